@@ -1,0 +1,1 @@
+"""The demo scenario: invented jobs at different stages."""
