@@ -17,7 +17,7 @@ from gumboot.core.circuits import Circuit
 from gumboot.core.codes import OutsideTable, nec
 from gumboot.core.findings import Change, Cure, Finding, check, note, stop
 from gumboot.core.kit import ConductorType, Family
-from gumboot.core.plan import Fitted
+from gumboot.core.plan import Fitted, Run
 from gumboot.core.units import FT_M
 from gumboot.core.working import COMMON_PRACTICE, Figure, given, picked, solve
 
@@ -89,18 +89,17 @@ def carrying(circuit: Circuit) -> int:
     return circuit.run.in_raceway if circuit.run and circuit.run.in_raceway else 2
 
 
-def judge(circuit: Circuit, cable: ConductorType, size: str, i_req: Figure, protection: Figure | None) -> Judged:
+def judge(circuit: Circuit, run: Run, cable: ConductorType, size: str, i_req: Figure, protection: Figure | None) -> Judged:
     """Try one size. Raises OutsideTable when the ambient or the size is outside the book."""
-    assert circuit.run is not None
     terminal_c = min(circuit.source.temp_c, circuit.load.temp_c, cable.temp_c)
-    method = circuit.run.method
+    method = run.method
     at_terminal = nec.ampacity(size, terminal_c, method)
     table = nec.ampacity(size, cable.temp_c, method)
     factors = (nec.ambient_factor(circuit.ambient_c, cable.temp_c), nec.count_factor(carrying(circuit) if method == "raceway" else 2))
     in_place = solve(
         "I_z", "A", "Ampacity in its place", f"{table.symbol} * F_temp * F_count", table, *factors, source=f"{nec.BOOK} 310.15"
     )
-    length = given("L", circuit.run.length_m / FT_M, "ft", "Length one way", "brief")
+    length = given("L", run.length_m / FT_M, "ft", "Length one way", "brief")
     i = circuit.drop_current
     amps = Figure("I", i.n, "A", i.name, i.formula, i.inputs, i.source, i.lookup, i.assumption, i.doubt)
     drop = (
@@ -128,14 +127,13 @@ def judge(circuit: Circuit, cable: ConductorType, size: str, i_req: Figure, prot
     return Judged(size, at_terminal, in_place, drop, pct, tuple(fails))
 
 
-def auto_size(circuit: Circuit, cable: ConductorType, i_req: Figure, protection: Figure | None) -> tuple[Figure | None, str, str]:
+def auto_size(circuit: Circuit, run: Run, cable: ConductorType, i_req: Figure, protection: Figure | None) -> tuple[Figure | None, str, str]:
     """(the least size that serves, the least that ampacity alone asks for, why the size before it fails)."""
     binds, ampacity_least = "", ""
-    assert circuit.run is not None
     terminal_c = min(circuit.source.temp_c, circuit.load.temp_c, cable.temp_c)
-    short = sum(nec.ampacity(size, terminal_c, circuit.run.method).n < i_req.n for size in cable.sizes)
+    short = sum(nec.ampacity(size, terminal_c, run.method).n < i_req.n for size in cable.sizes)
     for size in cable.sizes[max(0, short - 1) :]:  # ampacity grows with size: of those too small only the last is worth naming
-        tried = judge(circuit, cable, size, i_req, protection)
+        tried = judge(circuit, run, cable, size, i_req, protection)
         if not ampacity_least and tried.at_terminal.n >= i_req.n and tried.in_place.n >= circuit.current.n:
             ampacity_least = size
         if not tried.fails:
@@ -185,9 +183,9 @@ def size_circuit(circuit: Circuit, cable: ConductorType, fitted: Fitted) -> tupl
     try:
         i_req = required(circuit)
         protection = _fuse(circuit, i_req, fitted)
-        proposed, ampacity_least, binds = auto_size(circuit, cable, i_req, protection)
+        proposed, ampacity_least, binds = auto_size(circuit, circuit.run, cable, i_req, protection)
         size = fitted.size or (str(proposed.value) if proposed else cable.sizes[-1])
-        judged = judge(circuit, cable, size, i_req, protection)
+        judged = judge(circuit, circuit.run, cable, size, i_req, protection)
         base = nec.egc(protection.n if protection else nec.next_standard(i_req.n))
         earth = nec.egc_upsized(base, ampacity_least or size, size)
     except OutsideTable as exc:

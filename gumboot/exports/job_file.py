@@ -1,0 +1,160 @@
+"""The whole job as one JSON file, under a published JSON Schema; and back.
+
+Plan and log are the job; the design is written for readers and made again on reading.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+from functools import lru_cache
+from typing import Any
+
+from jsonschema import Draft202012Validator
+from pydantic import TypeAdapter, ValidationError
+
+from gumboot.core import log
+from gumboot.core.design import Design
+from gumboot.core.log import Entry
+from gumboot.core.plan import Plan
+
+FORMAT = "gumboot-job/1"
+
+
+class BrokenFile(ValueError):
+    """The file cannot be taken in. faults: (path in the file, what is wrong there)."""
+
+    def __init__(self, faults: list[tuple[str, str]]) -> None:
+        super().__init__("; ".join(f"{p}: {m}" for p, m in faults))
+        self.faults = faults
+
+
+@dataclass(frozen=True)
+class Taken:
+    """A job as read from a file."""
+
+    uid: str
+    version: int
+    plan: Plan
+    entries: list[Entry]
+
+
+def design_json(design: Design) -> dict[str, Any]:
+    """The design for readers: findings, circuits, terminations, settings and every figure with its working."""
+    return {
+        "findings": [{"key": f.key, "level": f.level.value, "place": f.place, "says": f.says, "rule": f.rule, "cures": [c.text for c in f.cures]} for f in design.findings],
+        "circuits": [{"id": s.id, "number": s.circuit.number, "name": s.circuit.name, "conductor": s.size, "earth": str(s.egc.value), "protection_a": s.protection.value if s.protection else None, "length_m": s.circuit.run.length_m if s.circuit.run else None, "permitted_a": s.permitted.value} for s in design.circuits],
+        "terminations": [{"key": t.key, "number": t.number, "stage": t.stage, "place": t.place, "terminal": t.terminal, "conductor": t.conductor, "size": t.size, "strip_mm": t.strip_mm, "torque_nm": t.torque.value if t.torque else None, "label": t.label} for t in design.terminations],
+        "settings": [{"id": s.id, "label": s.label, "value": s.value, "unit": s.unit, "reason": s.reason} for s in design.settings],
+        "figures": {k: {"name": f.name, "value": f.value, "unit": f.unit, "formula": f.formula, "put_in": f.put_in, "source": f.source, "lookup": f.lookup, "assumption": f.assumption, "doubt": f.doubt} for k, f in design.figures.items()},
+    }  # fmt: skip
+
+
+def write(uid: str, version: int, plan: Plan, design: Design, entries: Sequence[Entry]) -> str:
+    """The file's text."""
+    document = {
+        "format": FORMAT,
+        "uid": uid,
+        "version": version,
+        "plan": plan.model_dump(mode="json"),
+        "log": [asdict(e) for e in entries],
+        "design": design_json(design),
+    }
+    return json.dumps(document, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+
+
+@lru_cache(maxsize=1)
+def schema() -> dict[str, Any]:
+    """JSON Schema (2020-12) of a job file."""
+    plan = Plan.model_json_schema(ref_template="#/$defs/{model}")
+    entry = TypeAdapter(Entry).json_schema()
+    entry["additionalProperties"] = False
+    entry["properties"]["kind"] = {"enum": list(log.Kind.__args__)}
+    entry["properties"]["uuid"] = {"type": "string", "minLength": 8, "maxLength": 64}
+    reading = {
+        "if": {"properties": {"kind": {"const": "reading"}}},
+        "then": {"properties": {"body": {"required": ["termination", "verdict"], "properties": {"termination": {"type": "string"}, "torque_nm": {"type": ["number", "null"], "minimum": 0, "maximum": 1000}, "verdict": {"enum": ["good", "under", "over", "withheld", "done"]}, "replaced": {"type": "boolean"}, "corrects": {"type": ["string", "null"]}, "why": {"type": "string"}, "note": {"type": "string"}, "typed": {"type": "string"}, "wrench": {"type": ["object", "null"]}}}}},
+    }  # fmt: skip
+    accept = {
+        "if": {"properties": {"kind": {"const": "accept"}}},
+        "then": {
+            "properties": {
+                "body": {
+                    "required": ["finding", "fingerprint", "says", "reason"],
+                    "properties": {k: {"type": "string"} for k in ("finding", "fingerprint", "says", "reason")},
+                }
+            }
+        },
+    }
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Gumboot job",
+        "type": "object",
+        "required": ["format", "uid", "version", "plan", "log"],
+        "additionalProperties": False,
+        "properties": {
+            "format": {"const": FORMAT},
+            "uid": {"type": "string", "pattern": "^[0-9a-f-]{36}$"},
+            "version": {"type": "integer", "minimum": 1, "maximum": 2_000_000_000},
+            "plan": {k: v for k, v in plan.items() if k != "$defs"},
+            "log": {"type": "array", "items": {**entry, "allOf": [reading, accept]}},
+            "design": {"type": "object"},
+        },
+        "$defs": plan["$defs"],
+    }
+
+
+def schema_text() -> str:
+    """The schema as it is published."""
+    return json.dumps(schema(), indent=1, ensure_ascii=False) + "\n"
+
+
+def read(data: bytes) -> Taken:
+    """Read a job file. Raises BrokenFile with the path of every fault found; stores nothing."""
+    try:
+        document = json.loads(data.decode("utf-8"), parse_constant=_no_constant)
+    except UnicodeDecodeError as exc:
+        raise BrokenFile([("file", f"not UTF-8 text (byte {exc.start})")]) from exc
+    except (json.JSONDecodeError, RecursionError) as exc:
+        where = f"line {exc.lineno}, column {exc.colno}: {exc.msg}" if isinstance(exc, json.JSONDecodeError) else "nested too deep"
+        raise BrokenFile([("file", f"not JSON, {where}")]) from exc
+    except ValueError as exc:
+        raise BrokenFile([("file", str(exc))]) from exc
+    if b"\\u0000" in data:
+        raise BrokenFile([("file", "holds a null character, which no record may")])
+    faults = [
+        ("/".join(str(p) for p in e.absolute_path) or "file", _say(e.message))
+        for e in sorted(Draft202012Validator(schema()).iter_errors(document), key=lambda e: [str(p) for p in e.absolute_path])
+    ]
+    if faults:
+        raise BrokenFile(faults[:50])
+    try:
+        plan = Plan.model_validate(document["plan"])
+    except ValidationError as exc:
+        raise BrokenFile([("/".join(["plan", *(str(p) for p in e["loc"])]), e["msg"]) for e in exc.errors()]) from exc
+    entries = [Entry(**e) for e in document["log"]]
+    seen: dict[str, int] = {}
+    for i, e in enumerate(entries):
+        if e.uuid in seen:
+            faults.append((f"log/{i}/uuid", f"the same as log/{seen[e.uuid]}/uuid"))
+        seen[e.uuid] = i
+    broken = log.first_broken(document["uid"], entries)
+    if broken is not None:
+        faults.append(
+            (
+                f"log/{broken - 1}",
+                "its hash does not follow from what it holds and the entry before: the log was changed after it was written",
+            )
+        )
+    if faults:
+        raise BrokenFile(faults)
+    return Taken(document["uid"], document["version"], plan, entries)
+
+
+def _no_constant(name: str) -> float:
+    raise ValueError(f"{name} is not a number that JSON has")
+
+
+def _say(message: str) -> str:
+    return message if len(message) < 200 else message[:200] + " …"

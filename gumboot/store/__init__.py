@@ -1,0 +1,1 @@
+"""What is kept: crews, people, jobs, plans by version, the log. PostgreSQL through SQLAlchemy."""

@@ -1,0 +1,188 @@
+"""Jobs, plans by version, the log and the crew's wrenches. Sessions passed in already see one crew only."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import uuid as uuids
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import select, text, update
+from sqlalchemy.orm import Session
+
+from gumboot.core import log
+from gumboot.core.log import Entry, Standing
+from gumboot.core.plan import Plan
+from gumboot.core.terminations import Wrench
+from gumboot.store.models import Job, LogEntry, PlanVersion, WrenchRow
+
+
+class LostRace(Exception):
+    """Someone saved the plan since it was read. `theirs` is what stands now."""
+
+    def __init__(self, theirs: PlanVersion) -> None:
+        super().__init__("the plan was saved by someone else since it was read")
+        self.theirs = theirs
+
+
+class Frozen(Exception):
+    """The job is signed; its plan and log take no changes until it is re-opened."""
+
+
+class BadEntry(ValueError):
+    """The same UUID came twice with different content."""
+
+
+def now() -> str:
+    """Server time as the log writes it: ISO 8601, UTC, milliseconds."""
+    return datetime.now(UTC).isoformat(timespec="milliseconds")
+
+
+def plan_digest(plan: Plan) -> str:
+    """SHA-256 of a plan: what a signature names."""
+    return hashlib.sha256(json.dumps(plan.model_dump(mode="json"), sort_keys=True).encode()).hexdigest()
+
+
+def create_job(db: Session, crew_id: int, plan: Plan, who: str, uid: str | None = None, version: int = 1, imported: bool = False) -> Job:
+    """A new job with its first plan."""
+    uid = uid or str(uuids.uuid4())
+    job = Job(
+        crew_id=crew_id,
+        uid=uid,
+        name=plan.site.name,
+        version=version,
+        log_seq=0,
+        log_head=log.genesis(uid),
+        imported_by=who if imported else None,
+    )
+    db.add(job)
+    db.flush()
+    db.add(PlanVersion(job_id=job.id, version=version, plan=plan.model_dump(mode="json"), saved_by=who))
+    db.flush()
+    return job
+
+
+def save_plan(db: Session, job: Job, plan: Plan, read_version: int, who: str) -> int:
+    """Save a plan read at `read_version`; returns the new version. Raises LostRace or Frozen and changes nothing."""
+    locked = db.scalar(select(Job).where(Job.id == job.id).with_for_update().execution_options(populate_existing=True))
+    assert locked is not None  # noqa: S101 - the caller read it in this transaction
+    if standing(db, locked).signed:
+        raise Frozen
+    if locked.version != read_version:
+        theirs = db.get(PlanVersion, (job.id, locked.version))
+        assert theirs is not None  # noqa: S101 - a foreign key holds it
+        raise LostRace(theirs)
+    locked.version += 1
+    locked.name = plan.site.name
+    locked.changed_at = datetime.now(UTC)
+    db.add(PlanVersion(job_id=job.id, version=locked.version, plan=plan.model_dump(mode="json"), saved_by=who))
+    db.flush()
+    return locked.version
+
+
+def current(db: Session, job_id: int) -> tuple[Job, PlanVersion] | None:
+    """A job and its plan; None when there is none or it is another crew's."""
+    row = db.execute(
+        select(Job, PlanVersion)
+        .join(PlanVersion, (PlanVersion.job_id == Job.id) & (PlanVersion.version == Job.version))
+        .where(Job.id == job_id)
+    ).first()
+    return (row[0], row[1]) if row else None
+
+
+def append(
+    db: Session, job: Job, kind: log.Kind, body: dict[str, Any], who: str, role: str, at_device: str, uuid: str | None = None
+) -> Entry:
+    """Append one entry and return it. A resend (same UUID, same body) returns the entry already kept.
+
+    Raises Frozen on a signed job (but for its re-opening) and BadEntry for a UUID used for something else.
+    """
+    locked = db.scalar(select(Job).where(Job.id == job.id).with_for_update().execution_options(populate_existing=True))
+    assert locked is not None  # noqa: S101
+    uuid = uuid or str(uuids.uuid4())
+    before = db.scalar(select(LogEntry).where(LogEntry.job_id == job.id, LogEntry.uuid == uuid))
+    written = log.canonical(body)
+    if before:
+        if before.kind != kind or before.body != written:
+            raise BadEntry(f"entry {uuid} is already kept with other content")
+        return _entry(before)
+    if standing(db, locked).signed and kind != "reopen":
+        raise Frozen
+    seq, at = locked.log_seq + 1, now()
+    row = LogEntry(
+        job_id=job.id,
+        seq=seq,
+        uuid=uuid,
+        kind=kind,
+        who=who,
+        role=role,
+        at_device=at_device or at,
+        at_server=at,
+        body=written,
+        prev=locked.log_head,
+        hash="",
+    )
+    row.hash = log.digest(row.prev, seq, uuid, kind, who, role, row.at_device, at, written)
+    db.add(row)
+    db.execute(update(Job).where(Job.id == job.id).values(log_seq=seq, log_head=row.hash, changed_at=datetime.now(UTC)))
+    db.flush()
+    db.refresh(locked)
+    return _entry(row)
+
+
+def take_in(db: Session, job: Job, entries: list[Entry]) -> None:
+    """Keep an imported log as it came; the caller has verified its chain."""
+    for e in entries:
+        db.add(
+            LogEntry(
+                job_id=job.id,
+                seq=e.seq,
+                uuid=e.uuid,
+                kind=e.kind,
+                who=e.who,
+                role=e.role,
+                at_device=e.at_device,
+                at_server=e.at_server,
+                body=log.canonical(e.body),
+                prev=e.prev,
+                hash=e.hash,
+            )
+        )
+    if entries:
+        job.log_seq, job.log_head = entries[-1].seq, entries[-1].hash
+    db.flush()
+
+
+def _entry(row: LogEntry) -> Entry:
+    return Entry(row.seq, row.uuid, row.kind, row.who, row.role, row.at_device, row.at_server, json.loads(row.body), row.prev, row.hash)
+
+
+_logs: dict[tuple[int, str], tuple[tuple[Entry, ...], Standing]] = {}
+
+
+def entries(db: Session, job: Job) -> tuple[Entry, ...]:
+    """The whole log of a job, oldest first, straight from the database."""
+    return tuple(_entry(r) for r in db.scalars(select(LogEntry).where(LogEntry.job_id == job.id).order_by(LogEntry.seq)))
+
+
+def standing(db: Session, job: Job) -> Standing:
+    """What the log adds up to. Remembered by the head of the chain, which names the content."""
+    key = (job.id, job.log_head)
+    if key not in _logs:
+        if len(_logs) > 256:
+            _logs.clear()
+        rows = entries(db, job)
+        _logs[key] = (rows, log.stand(rows))
+    return _logs[key][1]
+
+
+def wrenches(db: Session) -> list[Wrench]:
+    """The crew's torque tools, smallest first."""
+    rows = db.scalars(select(WrenchRow).order_by(WrenchRow.most_nm, WrenchRow.id))
+    return [Wrench(str(r.id), r.name, r.serial, r.least_nm, r.most_nm, r.calibrated_until) for r in rows]
+
+
+def ping(db: Session) -> None:
+    """Raise when the database does not answer."""
+    db.execute(text("select 1"))

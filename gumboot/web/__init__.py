@@ -1,0 +1,1 @@
+"""The web: one module per station, templates and static files beside them."""

@@ -1,0 +1,163 @@
+"""The application: routers, headers, and the pages for what goes wrong."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import AsyncIterator, Awaitable, Callable
+from contextlib import asynccontextmanager
+from pathlib import Path
+from typing import Any
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse, RedirectResponse, Response
+from fastapi.staticfiles import StaticFiles
+from sqlalchemy.exc import OperationalError
+from starlette.exceptions import HTTPException
+
+from gumboot.catalogue import catalogue
+from gumboot.store import database, records
+from gumboot.web import brief, hand_over, jobs, land, settings, sign_in, size, wrenches
+from gumboot.web.config import Config
+from gumboot.web.frame import render
+from gumboot.web.ticket import NoSuchJob
+
+POLICY = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'"
+HEADERS = {
+    "Content-Security-Policy": POLICY,
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "same-origin",
+    "Cross-Origin-Opener-Policy": "same-origin",
+}
+MOST_BYTES = 8_000_000
+
+
+class TooLarge(Exception):
+    """More was sent than any page of ours sends."""
+
+
+def create_app(config: Config | None = None) -> FastAPI:
+    """The application for a configuration; connects when it starts."""
+    config = config or Config()
+
+    @asynccontextmanager
+    async def life(app: FastAPI) -> AsyncIterator[None]:
+        if not config.database_url:
+            raise SystemExit("GUMBOOT_DATABASE_URL is not set: give the URL of a PostgreSQL database, or run script/demo.")
+        engine = database.connect(config.database_url)
+        database.refuse_unsafe_role(engine)
+        database.migrate(engine)
+        catalogue()
+        app.state.sessions = database.sessions(engine)
+        yield
+        engine.dispose()
+
+    app = FastAPI(title="Gumboot", lifespan=life, docs_url=None, redoc_url=None, openapi_url=None)
+    app.state.config = config
+    for module in (sign_in, jobs, wrenches, brief, size, land, settings, hand_over):
+        app.include_router(module.router)
+    app.mount("/static", StaticFiles(directory=Path(__file__).parent / "static"), name="static")
+    app.add_middleware(Headers)
+    _faults(app)
+
+    @app.get("/healthz")
+    def healthz(request: Request) -> Response:
+        with request.app.state.sessions() as db:
+            records.ping(db)
+        return JSONResponse({"ok": True})
+
+    return app
+
+
+class Headers:
+    """Security headers on every answer, and a bound on what may be sent. Plain ASGI, so that it costs nothing."""
+
+    def __init__(self, app: Any) -> None:
+        self.app = app
+
+    async def __call__(self, scope: dict[str, Any], receive: Callable[[], Awaitable[Any]], send: Callable[[Any], Awaitable[None]]) -> None:
+        if scope["type"] != "http":
+            return await self.app(scope, receive, send)
+        taken = 0
+
+        async def bounded() -> Any:
+            nonlocal taken
+            message = await receive()
+            taken += len(message.get("body", b""))
+            if taken > MOST_BYTES:
+                raise TooLarge
+            return message
+
+        async def headed(message: Any) -> None:
+            if message["type"] == "http.response.start":
+                cached = scope["path"].startswith("/static/") or scope["path"] == "/drawing.css"
+                extra = {**HEADERS, "Cache-Control": "public, max-age=3600" if cached else "no-store"}
+                message["headers"] = [*message["headers"], *((k.encode(), v.encode()) for k, v in extra.items())]
+            await send(message)
+
+        return await self.app(scope, bounded, headed)
+
+
+def _faults(app: FastAPI) -> None:
+    """Every way of failing has a page that says what happened and what to do; none shows a traceback."""
+
+    def page(request: Request, status: int, title: str, message: str, back: str = "/jobs") -> Response:
+        if request.url.path.endswith(".json"):
+            return JSONResponse({"error": title, "message": message}, status)
+        return render(request, "message.html", {"title": title, "message": message, "back": back, "_visit": None}, status)
+
+    @app.exception_handler(sign_in.NeedsSignIn)
+    async def needs_sign_in(request: Request, exc: sign_in.NeedsSignIn) -> Response:
+        if request.url.path.endswith(".json"):
+            return JSONResponse({"error": "sign in first"}, 401)
+        pending = sign_in.pending_of(request)
+        if pending is None and not request.headers.get("hx-request"):
+            path = request.url.path + (f"?{request.url.query}" if request.url.query else "")
+            return RedirectResponse(f"/sign-in?next={path}" if path not in ("/", "/jobs") else "/sign-in", 303)
+        return sign_in.sign_in_page(
+            request,
+            401,
+            error="Your sign-in ran out. Sign in again: what you typed is kept." if pending else "Sign in first.",
+            pending=pending,
+        )
+
+    @app.exception_handler(sign_in.Forbidden)
+    async def forbidden(request: Request, exc: sign_in.Forbidden) -> Response:
+        return page(request, 403, "Not yours to do", str(exc))
+
+    @app.exception_handler(NoSuchJob)
+    async def no_job(request: Request, exc: NoSuchJob) -> Response:
+        return page(request, 404, "No such job", "Your crew has no job of this number.")
+
+    @app.exception_handler(records.Frozen)
+    async def frozen(request: Request, exc: records.Frozen) -> Response:
+        return page(
+            request, 409, "The job is signed", "A signed job takes no changes. A supervisor can open it again, with a reason, at Hand over."
+        )
+
+    @app.exception_handler(RequestValidationError)
+    async def no_page(request: Request, exc: RequestValidationError) -> Response:
+        return page(request, 404, "No such page", "There is nothing at this address.")
+
+    @app.exception_handler(HTTPException)
+    async def http(request: Request, exc: HTTPException) -> Response:
+        words = {
+            404: ("No such page", "There is nothing at this address."),
+            405: ("Not that way", "This address does not take what was sent."),
+        }
+        title, message = words.get(exc.status_code, ("Not understood", "The request could not be read. Go back, and send it again."))
+        return page(request, exc.status_code, title, message)
+
+    @app.exception_handler(TooLarge)
+    async def too_large(request: Request, exc: TooLarge) -> Response:
+        return page(request, 413, "Too large", f"At most {MOST_BYTES // 1_000_000} MB can be sent at once.")
+
+    @app.exception_handler(OperationalError)
+    async def no_database(request: Request, exc: OperationalError) -> Response:
+        logging.getLogger("gumboot").error("database: %s", exc.orig)
+        return page(request, 503, "The records cannot be reached", "Nothing was saved. Keep this page, wait a minute, and send again.")
+
+    @app.exception_handler(Exception)
+    async def fault(request: Request, exc: Exception) -> Response:
+        logging.getLogger("gumboot").exception("unexpected fault")
+        return page(request, 500, "A fault of ours", "Nothing was saved. It has been logged; go back and try again.")

@@ -1,0 +1,90 @@
+"""The frame around every page: templates, filters, the `.json` twin, and the job's ticket."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.encoders import jsonable_encoder
+from fastapi.responses import HTMLResponse, JSONResponse, Response
+from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
+from markupsafe import Markup, escape
+
+from gumboot import __version__
+from gumboot.core import units
+from gumboot.core.codes import nec
+from gumboot.core.working import Figure, fmt
+
+HERE = Path(__file__).parent
+GREEK = {"alpha": "α", "beta": "β", "gamma": "γ", "eta": "η", "dV": "ΔV", "dT": "ΔT"}
+MARKS = {"stop": "■", "check": "▲", "note": "●"}
+
+templates = Environment(
+    loader=FileSystemLoader(HERE / "templates"),
+    autoescape=select_autoescape(),
+    undefined=StrictUndefined,
+    trim_blocks=True,
+    lstrip_blocks=True,
+)
+
+
+def symbol(text: str) -> Markup:
+    """A symbol as printed: "V_oc_max" becomes V with a subscript."""
+    head, _, tail = text.partition("_")
+    head = GREEK.get(head, head)
+    return Markup("<i>{}</i>{}").format(head, Markup("<sub>{}</sub>").format(tail.replace("_", " ")) if tail else "")
+
+
+def formula(figure: Figure, put_in: bool = False) -> Markup:
+    """A formula as printed, with symbols or with the numbers put in."""
+    text = figure.put_in if put_in else figure.formula
+    names = {f.symbol for f in figure.inputs}
+    html = re.sub(r"[A-Za-z]\w*|[^A-Za-z]+", lambda m: str(symbol(m[0])) if m[0] in names and not put_in else str(escape(m[0])), text)
+    return Markup(html.replace(" * ", " · ").replace(" - ", " − ").replace("sqrt", "√").replace("(-", "(−"))  # noqa: S704 - every part was escaped
+
+
+templates.filters.update(
+    length=units.show_length, temperature=units.show_temperature, torque=units.show_torque, strip=units.show_strip, fmt=fmt, symbol=symbol, formula=formula, awg=nec.spoken
+)  # fmt: skip
+templates.globals.update(marks=MARKS, version=__version__)
+
+
+def render(request: Request, template: str, context: dict[str, Any], status: int = 200) -> HTMLResponse:
+    """One page."""
+    return HTMLResponse(templates.get_template(template).render(request=request, **context), status)
+
+
+def encode(data: Any) -> Any:
+    """Page data as plain JSON values."""
+    return jsonable_encoder(data, exclude_none=False)
+
+
+def twin(
+    router: APIRouter, path: str, template: str
+) -> Callable[[Callable[..., dict[str, Any] | Response]], Callable[..., dict[str, Any] | Response]]:
+    """Serve what a function returns twice: as a page at `path`, as data at `path`.json.
+
+    The function takes `request` and returns the page's data; keys starting with "_" are for the page only.
+    """
+
+    def register(view: Callable[..., dict[str, Any] | Response]) -> Callable[..., dict[str, Any] | Response]:
+        import functools
+
+        @functools.wraps(view)
+        def page(*args: Any, **kwargs: Any) -> Response:
+            data = view(*args, **kwargs)
+            return data if isinstance(data, Response) else render(kwargs["request"], template, data)
+
+        @functools.wraps(view)
+        def json(*args: Any, **kwargs: Any) -> Response:
+            data = view(*args, **kwargs)
+            return data if isinstance(data, Response) else JSONResponse(encode({k: v for k, v in data.items() if not k.startswith("_")}))
+
+        router.get(f"{path}.json", name=f"{view.__name__}_json")(json)
+        router.get(path, name=view.__name__)(page)
+        return view
+
+    return register

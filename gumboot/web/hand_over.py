@@ -1,0 +1,122 @@
+"""Hand over: what stands behind the job, on a page and as a PDF; signing and re-opening."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse, Response
+
+from gumboot.core import log
+from gumboot.core.findings import Level
+from gumboot.drawings.one_line import one_line
+from gumboot.exports import pack
+from gumboot.store import records
+from gumboot.web.frame import render, templates, twin
+from gumboot.web.ticket import Opened, Ticket
+
+router = APIRouter()
+
+
+def missing(at: Ticket) -> list[str]:
+    """What still stands between the job and a signature, in words."""
+    d = at.design
+    out = [f"{at.open_stops} open stop{'s' if at.open_stops > 1 else ''}: cure every one."] if at.open_stops else []
+    checks = len(at.open_checks())
+    if checks:
+        out.append(f"{checks} check{'s' if checks > 1 else ''} not accepted: judge each, and accept it with a reason.")
+    todo = sum(at.standing.verdicts.get(t.key) not in ("good", "done") for t in d.terminations)
+    if todo:
+        out.append(f"{todo} of {len(d.terminations)} terminations without a good reading.")
+    if not d.terminations:
+        out.append("No terminations: the kit is not planned.")
+    return out
+
+
+def page(at: Ticket, fault: str = "", typed: str = "") -> dict[str, Any]:
+    """What the page and the PDF both show."""
+    d, standing = at.design, at.standing
+    entries = records.entries(at.visit.db, at.job)
+    rows = [{"t": t, "verdict": standing.verdicts.get(t.key), "readings": standing.readings.get(t.key, [])} for t in d.terminations]
+    accepted = [{"finding": f, "entry": standing.accepts(f)} for f in d.findings if f.level is Level.CHECK and standing.accepts(f)]
+    signed = standing.signed
+    return {
+        **at.head("hand-over"),
+        "missing": missing(at),
+        "signed": {"who": signed.who, "at": signed.at_server, **signed.body} if signed else None,
+        "history": [
+            {
+                "kind": e.kind,
+                "who": e.who,
+                "role": e.role,
+                "at": e.at_server,
+                **({"reason": e.body["reason"]} if "reason" in e.body else {}),
+            }
+            for e in entries
+            if e.kind in ("sign", "reopen")
+        ],
+        "log_entries": len(entries),
+        "log_head": at.job.log_head,
+        "log_broken_at": log.first_broken(at.job.uid, entries),
+        "digest": records.plan_digest(at.plan),
+        "_fault": fault,
+        "_typed": typed,
+        "_d": d,
+        "_rows": rows,
+        "_accepted": accepted,
+        "_cautions": pack.CAUTIONS,
+        "_drawing": one_line(d),
+    }
+
+
+@twin(router, "/jobs/{job_id}/hand-over", "hand_over.html")
+def hand_over(request: Request, at: Opened) -> dict[str, Any]:
+    """The page."""
+    return page(at)
+
+
+@router.get("/jobs/{job_id}/hand-over.pdf")
+def pdf(at: Opened) -> Response:
+    """The same as a PDF to print, file and send."""
+    context = {**page(at), "_drawing": one_line(at.design, standalone=True), "figures": at.design.figures}
+    html = templates.get_template("pack.html").render(**context)
+    return Response(
+        pack.to_pdf(html), media_type="application/pdf", headers={"Content-Disposition": f'inline; filename="hand-over-{at.job.id}.pdf"'}
+    )
+
+
+@router.post("/jobs/{job_id}/sign")
+def sign(request: Request, at: Opened) -> Response:
+    """A supervisor signs: only when nothing is missing, and for the plan version that was on the page."""
+    visit = at.visit
+    visit.needs("supervisor")
+    if at.standing.signed:
+        return RedirectResponse(f"/jobs/{at.job.id}/hand-over", 303)
+    gaps = missing(at)
+    if visit.text("digest") != records.plan_digest(at.plan):
+        gaps = ["The plan changed since this page was read. Read it again, then sign."]
+    if gaps:
+        return render(request, "hand_over.html", page(at, "Not signed. " + " ".join(gaps)), 409)
+    body = {
+        "plan_version": at.job.version,
+        "plan_digest": records.plan_digest(at.plan),
+        "log_head": at.job.log_head,
+        "statement": pack.STATEMENT,
+    }
+    records.append(visit.db, at.job, "sign", body, visit.who, visit.role, visit.text("at_device")[:40])
+    visit.db.commit()
+    return RedirectResponse(f"/jobs/{at.job.id}/hand-over", 303)
+
+
+@router.post("/jobs/{job_id}/reopen")
+def reopen(request: Request, at: Opened) -> Response:
+    """Thaw a signed job, with the reason kept in its log."""
+    visit = at.visit
+    visit.needs("supervisor")
+    reason = visit.text("reason")[:500]
+    if not reason:
+        return render(request, "hand_over.html", page(at, "Type why the job is opened again.", ""), 422)
+    if at.standing.signed:
+        records.append(visit.db, at.job, "reopen", {"reason": reason}, visit.who, visit.role, visit.text("at_device")[:40])
+        visit.db.commit()
+    return RedirectResponse(f"/jobs/{at.job.id}/hand-over", 303)

@@ -1,0 +1,85 @@
+"""The job list; a new job; a job as one file, out and in."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse, Response
+from sqlalchemy import select
+
+from gumboot.core.findings import Level
+from gumboot.exports import job_file
+from gumboot.store import records
+from gumboot.store.models import Job, PlanVersion
+from gumboot.web.frame import render, twin
+from gumboot.web.sign_in import Visit, Visiting, uploaded
+from gumboot.web.ticket import Opened, Ticket, designed
+
+router = APIRouter()
+
+
+@router.get("/")
+def home(visit: Visiting) -> Response:
+    """The job list is home."""
+    return RedirectResponse("/jobs", 303)
+
+
+def listed(visit: Visit) -> list[dict[str, Any]]:
+    """The crew's jobs, newest change first, each with what a planner asks first."""
+    rows = visit.db.execute(
+        select(Job, PlanVersion.plan)
+        .join(PlanVersion, (PlanVersion.job_id == Job.id) & (PlanVersion.version == Job.version))
+        .order_by(Job.changed_at.desc())
+    )
+    out = []
+    for job, plan in rows:
+        design = designed(plan)
+        t = Ticket(visit, job, design.plan, design, records.standing(visit.db, job))
+        out.append(
+            {
+                "id": job.id, "name": job.name, "address": design.plan.site.address, "supply": design.plan.supply.kind,
+                "kit": f"{design.plan.kit.inverters} × {design.inverter.model if design.inverter else design.plan.kit.inverter}, {design.plan.kit.packs} × {design.pack.model if design.pack else design.plan.kit.pack}",
+                "stops": design.count(Level.STOP), "checks": len(t.open_checks()), "landed": t.progress()["land"], "signed": t.standing.signed.at_server if t.standing.signed else None, "changed": job.changed_at,
+            }
+        )  # fmt: skip
+    return out
+
+
+@twin(router, "/jobs", "jobs.html")
+def jobs(request: Request, visit: Visiting) -> dict[str, Any]:
+    """The job list."""
+    return {"jobs": listed(visit), "faults": [], "_visit": visit}
+
+
+@router.get("/jobs/{job_id}/export.json")
+def export_job(at: Opened) -> Response:
+    """The whole job as one file."""
+    text = job_file.write(at.job.uid, at.job.version, at.plan, at.design, records.entries(at.visit.db, at.job))
+    name = "".join(c if c.isalnum() else "-" for c in at.job.name.lower()).strip("-")
+    return Response(
+        text, media_type="application/json", headers={"Content-Disposition": f'attachment; filename="{name or "job"}.gumboot.json"'}
+    )
+
+
+@router.get("/job-file.schema.json")
+def schema() -> Response:
+    """The published schema of a job file."""
+    return Response(job_file.schema_text(), media_type="application/schema+json")
+
+
+@router.post("/jobs/import")
+def import_job(request: Request, visit: Visiting) -> Response:
+    """Take a job file in as a new job; a broken one is refused with the path of each fault, and nothing is stored."""
+    visit.needs("planner", "supervisor")
+    file = uploaded(visit, "file")
+    try:
+        if file is None:
+            raise job_file.BrokenFile([("file", "choose a job file, made with “Export this job”")])
+        taken = job_file.read(file.file.read())
+    except job_file.BrokenFile as exc:
+        return render(request, "jobs.html", {"jobs": listed(visit), "faults": exc.faults, "_visit": visit}, 422)
+    job = records.create_job(visit.db, visit.crew_id, taken.plan, visit.who, taken.uid, taken.version, imported=True)
+    records.take_in(visit.db, job, taken.entries)
+    visit.db.commit()
+    return RedirectResponse(f"/jobs/{job.id}/size", 303)

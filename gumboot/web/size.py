@@ -1,0 +1,166 @@
+"""Size: the one-line drawing, every circuit on it, findings beside it, and the working of each figure."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse, Response
+from pydantic import ValidationError
+
+from gumboot.core.codes import nec
+from gumboot.core.findings import Change, Level, apply
+from gumboot.core.plan import Plan
+from gumboot.core.units import NotAQuantity, parse
+from gumboot.drawings.one_line import one_line
+from gumboot.drawings.svg import stylesheet
+from gumboot.exports.job_file import design_json
+from gumboot.store import records
+from gumboot.web.frame import render, twin
+from gumboot.web.sign_in import local
+from gumboot.web.ticket import Opened, Ticket, plain_faults
+
+router = APIRouter()
+
+
+def working_of(at: Ticket, place: str) -> list[tuple[str, Any]]:
+    """The figures of a place, or the one figure of a key."""
+    figures = at.design.figures
+    if place in figures:
+        return [(place, figures[place])]
+    return [(k, f) for k, f in figures.items() if k.startswith(f"{place}.")]
+
+
+@twin(router, "/jobs/{job_id}/size", "size.html")
+def size(request: Request, at: Opened) -> dict[str, Any]:
+    """The page."""
+    place = request.query_params.get("at", "")
+    return {
+        **at.head("size"),
+        "at": place,
+        "design": design_json(at.design) if request.url.path.endswith(".json") else None,
+        **_panel(at, place),
+        "_d": at.design,
+        "_drawing": one_line(at.design),
+    }
+
+
+def _panel(at: Ticket, place: str, fault: str = "", typed: str = "") -> dict[str, Any]:
+    circuit = next((s for s in at.design.circuits if s.id == place or place.startswith(f"{s.id}.")), None)
+    fitted = at.plan.fitted.get(circuit.id) if circuit else None
+    figures = working_of(at, place) if request_place(place) else []
+    return {"_working": figures, "_circuit": circuit, "_fitted": fitted, "_fault": fault, "_typed": typed, "place": place}
+
+
+def request_place(place: str) -> bool:
+    """Whether a place is worth looking up."""
+    return bool(place) and len(place) < 120
+
+
+@router.get("/jobs/{job_id}/size/working")
+def working(request: Request, at: Opened) -> Response:
+    """The working panel alone, for a circuit, a string, or one figure."""
+    place = request.query_params.get("at", "")
+    return render(request, "working.html", {**at.head("size"), **_panel(at, place)})
+
+
+@router.get("/jobs/{job_id}/one-line.svg")
+def drawing(at: Opened) -> Response:
+    """The drawing as a file of its own."""
+    return Response(one_line(at.design, standalone=True), media_type="image/svg+xml")
+
+
+@router.get("/drawing.css")
+def drawing_style() -> Response:
+    """The drawings' own styles."""
+    return Response(stylesheet(), media_type="text/css", headers={"Cache-Control": "max-age=3600"})
+
+
+def change_plan(request: Request, at: Ticket, changes: tuple[Change, ...], back: str) -> Response:
+    """Apply changes to the plan as it was read, save, and go back. Shows a lost race; loses nothing."""
+    visit = at.visit
+    visit.needs("planner", "supervisor")
+    version = int(visit.text("version")) if visit.text("version").isdigit() else at.job.version
+    plan = Plan.model_validate(apply(at.plan.model_dump(mode="json"), changes))
+    try:
+        records.save_plan(visit.db, at.job, plan, version, visit.who)
+    except records.LostRace as race:
+        return render(
+            request,
+            "lost_race.html",
+            {**at.head("size"), "who": race.theirs.saved_by, "changes": changes, "back": back, "theirs": race.theirs.version},
+            409,
+        )
+    visit.db.commit()
+    return RedirectResponse(back, 303)
+
+
+@router.post("/jobs/{job_id}/cure")
+def cure(request: Request, at: Opened) -> Response:
+    """Apply the cure of a finding at a click."""
+    key, number = at.visit.text("finding"), at.visit.text("cure")
+    found = next((f for f in at.design.findings if f.key == key), None)
+    back = local(at.visit.text("back") or f"/jobs/{at.job.id}/size")
+    if found is None or not number.isdigit() or int(number) >= len(found.cures) or not found.cures[int(number)].changes:
+        return RedirectResponse(back, 303)  # cured already, perhaps on another device
+    return change_plan(request, at, found.cures[int(number)].changes, back)
+
+
+@router.post("/jobs/{job_id}/fit")
+def fit(request: Request, at: Opened) -> Response:
+    """The crew's own conductor and protection for one circuit; empty goes back to what Gumboot proposes."""
+    visit = at.visit
+    circuit = next((s for s in at.design.circuits if s.id == visit.text("circuit")), None)
+    if circuit is None:
+        return RedirectResponse(f"/jobs/{at.job.id}/size", 303)
+    back = f"/jobs/{at.job.id}/size?at={circuit.id}#working"
+    conductor, amps = visit.text("size"), visit.text("protection")
+    try:
+        if conductor and conductor not in nec.SIZES:
+            raise NotAQuantity(f"“{conductor}” is not a conductor size: choose one of the list")
+        protection = parse(amps, "current") if amps else None
+        changes = (Change(f"/fitted/{circuit.id}/size", conductor or None), Change(f"/fitted/{circuit.id}/protection_a", protection))
+        Plan.model_validate(apply(at.plan.model_dump(mode="json"), changes))
+    except NotAQuantity as exc:
+        return _unfit(request, at, circuit.id, str(exc), amps)
+    except ValidationError as exc:
+        return _unfit(request, at, circuit.id, plain_faults(exc)[0][1], amps)
+    return change_plan(request, at, changes, back)
+
+
+def _unfit(request: Request, at: Ticket, place: str, fault: str, typed: str) -> Response:
+    context = {**at.head("size"), "at": place, **_panel(at, place, fault, typed), "_d": at.design, "_drawing": one_line(at.design)}
+    return render(request, "size.html", context, 422)
+
+
+@router.post("/jobs/{job_id}/accept")
+def accept(request: Request, at: Opened) -> Response:
+    """A supervisor accepts a check by name and with a reason. A stop cannot be accepted."""
+    visit = at.visit
+    visit.needs("supervisor")
+    found = next((f for f in at.design.findings if f.key == visit.text("finding")), None)
+    back = local(visit.text("back") or f"/jobs/{at.job.id}/size")
+    reason = visit.text("reason")[:500]
+    if found is None or found.fingerprint != visit.text("fingerprint"):
+        return RedirectResponse(back, 303)  # it reads differently now: look again
+    if found.level is not Level.CHECK or not reason:
+        context = {
+            "title": "Nothing was accepted",
+            "message": "A stop may not be accepted: it has to be cured."
+            if found.level is Level.STOP
+            else "Type the reason why this check is accepted.",
+            "back": back,
+            "_visit": visit,
+        }
+        return render(request, "message.html", context, 422)
+    records.append(
+        visit.db,
+        at.job,
+        "accept",
+        {"finding": found.key, "fingerprint": found.fingerprint, "says": found.says, "reason": reason},
+        visit.who,
+        visit.role,
+        visit.text("at_device")[:40],
+    )
+    visit.db.commit()
+    return RedirectResponse(back, 303)

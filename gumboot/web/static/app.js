@@ -1,0 +1,94 @@
+// Keys, sheets and small comforts. Everything works without this file; with it, it works faster.
+const at = (s, root = document) => root.querySelector(s);
+const all = (s, root = document) => [...root.querySelectorAll(s)];
+const rows = () => all("[data-row]").filter((r) => r.offsetParent !== null);
+
+document.documentElement.dataset.theme = localStorage.getItem("theme") || "";
+
+function pick(key, scroll) {
+  all(".picked").forEach((e) => e.classList.remove("picked"));
+  all(`[data-at="${CSS.escape(key)}"]`).forEach((e) => e.classList.add("picked"));
+  const row = all("[data-row]").find((r) => r.dataset.at === key);
+  if (row && scroll) row.scrollIntoView({ block: "nearest" });
+}
+function picked() { return rows().find((r) => r.classList.contains("picked")); }
+function work(key) {
+  const panel = at("#working");
+  if (!panel || !panel.dataset.from) return;
+  pick(key, true);
+  htmx.ajax("GET", `${panel.dataset.from}?at=${encodeURIComponent(key)}`, { target: "#working", swap: "innerHTML" });
+  history.replaceState(null, "", `?at=${encodeURIComponent(key)}`);
+}
+function openRow(row) {
+  if (row.dataset.href) location.href = row.dataset.href;
+  else work(row.dataset.at);
+}
+function step(by) {
+  const list = rows(), here = list.indexOf(picked());
+  const next = list[Math.min(list.length - 1, Math.max(0, here < 0 ? 0 : here + by))];
+  if (next) { pick(next.dataset.at, true); next.focus({ preventScroll: true }); }
+}
+function station(by) {
+  const list = all(".treads a"), here = list.findIndex((a) => a.hasAttribute("aria-current"));
+  const next = list[here + by];
+  if (next) location.href = next.href;
+}
+const KEYS = {
+  "[": () => station(-1), "]": () => station(1), j: () => step(1), k: () => step(-1),
+  w: () => { const row = picked() || rows()[0]; if (at("#working")?.dataset.from && row) work(row.dataset.at); at("#working")?.focus(); },
+  f: () => { const side = at("#side"); side?.classList.toggle("up"); at("#findings")?.focus(); },
+  "/": () => at("#find")?.focus(), "?": () => at("#keys")?.showModal(),
+  Enter: () => { const row = picked(); if (row && document.activeElement === row) openRow(row); },
+};
+document.addEventListener("keydown", (e) => {
+  const typing = e.target.matches("input, select, textarea");
+  if (typing && e.key === "Escape") e.target.blur();
+  if (typing || e.ctrlKey || e.metaKey || e.altKey) return;
+  const act = KEYS[e.key];
+  if (act) { if (e.key !== "Enter") e.preventDefault(); act(); }
+});
+document.addEventListener("click", (e) => {
+  const wire = e.target.closest("a[data-at], a.fig");
+  if (wire && at("#working")?.dataset.from) { e.preventDefault(); work(wire.dataset.at); at("#side")?.classList.add("up"); return; }
+  const row = e.target.closest("tr[data-row]");
+  if (row && !e.target.closest("a, button, input, select")) openRow(row);
+  if (e.target.closest(".pull")) at("#side").classList.toggle("up");
+  if (e.target.closest("[data-theme-switch]")) {
+    const now = document.documentElement.dataset.theme === "cellar" ? "" : "cellar";
+    document.documentElement.dataset.theme = now; localStorage.setItem("theme", now);
+  }
+  if (e.target.closest("[data-close]")) e.target.closest("dialog").close();
+  if (e.target.closest("[data-open-keys]")) at("#keys")?.showModal();
+});
+document.addEventListener("input", (e) => {
+  if (e.target.id !== "find") return;
+  const words = e.target.value.toLowerCase().split(/\s+/).filter(Boolean);
+  all("[data-row]").forEach((r) => { r.hidden = !words.every((w) => (r.dataset.find || r.textContent).toLowerCase().includes(w)); });
+});
+document.addEventListener("submit", (e) => {
+  const when = at('input[name="at_device"]', e.target);
+  if (when) when.value = new Date().toISOString();
+});
+document.addEventListener("keydown", (e) => {
+  if (e.target.id === "find" && e.key === "Enter") { e.preventDefault(); const row = rows()[0]; if (row) { pick(row.dataset.at, true); openRow(row); } }
+});
+// What is typed in a long form survives a closed tab or a lost session, until it is saved.
+document.addEventListener("alpine:init", () => {
+  Alpine.data("draft", () => ({
+    key: "", kept: false,
+    init() {
+      this.key = `draft:${location.pathname}:${this.$el.dataset.version}`;
+      const saved = JSON.parse(sessionStorage.getItem(this.key) || "null");
+      if (saved && !this.$el.dataset.answered) {
+        for (const [name, value] of Object.entries(saved)) { const f = this.$el.elements[name]; if (f && f.value !== value) { f.value = value; this.kept = true; } }
+      }
+    },
+    keep() { sessionStorage.setItem(this.key, JSON.stringify(Object.fromEntries([...new FormData(this.$el)].filter(([n]) => n !== "csrf")))); },
+    sent() { sessionStorage.removeItem(this.key); },
+    forget() { sessionStorage.removeItem(this.key); location.reload(); },
+  }));
+});
+document.addEventListener("DOMContentLoaded", () => {
+  const key = new URLSearchParams(location.search).get("at");
+  if (key) pick(key, false);
+});

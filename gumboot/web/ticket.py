@@ -1,0 +1,137 @@
+"""The job at hand: plan, design and log of one job, and the ticket that heads each of its pages."""
+
+from __future__ import annotations
+
+import json
+from collections import OrderedDict
+from dataclasses import dataclass
+from typing import Annotated, Any
+
+from fastapi import Depends
+from pydantic import ValidationError
+
+from gumboot.catalogue import catalogue
+from gumboot.core.design import Design, design
+from gumboot.core.findings import Finding, Level
+from gumboot.core.log import Standing
+from gumboot.core.plan import Plan
+from gumboot.store import records
+from gumboot.store.models import Job
+from gumboot.web.sign_in import Visit, Visiting
+
+STATIONS = (("brief", "Brief"), ("size", "Size"), ("land", "Land"), ("set", "Set"), ("hand-over", "Hand over"))
+
+
+class NoSuchJob(Exception):
+    """There is none, or it is another crew's: both look the same from outside."""
+
+
+@dataclass
+class Ticket:
+    """A job opened by a visit."""
+
+    visit: Visit
+    job: Job
+    plan: Plan
+    design: Design
+    standing: Standing
+
+    @property
+    def open_stops(self) -> int:
+        """Stops of the design."""
+        return self.design.count(Level.STOP)
+
+    def open_checks(self) -> list[Finding]:
+        """Checks nobody has accepted as they read now."""
+        return [f for f in self.design.findings if f.level is Level.CHECK and not self.standing.accepts(f)]
+
+    def progress(self) -> dict[str, str]:
+        """A short word on each station."""
+        d, done = (
+            self.design,
+            sum(v in ("good", "done") for k, v in self.standing.verdicts.items() if k in {t.key for t in self.design.terminations}),
+        )
+        own = sum(s.own for s in d.settings)
+        return {
+            "brief": f"v{self.job.version}",
+            "size": f"{len(d.circuits)} circuits",
+            "land": f"{done}/{len(d.terminations)}",
+            "set": f"{own} own" if own else f"{len(d.settings)} lines",
+            "hand-over": "signed" if self.standing.signed else "open",
+        }
+
+    def head(self, station: str) -> dict[str, Any]:
+        """What every page of a job carries: ticket, stations, findings."""
+        stations = [
+            {"id": i, "name": n, "path": f"/jobs/{self.job.id}/{i}", "here": i == station, "progress": self.progress()[i]}
+            for i, n in STATIONS
+        ]
+        findings = [{"finding": f, "accepted": self._accepted(f)} for f in self.design.findings]
+        return {
+            "job": {"id": self.job.id, "uid": self.job.uid, "name": self.job.name, "version": self.job.version, "units": self.plan.units, "frozen": self.standing.signed is not None, "imported_by": self.job.imported_by},
+            "supply": self.plan.supply.kind,
+            "code": "NEC 2023",
+            "stops": self.open_stops,
+            "checks": len(self.open_checks()),
+            "station": station,
+            "stations": stations,
+            "findings": findings,
+            "_visit": self.visit,
+        }  # fmt: skip
+
+    def _accepted(self, finding: Finding) -> dict[str, str] | None:
+        entry = self.standing.accepts(finding)
+        return {"who": entry.who, "at": entry.at_server, "reason": entry.body["reason"]} if entry else None
+
+
+_designs: OrderedDict[str, Design] = OrderedDict()
+
+
+def designed(plan_document: dict[str, Any]) -> Design:
+    """The design of a stored plan, remembered by the plan's own text: same in, same out."""
+    key = json.dumps(plan_document, sort_keys=True)
+    found = _designs.get(key)
+    if found is None:
+        found = _designs[key] = design(Plan.model_validate(plan_document), catalogue())
+        while len(_designs) > 200:
+            _designs.popitem(last=False)
+    return found
+
+
+def ticket(job_id: int, visit: Visiting) -> Ticket:
+    """Open a job. Raises NoSuchJob."""
+    found = records.current(visit.db, job_id) if 0 < job_id < 2**31 else None
+    if found is None:
+        raise NoSuchJob
+    job, row = found
+    design_ = designed(row.plan)
+    return Ticket(visit, job, design_.plan, design_, records.standing(visit.db, job))
+
+
+Opened = Annotated[Ticket, Depends(ticket)]
+
+
+def plain_faults(exc: ValidationError) -> list[tuple[str, str]]:
+    """(path, message) of each fault of a plan, in the crew's words."""
+    out = []
+    for e in exc.errors():
+        c = e.get("ctx", {})
+        match e["type"]:
+            case "greater_than" | "greater_than_equal" | "less_than" | "less_than_equal":
+                words = {"gt": "more than", "ge": "at least", "lt": "less than", "le": "at most"}
+                said = " and ".join(f"{words[k]} {v:g}" for k, v in c.items() if k in words)
+                message = f"type a value of {said}"
+            case "value_error":
+                message = str(c["error"])
+            case "missing":
+                message = "this is needed"
+            case "string_too_short":
+                message = "this is needed"
+            case "string_too_long":
+                message = f"at most {c['max_length']} characters"
+            case "extra_forbidden":
+                message = "not a field of a plan"
+            case _:
+                message = e["msg"][0].lower() + e["msg"][1:]
+        out.append(("/".join(str(p) for p in e["loc"]), message))
+    return out
