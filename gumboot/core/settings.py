@@ -59,7 +59,7 @@ Filled = tuple[float | str, str, Figure | None]
 
 
 def _first(item: MenuItem, job: Job) -> Filled:
-    return item.options[0], "the only choice for this supply and kit", None
+    return item.options[0], "the only choice for this supply", None
 
 
 def _fixed(value: float | str, reason: str) -> Callable[[MenuItem, Job], Filled]:
@@ -147,6 +147,7 @@ RULES: dict[str, Callable[[MenuItem, Job], Filled]] = {
     "cut": _cells("cut"),
     "tail": _tail,
     "export": _export,
+    "lithium": _fixed("lithium with BMS", "the pack is LFP and its BMS talks; lead-acid values would overcharge it"),
     "equalise_off": _fixed("off", "never equalise a lithium pack"),
     "self_use": _fixed("self-use", "solar serves the house, then the battery, then the grid"),
     "reserve_soc": _fixed(30.0, "kept back for an outage while the grid is on"),

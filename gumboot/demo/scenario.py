@@ -25,7 +25,7 @@ PASSWORD = "boots-by-the-door"  # noqa: S105 - the demo's own, printed at start
 PEOPLE = (("planner", "Merrin Tarn"), ("installer", "Osk Fellgate"), ("supervisor", "Ilse Quayle"))
 
 TERN_HOLLOW = {
-    "site": {"name": "Tern Hollow", "address": "4 Ferry Lane, Tern Hollow", "t_min_c": -25.6, "t_roof_c": 37.8, "t_wall_c": 40.6},
+    "site": {"name": "Tern Hollow", "address": "4 Ferry Lane, Tern Hollow", "t_min_c": -25.556, "t_roof_c": 37.778, "t_wall_c": 40.556},
     "supply": {"main_breaker_a": 200, "bus_a": 200},
     "kit": {"inverter": "marram-s8", "inverters": 2, "pack": "tidewell-14", "packs": 3, "module": "reedbed-430"},
     "strings": [

@@ -17,11 +17,11 @@ from gumboot.core.design import Design
 from gumboot.core.units import show_length
 from gumboot.drawings.svg import box, line, picture, tag, text
 
-WIDTH = 940
-X_ARRAY, X_UNIT, W_UNIT = 12, 222, 96
-X_DC, X_PACK, X_BACKUP, X_SWITCH, X_GRID, X_PANEL = 436, 548, 640, 742, 742, 846
-ROW, GAP, TOP = 44, 40, 34
-W_BOX = 84
+WIDTH = 976
+X_ARRAY, W_ARRAY, X_UNIT, W_UNIT = 10, 74, 192, 92
+X_DC, X_PACK, W_PACK, X_BACKUP, X_SWITCH, X_GRID, X_PANEL = 392, 502, 56, 580, 690, 784, 890
+ROW, GAP, TOP = 50, 40, 34
+W_BOX = 78
 
 
 @dataclass(frozen=True)
@@ -110,14 +110,15 @@ def _wire(
     words = f"{key}: not sized"
     inner = [line(*points, class_="hit"), line(*points, class_="run")]
     if breaker and s and s.protection:
-        inner.append(box(breaker[0] - 7, breaker[1] - 5, 14, 10, "device"))
+        inner.append(box(breaker[0] - 4, breaker[1] - 4.5, 12, 9, "device"))
     if s:
         units = design.plan.units
         words = f"{s.circuit.name}: {s.conductor_text}, protection {s.protection_text}, {show_length(s.circuit.run.length_m, units) if s.circuit.run else ''}"
         long = show_length(s.circuit.run.length_m, units) if s.circuit.run else ""
-        inner.append(text(label[0], label[1] - 6, f"C{s.circuit.number} · {nec.spoken(s.size)}", "mono strong"))
-        inner.append(text(label[0], label[1] + 14, f"{s.protection.text} · {long}" if s.protection else long, "mono"))
-        inner.append(_badge(design, s.id, label[0], label[1] - 19))
+        inner.append(text(label[0], label[1] - 7, f"C{s.circuit.number} · {nec.spoken(s.size)}", "mono strong"))
+        inner.append(text(label[0], label[1] + 15, f"{s.protection.text} · {long}" if s.protection else long, "mono"))
+        beside = (label[0] + 48, label[1] + 15) if system == "pv" else (label[0], label[1] - 19)
+        inner.append(_badge(design, s.id, *beside))
     else:
         inner.append(text(label[0], label[1] - 6, "not sized", "mono strong"))
     return tag("a", tag("title", words), *inner, href=f"?at={key}#working", class_=f"wire {system}", data_at=key, aria_label=words)
@@ -136,8 +137,8 @@ def _arrays(design: Design, by_id: dict[str, Sized], units: list[_Unit]) -> Iter
         for i, s in enumerate(own):
             y = unit.y + (unit.h - len(own) * ROW) / 2 + i * ROW + ROW / 2
             key = f"pv-{s.letter}"
-            yield _wire(design, by_id.get(key), key, "pv", [(X_ARRAY + 78, y), (X_UNIT, y)], (X_ARRAY + 88, y))
-            yield _body(X_ARRAY, y - 17, 78, 34, f"Array {s.letter}", f"{s.modules} modules")
+            yield _wire(design, by_id.get(key), key, "pv", [(X_ARRAY + W_ARRAY, y), (X_UNIT, y)], (X_ARRAY + W_ARRAY + 8, y))
+            yield _body(X_ARRAY, y - 17, W_ARRAY, 34, f"Array {s.letter}", f"{s.modules} modules")
             yield text(X_UNIT + 5, y + 4, f"T{s.tracker}", "small soft")
 
 
@@ -146,8 +147,8 @@ def _units(design: Design, units: list[_Unit]) -> Iterable[str]:
     for unit in units:
         middle = unit.y + unit.h / 2
         yield box(X_UNIT, unit.y, W_UNIT, unit.h, "body")
-        yield text(X_UNIT + 28, middle - 4, f"Inverter {unit.number}", "strong small")
-        yield text(X_UNIT + 28, middle + 10, f"{design.inverter.power_w / 1000:g} kW", "small")
+        yield text(X_UNIT + 22, middle - 4, f"Inverter {unit.number}", "strong small")
+        yield text(X_UNIT + 22, middle + 10, f"{design.inverter.power_w / 1000:g} kW", "small")
         for y, name in ((unit.grid, "G"), (unit.backup, "B"), (unit.battery, "D")):
             yield text(X_UNIT + W_UNIT - 14, y + 4, name, "small soft")
 
@@ -175,7 +176,7 @@ def _battery(design: Design, by_id: dict[str, Sized], units: list[_Unit]) -> Ite
     for i, y in enumerate(ys, 1):
         key = f"pack-{i}"
         yield _wire(design, by_id.get(key), key, "dc", [(X_DC, y), (X_PACK, y)], (X_DC + 8, y), (X_PACK - 14, y))
-        yield _body(X_PACK, y - 17, 62, 34, f"Pack {i}", f"{design.pack.v_nom:g} V" if design.pack else "")
+        yield _body(X_PACK, y - 17, W_PACK, 34, f"Pack {i}", f"{design.pack.v_nom:g} V" if design.pack else "")
 
 
 def _side(
@@ -213,9 +214,9 @@ def _title_block(design: Design, y: float) -> Iterable[str]:
     yield box(8, y, WIDTH - 16, 50, "frame")
     yield text(20, y + 20, plan.site.name, "strong")
     yield text(20, y + 38, f"{plan.supply.kind} · NEC 2023 · every tabled value from memory: check your edition", "small soft")
-    for x, class_, words in ((560, "pv run", "PV, DC"), (650, "dc run", "battery, DC"), (770, "ac run", "AC")):
+    for x, class_, words in ((590, "pv run", "PV, DC"), (680, "dc run", "battery, DC"), (800, "ac run", "AC")):
         yield line((x, y + 16), (x + 26, y + 16), class_=class_)
         yield text(x + 32, y + 20, words, "small")
-    yield line((560, y + 34), (586, y + 34), class_="earth-a") + line((560, y + 34), (586, y + 34), class_="earth-b")
-    yield text(592, y + 38, "earth runs with every circuit", "small")
-    yield box(770, y + 29, 14, 10, "device") + text(802, y + 38, "breaker or fuse", "small")
+    yield line((590, y + 34), (616, y + 34), class_="earth-a") + line((590, y + 34), (616, y + 34), class_="earth-b")
+    yield text(622, y + 38, "earth runs with every circuit", "small")
+    yield box(800, y + 29, 14, 10, "device") + text(832, y + 38, "breaker or fuse", "small")

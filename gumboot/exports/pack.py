@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 STATIC = Path(__file__).parent.parent / "web" / "static"
-STATEMENT = "I have seen this job, its readings and the checks accepted above, and I stand behind it."
+STATEMENT = "I have seen this job, its readings and the checks accepted in this pack, and I stand behind it."
 
 CAUTIONS = (
     "PV is live whenever there is light. Never open a PV connector under load.",

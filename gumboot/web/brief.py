@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from fastapi import APIRouter, Request
-from fastapi.responses import RedirectResponse, Response
+from fastapi.responses import PlainTextResponse, RedirectResponse, Response
 from pydantic import ValidationError
 
 from gumboot.catalogue import catalogue
@@ -67,9 +67,9 @@ def fields(rows: int) -> list[tuple[str, list[Field]]]:
         ]),
         ("Kit", [
             Field("kit/inverter", "Inverter", "choice", choices=kit(book.inverters)),
-            Field("kit/inverters", "How many", "count"),
+            Field("kit/inverters", "Inverters", "count", "how many in parallel"),
             Field("kit/pack", "Pack", "choice", choices=kit(book.packs)),
-            Field("kit/packs", "How many", "count"),
+            Field("kit/packs", "Packs", "count", "how many in parallel"),
             Field("kit/module", "Module", "choice", choices=kit(book.modules)),
         ]),
     ]  # fmt: skip
@@ -238,6 +238,23 @@ def rows_of(visit: Any, least: int) -> int:
     """How many string rows the browser sent."""
     sent = visit.text("rows")
     return min(26, max(least, int(sent) if sent.isdigit() else least))
+
+
+@router.get("/units")
+def read_units(request: Request, visit: Visiting) -> Response:
+    """What a typed quantity is understood as, in the other system's unit: shown beside the field while typing."""
+    asked = request.query_params
+    kind, system = asked.get("kind", "length"), asked.get("units", "us")
+    text = next((v for k, v in asked.multi_items() if k not in ("kind", "units", "field")), "")
+    if not text or kind not in ("length", "temperature"):
+        return PlainTextResponse("")
+    read: units.System = "si" if system == "si" else "us"
+    other: units.System = "us" if read == "si" else "si"
+    try:
+        value = units.parse(text, kind, read)
+    except units.NotAQuantity as exc:
+        return PlainTextResponse(str(exc))
+    return PlainTextResponse("= " + (units.show_length(value, other) if kind == "length" else units.show_temperature(value, other)))
 
 
 @twin(router, "/jobs/new", "brief.html")

@@ -46,8 +46,14 @@ def formula(figure: Figure, put_in: bool = False) -> Markup:
     return Markup(html.replace(" * ", " · ").replace(" - ", " − ").replace("sqrt", "√").replace("(-", "(−"))  # noqa: S704 - every part was escaped
 
 
+def sentence(text: str) -> str:
+    """A text with its first letter large and the rest as it is."""
+    return text[:1].upper() + text[1:]
+
+
 templates.filters.update(
-    length=units.show_length, temperature=units.show_temperature, torque=units.show_torque, strip=units.show_strip, fmt=fmt, symbol=symbol, formula=formula, awg=nec.spoken
+    sentence=sentence,
+    as_length=units.show_length, temperature=units.show_temperature, torque=units.show_torque, strip=units.show_strip, fmt=fmt, symbol=symbol, formula=formula, awg=nec.spoken
 )  # fmt: skip
 templates.globals.update(marks=MARKS, version=__version__)
 
