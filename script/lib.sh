@@ -45,4 +45,4 @@ need_python() { # .venv with exactly what a lock file says
   echo "$stamp" >> .venv/.locked
 }
 
-SERVER_PACKAGES=(postgresql libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0 python3-venv)
+SERVER_PACKAGES=(postgresql libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0 fonts-dejavu-core python3-venv)

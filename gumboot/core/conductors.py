@@ -216,6 +216,16 @@ def size_circuit(circuit: Circuit, cable: ConductorType, fitted: Fitted) -> tupl
     return sized, size_findings(sized, fitted, binds) + protection_findings(sized, fitted)
 
 
+def size_for_aim(s: Sized) -> str | None:
+    """The least size that serves and keeps the drop within the aim; None when no size of the cable does."""
+    run = s.circuit.run
+    if run is None:
+        return None
+    bigger = (size for size in s.cable.sizes if nec.rank(size) > nec.rank(s.size))
+    tried = (judge(s.circuit, run, s.cable, size, s.i_req, s.protection) for size in bigger)
+    return next((j.size for j in tried if not j.fails and j.drop_pct.n <= DROP_PCT[s.circuit.family][0]), None)
+
+
 def size_findings(s: Sized, fitted: Fitted, binds: str) -> list[Finding]:
     """The fitted conductor judged: what it fails, with the size that serves as the cure; drop above the aim."""
     c, found = s.circuit, list[Finding]()
@@ -251,13 +261,8 @@ def size_findings(s: Sized, fitted: Fitted, binds: str) -> list[Finding]:
             )
         )
     elif s.judged.drop_pct.n > DROP_PCT[c.family][0]:
-        bigger = nec.SIZES[min(nec.rank(s.size) + 1, len(nec.SIZES) - 1)]
-        cures = (
-            [Cure(f"Fit {nec.spoken(bigger)}", (Change(path, bigger),))]
-            if bigger in s.cable.sizes
-            and all(nec.rank(bigger) <= nec.rank(e.terminal(k).most) for e in (c.source, c.load) for k in c.conductors if k != "PE")
-            else []
-        )
+        bigger = size_for_aim(s)
+        cures = [Cure(f"Fit {nec.spoken(bigger)}", (Change(path, bigger),))] if bigger else []
         found.append(
             check(
                 f"{c.id}.drop",

@@ -120,11 +120,16 @@ def standing(readings: Sequence[Reading]) -> Verdict | None:
     """
     corrected = {r.corrects for r in readings if r.corrects}
     state: Verdict | None = None
+    spoiled = False
     for r in readings:
         if r.entry in corrected:
             continue
-        if state == "over" and r.verdict in ("good", "under") and not r.replaced:
+        if r.verdict == "over":
+            spoiled = True
+        elif spoiled and not r.replaced:
             continue
+        else:
+            spoiled = False
         state = r.verdict
     return state
 

@@ -98,7 +98,7 @@ def _registry() -> pint.UnitRegistry[float]:
 
 def show_length(m: float, system: System) -> str:
     """A length in the crew's unit: "38 ft", "11.6 m"."""
-    return f"{fmt(round(m / FT_M, 1))} ft" if system == "us" else f"{fmt(round(m, 2))} m"
+    return f"{round(m / FT_M, 1):g} ft" if system == "us" else f"{round(m, 2):g} m"
 
 
 def show_temperature(c: float, system: System) -> str:

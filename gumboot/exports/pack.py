@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
+from urllib.parse import unquote, urlparse
 
 STATIC = Path(__file__).parent.parent / "web" / "static"
 STATEMENT = "I have seen this job, its readings and the checks accepted in this pack, and I stand behind it."
@@ -22,18 +22,22 @@ def to_pdf(html: str) -> bytes:
     """A page of HTML as PDF bytes. Fetches from the shipped static folder only; anything else is refused."""
     from weasyprint import CSS, HTML
     from weasyprint.text.fonts import FontConfiguration
+    from weasyprint.urls import URLFetcher, URLFetcherResponse
 
-    fonts = FontConfiguration()
-    base = STATIC.as_uri() + "/"
-    sheet = CSS(filename=STATIC / "pack.css", font_config=fonts, url_fetcher=_shipped)
-    data: bytes | None = HTML(string=html, base_url=base, url_fetcher=_shipped).write_pdf(stylesheets=[sheet], font_config=fonts)
-    assert data is not None  # noqa: S101 - no target was given, so bytes come back
+    class Shipped(URLFetcher):
+        """The shipped static folder and nothing else."""
+
+        def fetch(self, url: str, headers: dict[str, str] | None = None) -> URLFetcherResponse:
+            path = Path(unquote(urlparse(url).path)).resolve()
+            if urlparse(url).scheme != "file" or not path.is_relative_to(STATIC.resolve()):
+                raise ValueError(f"the pack may not fetch {url}")
+            return URLFetcherResponse(url, path.read_bytes())
+
+    fonts, shipped = FontConfiguration(), Shipped()
+    sheet = CSS(filename=STATIC / "pack.css", font_config=fonts, url_fetcher=shipped)
+    data: bytes | None = HTML(string=html, base_url=STATIC.as_uri() + "/", url_fetcher=shipped).write_pdf(
+        stylesheets=[sheet], font_config=fonts
+    )
+    if data is None:
+        raise RuntimeError("the PDF library gave no bytes")
     return data
-
-
-def _shipped(url: str, *args: Any, **kwargs: Any) -> Any:
-    from weasyprint import default_url_fetcher
-
-    if not url.startswith(STATIC.as_uri() + "/") or ".." in url:
-        raise ValueError(f"the pack may not fetch {url}")
-    return default_url_fetcher(url)

@@ -1,0 +1,74 @@
+"""The shipped catalogue is whole, its schema is current, and a broken one is refused by file and path."""
+
+import json
+from importlib.resources import files
+from pathlib import Path
+
+import pytest
+from jsonschema import Draft202012Validator
+
+from gumboot.catalogue import catalogue, read
+from gumboot.core import kit
+from gumboot.core.codes import nec
+from gumboot.core.design import design
+from gumboot.core.settings import RULES
+from tests.conftest import altered
+
+SHELVES = sorted(p for p in files("gumboot.catalogue").iterdir() if p.name.endswith(".json"))
+
+
+def schema_text():
+    return (
+        json.dumps(
+            {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Gumboot catalogue file", **kit.file.json_schema()},
+            indent=1,
+            ensure_ascii=False,
+        )
+        + "\n"
+    )
+
+
+def test_the_published_schema_is_current_and_every_file_keeps_it():
+    assert Path("docs/catalogue.schema.json").read_text() == schema_text()
+    check = Draft202012Validator(json.loads(schema_text()))
+    for path in SHELVES:
+        assert list(check.iter_errors(json.loads(path.read_text()))) == [], path.name
+
+
+def test_terminals_take_sizes_the_book_has_and_menus_name_rules():
+    book = catalogue()
+    for inverter in book.inverters.values():
+        assert {m.rule for m in inverter.menu} <= set(RULES)
+        assert len({m.id for m in inverter.menu}) == len(inverter.menu)
+        for port in (inverter.battery, inverter.grid, inverter.backup):
+            assert all(nec.rank(t.least) <= nec.rank(t.most) for t in port.terminals)
+        assert all(len(t.terminals) == 2 * t.pairs for t in inverter.trackers)
+    assert set(book.lugs) >= {s for c in book.conductors if "battery" in c.families for s in c.sizes}
+
+
+@pytest.mark.parametrize(
+    ("text", "names"),
+    [("{}", "array"), ("[{}]", "kind"), ('[{"kind":"module","id":"m"}]', "maker"), ('[{"kind":"teapot"}]', "kind"), ("nonsense", "JSON")],
+)
+def test_an_empty_or_broken_entry_is_named(text, names):
+    with pytest.raises(kit.BrokenCatalogue, match=names) as broken:
+        read("shelf.json", text)
+    assert str(broken.value).startswith("shelf.json: ")
+
+
+def test_two_entries_of_one_id_are_refused():
+    rows = read("modules.json", files("gumboot.catalogue").joinpath("modules.json").read_text())
+    with pytest.raises(kit.BrokenCatalogue, match="share one id"):
+        kit.Catalogue([*rows, *rows])
+
+
+def test_design_raises_only_on_a_catalogue_that_cannot_serve(heron):
+    book = catalogue()
+    bare = kit.Catalogue([*book.inverters.values(), *book.packs.values(), *book.modules.values()])
+    with pytest.raises(kit.BrokenCatalogue, match="the catalogue has no array"):
+        design(heron, bare)
+
+
+def test_kit_that_is_not_in_the_catalogue_is_a_finding(heron):
+    d = design(altered(heron, "/kit/pack", "nobody-9"), catalogue())
+    assert [f.key for f in d.findings] == ["kit.pack"] and "nobody-9" in d.findings[0].says

@@ -1,0 +1,165 @@
+"""Shared by all tests: a private PostgreSQL, a database for each worker, the application on it, and plans to try."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import tempfile
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+from sqlalchemy import Engine, text
+from sqlalchemy.orm import Session, sessionmaker
+
+from gumboot.core.plan import Plan
+from gumboot.demo import scenario
+from gumboot.store import database
+from gumboot.web.app import create_app
+from gumboot.web.config import Config
+
+ROOT = Path(__file__).parent.parent
+
+
+@pytest.fixture(scope="session")
+def cluster_url() -> Iterator[str]:
+    """The URL of a PostgreSQL that tests may make databases in; script/test starts one, else it is started here."""
+    if url := os.environ.get("GUMBOOT_TEST_URL"):
+        yield url
+        return
+    folder = tempfile.mkdtemp(prefix="gumboot-test-")
+    made = subprocess.run([ROOT / "script/cluster", "start", folder], capture_output=True, text=True, check=True)
+    yield made.stdout.strip()
+    subprocess.run([ROOT / "script/cluster", "stop", folder, "immediate"], check=True)
+    shutil.rmtree(folder)
+
+
+@pytest.fixture(scope="session")
+def fresh_database(cluster_url: str, worker_id: str) -> Callable[[str], str]:
+    """Makes an empty database of a name and gives its URL."""
+
+    def make(name: str) -> str:
+        name = f"{name}_{worker_id}"
+        keeper = database.connect(cluster_url).execution_options(isolation_level="AUTOCOMMIT")
+        with keeper.connect() as connection:
+            connection.execute(text(f"drop database if exists {name} with (force)"))
+            connection.execute(text(f"create database {name}"))
+        keeper.dispose()
+        return cluster_url.rsplit("/", 1)[0] + f"/{name}"
+
+    return make
+
+
+@pytest.fixture(scope="session")
+def worker_id(request: pytest.FixtureRequest) -> str:
+    """The xdist worker, or "one"."""
+    return os.environ.get("PYTEST_XDIST_WORKER", "one")
+
+
+@pytest.fixture(scope="session")
+def url(fresh_database: Callable[[str], str]) -> str:
+    """A database with the demo in it."""
+    made = fresh_database("web")
+    engine = database.connect(made)
+    database.migrate(engine)
+    scenario.load(database.sessions(engine))
+    engine.dispose()
+    return made
+
+
+@pytest.fixture(scope="session")
+def engine(url: str) -> Iterator[Engine]:
+    """An engine on it."""
+    made = database.connect(url)
+    yield made
+    made.dispose()
+
+
+@pytest.fixture
+def make(engine: Engine) -> sessionmaker[Session]:
+    """A factory of sessions."""
+    return database.sessions(engine)
+
+
+@pytest.fixture(scope="session")
+def app(url: str) -> Iterator[Any]:
+    """The application, started."""
+    made = create_app(Config(database_url=url))
+    with TestClient(made):
+        yield made
+
+
+class Person:
+    """Someone signed in, with the CSRF token their pages carry."""
+
+    def __init__(self, app: Any, email: str) -> None:
+        self.http = TestClient(app, follow_redirects=False, raise_server_exceptions=False)
+        answer = self.http.post("/sign-in", data={"email": email, "password": scenario.PASSWORD})
+        assert answer.status_code == 303, answer.text
+        page = self.http.get("/jobs").text
+        self.csrf = page.split('name="csrf" value="')[1].split('"')[0]
+
+    def get(self, path: str, **kwargs: Any) -> Any:
+        return self.http.get(path, **kwargs)
+
+    def post(self, path: str, data: dict[str, Any] | None = None, **kwargs: Any) -> Any:
+        return self.http.post(path, data={"csrf": self.csrf, **(data or {})}, **kwargs)
+
+
+@pytest.fixture(scope="session")
+def planner(app: Any) -> Person:
+    return Person(app, "planner@demo.example")
+
+
+@pytest.fixture(scope="session")
+def installer(app: Any) -> Person:
+    return Person(app, "installer@demo.example")
+
+
+@pytest.fixture(scope="session")
+def supervisor(app: Any) -> Person:
+    return Person(app, "supervisor@demo.example")
+
+
+@pytest.fixture(scope="session")
+def stranger(app: Any) -> Person:
+    """A supervisor of another crew."""
+    return Person(app, "supervisor@other.example")
+
+
+@pytest.fixture
+def tern() -> Plan:
+    """The plan of Tern Hollow, faults and all."""
+    return Plan.model_validate(scenario.TERN_HOLLOW)
+
+
+@pytest.fixture
+def heron() -> Plan:
+    """The plan of Heron Slip: nothing wrong with it."""
+    return Plan.model_validate(scenario.HERON_SLIP)
+
+
+def altered(plan: Plan, path: str, value: Any) -> Plan:
+    """A plan with one value changed."""
+    from gumboot.core.findings import Change, apply
+
+    return Plan.model_validate(apply(plan.model_dump(mode="json"), [Change(path, value)]))
+
+
+@pytest.fixture
+def new_job(planner: Person) -> Callable[[Plan], int]:
+    """Stores a plan as a new job of the demo crew, through the job file, and gives its number."""
+
+    def make(plan: Plan) -> int:
+        import json
+        import uuid
+
+        document = {"format": "gumboot-job/1", "uid": str(uuid.uuid4()), "version": 1, "plan": plan.model_dump(mode="json"), "log": []}
+        answer = planner.post("/jobs/import", files={"file": ("job.json", json.dumps(document))})
+        assert answer.status_code == 303, answer.text
+        return int(answer.headers["location"].split("/")[2])
+
+    return make

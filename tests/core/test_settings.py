@@ -1,0 +1,73 @@
+"""The menu filled, its order held. Cell voltages are common practice, from memory: the ranges here are the second recall."""
+
+import pytest
+
+from gumboot.catalogue import catalogue
+from gumboot.core.design import design
+from tests.conftest import altered
+
+RANGES = {"absorb_v": (3.45, 3.55), "float_v": (3.35, 3.40), "cut_v": (2.80, 3.00), "warn_v": (3.00, 3.10), "recover_v": (3.20, 3.25)}
+
+
+def sheet(plan):
+    return {s.id: s for s in design(plan, catalogue()).settings}
+
+
+def keys(plan):
+    return {f.key: f for f in design(plan, catalogue()).findings}
+
+
+@pytest.mark.parametrize(("id", "band"), RANGES.items())
+def test_safety_net_voltages_are_lfp(heron, id, band):
+    """51.2 V LFP is 16 cells."""
+    assert band[0] * 16 - 0.05 <= sheet(heron)[id].value <= band[1] * 16 + 0.05
+
+
+def test_every_line_has_its_reason_and_fits_its_menu(heron):
+    for s in sheet(heron).values():
+        assert s.reason
+        assert s.value in s.options if s.options else s.least <= s.value <= s.most
+
+
+def test_current_is_the_least_of_bms_inverter_and_conductor(heron):
+    """Two packs of 140 A charge into one inverter of 190 A over 2/0 and a 250 A breaker (200 A): the inverter decides, 190 A."""
+    assert sheet(heron)["charge_a"].value == 190 and "the inverter decides" in sheet(heron)["charge_a"].reason
+    one = altered(heron, "/kit/packs", 1)
+    assert sheet(one)["charge_a"].value == 140 and "BMS decides" in sheet(one)["charge_a"].reason
+    thin = altered(heron, "/fitted/battery-1/size", "4")
+    assert sheet(thin)["charge_a"].value == 100 and "conductor and breaker decides" in sheet(thin)["charge_a"].reason
+
+
+def test_a_smaller_conductor_may_be_kept_by_a_setting(heron):
+    """4 AWG in free air carries 125 A at 75 °C (310.17, from memory): 100 A continuous, if the setting and the breaker hold it there."""
+    limited = altered(altered(altered(heron, "/fitted/battery-1/size", "4"), "/settings/charge_a", 100), "/settings/discharge_a", 100)
+    assert "battery-1.conductor" not in keys(limited)
+    assert keys(limited)["bank.limited"].level == "check"
+    assert {s.id: s for s in design(limited, catalogue()).circuits}["battery-1"].protection.value == 125
+
+
+@pytest.mark.parametrize(
+    ("id", "value", "key"),
+    [
+        ("cut_v", 50, "set.cut_v.warn_v"), ("warn_v", 53, "set.warn_v.recover_v"), ("recover_v", 54, "set.recover_v.float_v"), ("float_v", 57, "set.float_v.absorb_v"),
+        ("floor_off_grid", 25, "set.floor_off_grid.floor_on_grid"), ("reserve_soc", 10, "set.floor_on_grid.reserve_soc"), ("back_to_grid", 60, "set.back_to_grid.back_to_battery"),
+        ("absorb_v", 58, "set.absorb_v.bms"), ("charge_a", 190.5, "set.charge_a.value"), ("absorb_v", "high", "set.absorb_v.value"), ("mode", "party", "set.mode.value"), ("export_w", -5, "set.export_w.value"),
+    ],
+)  # fmt: skip
+def test_a_broken_order_is_a_stop_with_the_way_back(heron, id, value, key):
+    found = keys(altered(heron, f"/settings/{id}", value))[key]
+    assert found.level == "stop" and found.cures[0].changes[0].value is None
+
+
+def test_equal_is_allowed_where_the_rule_says_so(heron):
+    assert not any(k.startswith("set.") for k in keys(altered(heron, "/settings/float_v", 56)))
+
+
+def test_more_current_than_the_packs_take(tern):
+    one = altered(altered(altered(tern, "/fitted", {}), "/kit/packs", 1), "/settings/charge_a", 150)
+    assert keys(one)["set.charge_a.limit"].level == "stop"
+
+
+def test_the_demo_is_faulty_on_purpose_and_its_fellow_is_not(tern, heron):
+    assert {k for k, f in keys(tern).items() if f.level == "stop"} == {"pv-C.cold", "bus.overfed", "battery-2.conductor"}
+    assert not [k for k, f in keys(heron).items() if f.level == "stop"]
