@@ -72,6 +72,7 @@ def save_plan(db: Session, job: Job, plan: Plan, read_version: int, who: str) ->
     if locked.version != read_version:
         theirs = db.get(PlanVersion, (job.id, locked.version))
         assert theirs is not None  # noqa: S101 - a foreign key holds it
+        db.expunge(theirs)
         raise LostRace(theirs)
     locked.version += 1
     locked.name = plan.site.name

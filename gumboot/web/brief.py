@@ -127,6 +127,13 @@ def typed_of(plan: dict[str, Any], rows: int, system: units.System) -> dict[str,
     return out
 
 
+def used_rows(typed: dict[str, str], rows: int) -> list[int]:
+    """The string rows in which anything was typed; the others are left out of the plan."""
+    return [
+        i for i in range(rows) if any(typed.get(f"strings/{i}/{k}") for k in ("letter", "modules", "tracker", "inverter", "run/length_m"))
+    ]
+
+
 def read_form(typed: dict[str, str], before: dict[str, Any], rows: int) -> tuple[dict[str, Any], dict[str, str]]:
     """(the plan document, message by field path). What the form does not show is kept from `before`."""
     plan = copy.deepcopy(before)
@@ -213,17 +220,13 @@ def checked(typed: dict[str, str], before: dict[str, Any], rows: int) -> tuple[P
     try:
         return Plan.model_validate(document), {}
     except ValidationError as exc:
-        known = {f.path for _, s in fields(rows) for f in s}
+        used = used_rows(typed, rows)
         for path, message in plain_faults(exc):
-            at = path if path in known else {"site": "site/t_min_c", "": "strings/0/letter"}.get(path, path)
-            if at.startswith("strings/") and at in known and path.split("/")[1].isdigit():
-                used = [
-                    i
-                    for i in range(rows)
-                    if any(typed.get(f"strings/{i}/{k}") for k in ("letter", "modules", "tracker", "inverter", "run/length_m"))
-                ]
-                at = at.replace(f"strings/{path.split('/')[1]}/", f"strings/{used[int(path.split('/')[1])]}/", 1)
-            faults[at] = f"{message[0].lower()}{message[1:]}"
+            step = path.split("/")
+            if len(step) > 2 and step[0] == "strings":
+                path = "/".join(["strings", str(used[int(step[1])]), *step[2:]])
+            at = {"site": "site/t_min_c", "": f"strings/{used[-1] if used else 0}/letter"}.get(path, path)
+            faults[at] = message
         return None, faults
 
 

@@ -1,0 +1,109 @@
+"""A crew sees only its own jobs: every route of the application walked with another crew's identifiers, and with none."""
+
+import itertools
+import json
+
+import pytest
+
+from gumboot.demo import scenario
+
+OPEN = {"/sign-in", "/healthz", "/job-file.schema.json", "/drawing.css"}
+
+
+def routes(app):
+    """(method, path) of every route there is, from the application's own description of itself."""
+    return [(method.upper(), path) for path, ways in app.openapi()["paths"].items() for method in ways]
+
+
+@pytest.fixture(scope="module")
+def job_id(planner):
+    return next(j["id"] for j in planner.get("/jobs.json").json()["jobs"] if j["name"] == "Tern Hollow")
+
+
+def secrets_of(planner, job_id):
+    """Texts that only the owning crew may see."""
+    text = planner.get(f"/jobs/{job_id}/export.json").text
+    return ["Tern Hollow", json.loads(text)["uid"], "Ferry Lane", "Merrin Tarn", "Osk Fellgate"]
+
+
+def test_there_are_routes_to_walk(app):
+    walked = routes(app)
+    assert len(walked) > 25 and sum("{job_id}" in p for _, p in walked) > 15
+
+
+def test_another_crew_sees_nothing_and_changes_nothing(app, planner, stranger, job_id):
+    before = planner.get(f"/jobs/{job_id}/export.json").text
+    hidden = secrets_of(planner, job_id)
+    fields = {
+        "finding": "pv-C.cold",
+        "cure": "0",
+        "version": "1",
+        "circuit": "battery-2",
+        "size": "2/0",
+        "reason": "x",
+        "termination": "factory.dc-link-1@inverter-1",
+        "torque": "5",
+        "digest": "x",
+        "back": "/jobs",
+    }
+    for method, path in routes(app):
+        if path in ("/sign-out", "/sign-in"):
+            continue
+        address = path.replace("{job_id}", str(job_id))
+        answer = stranger.get(address) if method == "GET" else stranger.post(address, fields)
+        assert not any(h in answer.text for h in hidden), (method, path)
+        if "{job_id}" in path:
+            assert answer.status_code == 404, (method, path, answer.status_code)
+    assert planner.get(f"/jobs/{job_id}/export.json").text == before
+    assert stranger.get("/jobs.json").json()["jobs"] == []
+
+
+def test_nobody_sees_anything(app, planner, job_id):
+    from fastapi.testclient import TestClient
+
+    hidden = secrets_of(planner, job_id)
+    nobody = TestClient(app, follow_redirects=False, raise_server_exceptions=False)
+    for method, path in routes(app):
+        if path in OPEN:
+            continue
+        answer = nobody.request(method, path.replace("{job_id}", str(job_id)))
+        assert answer.status_code in (303, 401), (method, path, answer.status_code)
+        assert not any(h in answer.text for h in hidden)
+
+
+def test_every_change_wants_the_csrf_token(app, supervisor, job_id):
+    for method, path in routes(app):
+        if method == "POST" and path not in ("/sign-in",):
+            answer = supervisor.http.post(path.replace("{job_id}", str(job_id)), data={"csrf": "wrong", "finding": "x"})
+            assert answer.status_code == 403 and "reload it" in answer.text, path
+
+
+@pytest.mark.parametrize("number", ["0", "-1", "999999", "99999999999999999999", "abc", "1;drop", "1%00", "../1"])
+def test_odd_job_numbers(supervisor, number):
+    answer = supervisor.get(f"/jobs/{number}/size")
+    assert answer.status_code in (404, 303) and "Traceback" not in answer.text
+
+
+ROLES = {  # who may do what: common practice of crews
+    "/jobs/{job_id}/cure": {"planner", "supervisor"}, "/jobs/{job_id}/fit": {"planner", "supervisor"}, "/jobs/{job_id}/brief": {"planner", "supervisor"}, "/jobs/{job_id}/set": {"planner", "supervisor"},
+    "/jobs/{job_id}/land": {"installer", "supervisor"}, "/jobs/{job_id}/accept": {"supervisor"}, "/jobs/{job_id}/sign": {"supervisor"}, "/jobs/{job_id}/reopen": {"supervisor"},
+    "/jobs/new": {"planner", "supervisor"}, "/jobs/import": {"planner", "supervisor"}, "/wrenches": {"planner", "installer", "supervisor"},
+}  # fmt: skip
+
+
+def test_roles_are_kept_on_every_change(app, planner, installer, supervisor, job_id):
+    people = {"planner": planner, "installer": installer, "supervisor": supervisor}
+    changes = {p for m, p in routes(app) if m == "POST"} - {"/sign-in", "/sign-out"}
+    assert changes == set(ROLES)
+    for path, role in itertools.product(changes, people):
+        if role not in ROLES[path]:
+            fields = {
+                "circuit": "battery-2",
+                "finding": "pv-C.cold",
+                "cure": "0",
+                "set": "1",
+                **{k: str(v) for k, v in scenario.TERN_HOLLOW["supply"].items()},
+            }
+            answer = people[role].post(path.replace("{job_id}", str(job_id)), fields)
+            assert answer.status_code in (403, 422), (path, role, answer.status_code)
+            assert answer.status_code == 422 or "This is for a" in answer.text

@@ -1,0 +1,351 @@
+"""The stations as a crew uses them, without a browser: pages, twins, saves, races, refusals."""
+
+import json
+import re
+import uuid
+
+import pytest
+
+from gumboot.core.findings import Level
+from tests.conftest import altered
+
+PAGES = ("brief", "size", "land", "set", "hand-over")
+
+
+def brief_of(person, job_id):
+    """The brief's form as a browser would send it unchanged."""
+    import html
+
+    page = person.get(f"/jobs/{job_id}/brief").text
+    form = page[page.index('x-data="draft"') :]
+    fields = {k: html.unescape(v) for k, v in re.findall(r'<input[^>]* name="([^"]+)" value="([^"]*)"', form)}
+    for name, options in re.findall(r'<select[^>]* name="([^"]+)"[^>]*>(.*?)</select>', form, re.S):
+        chosen = re.search(r'value="([^"]*)" selected', options)
+        fields[name] = html.unescape(chosen[1]) if chosen else re.search(r'value="([^"]*)"', options)[1]
+    return {k: v for k, v in fields.items() if k != "csrf"}
+
+
+def plan_of(person, job_id):
+    return json.loads(person.get(f"/jobs/{job_id}/export.json").text)["plan"]
+
+
+@pytest.mark.parametrize("page", PAGES)
+def test_every_page_has_its_twin(supervisor, new_job, tern, page):
+    job_id = new_job(tern)
+    html, twin = supervisor.get(f"/jobs/{job_id}/{page}"), supervisor.get(f"/jobs/{job_id}/{page}.json")
+    assert html.status_code == twin.status_code == 200
+    data = twin.json()
+    assert data["job"]["name"] == "Tern Hollow" and data["stops"] == 3
+    assert all(f["finding"]["says"].replace("'", "&#39;") in html.text for f in data["findings"])
+    assert not any(k.startswith("_") for k in data)
+
+
+@pytest.mark.parametrize("page", ["/jobs", "/wrenches", "/jobs/new"])
+def test_pages_without_a_job_have_theirs(planner, page):
+    assert planner.get(page).status_code == planner.get(f"{page}.json").status_code == 200
+
+
+def test_the_brief_sent_back_unchanged_changes_nothing(planner, new_job, tern):
+    job_id = new_job(tern)
+    before = plan_of(planner, job_id)
+    assert planner.post(f"/jobs/{job_id}/brief", brief_of(planner, job_id)).status_code == 303
+    after = plan_of(planner, job_id)
+    for s, t in zip(before["strings"], after["strings"], strict=True):
+        assert t["run"].pop("length_m") == pytest.approx(s["run"].pop("length_m"), abs=0.016)
+    assert before == after
+
+
+def test_every_field_takes_the_crews_units(planner, new_job, tern):
+    job_id = new_job(tern)
+    sent = {
+        **brief_of(planner, job_id),
+        "site/t_min_c": "14 F",
+        "runs/battery/length_m": "11.6 m",
+        "runs/grid/length_m": "38'",
+        "strings/0/run/length_m": "450 in",
+    }
+    planner.post(f"/jobs/{job_id}/brief", sent)
+    plan = plan_of(planner, job_id)
+    assert plan["site"]["t_min_c"] == pytest.approx(-10) and plan["runs"]["battery"]["length_m"] == 11.6
+    assert plan["runs"]["grid"]["length_m"] == pytest.approx(11.5824) and plan["strings"][0]["run"]["length_m"] == pytest.approx(11.43)
+    assert planner.get("/units?kind=length&units=us&runs/grid/length_m=38").text == "= 11.58 m"
+    assert "type a number and unit" in planner.get("/units?kind=length&units=us&x=abc").text
+
+
+@pytest.mark.parametrize(
+    ("field", "typed", "says"),
+    [
+        ("supply/bus_a", "two hundred", "type a number and unit, such as 200 A"), ("runs/grid/length_m", "-3 ft", "more than 0"), ("runs/grid/length_m", "0", "more than 0"), ("kit/packs", "3.5", "whole number"),
+        ("kit/packs", "0", "at least 1"), ("kit/packs", "900", "at most 16"), ("strings/0/modules", "ten", "whole number"), ("strings/0/modules", "40000", "at most 999"), ("site/t_min_c", "", "type a value, such as"),
+        ("site/name", "", "type a name"), ("strings/1/letter", "A", "two strings have the same letter"), ("site/t_min_c", "200 F", "at most 90"), ("kit/inverter", "x", "choose one of"), ("strings/0/run/length_m", "12 lb", "not a unit of length"),
+    ],
+)  # fmt: skip
+def test_bad_input_is_named_at_its_field_and_nothing_typed_is_lost(planner, new_job, tern, field, typed, says):
+    job_id = new_job(tern)
+    sent = {**brief_of(planner, job_id), "site/address": "typed just now", field: typed}
+    answer = planner.post(f"/jobs/{job_id}/brief", sent)
+    assert answer.status_code == 422 and says in answer.text and "everything you typed is still here" in answer.text
+    assert 'aria-invalid="true"' in answer.text and 'value="typed just now"' in answer.text
+    assert plan_of(planner, job_id)["site"]["address"] != "typed just now"
+
+
+def test_a_new_job_from_a_brief(planner):
+    answer = planner.post("/jobs/new", {"more": "1", "rows": "2", "site/name": "Kept while growing"})
+    assert answer.status_code == 200 and "Kept while growing" in answer.text and 'name="strings/2/letter"' in answer.text
+    form = {
+        "rows": "2", "site/name": "Plover Bank", "site/address": "", "units": "si", "site/t_min_c": "-8", "site/t_roof_c": "34", "site/t_wall_c": "30", "supply/main_breaker_a": "150", "supply/bus_a": "200", "supply/backfeed": "opposite end",
+        "kit/inverter": "marram-s8", "kit/inverters": "1", "kit/pack": "tidewell-14", "kit/packs": "2", "kit/module": "reedbed-430", "strings/0/letter": "A", "strings/0/inverter": "1", "strings/0/tracker": "1", "strings/0/modules": "9",
+        "strings/0/mounting": "roof", "strings/0/run/length_m": "18", "strings/0/run/method": "raceway",
+        **{f"runs/{f}/{k}": v for f in ("pack", "battery", "grid", "backup") for k, v in (("length_m", "2"), ("method", "free-air"))},
+    }  # fmt: skip
+    answer = planner.post("/jobs/new", form)
+    assert answer.status_code == 303, re.findall(r'class="fault"[^>]*>([^<]*)', answer.text)
+    job_id = answer.headers["location"].split("/")[2]
+    page = planner.get(f"/jobs/{job_id}/size")
+    assert "Plover Bank" in page.text and "18 m" in page.text and "Lay" not in page.text
+
+
+def test_two_tabs_saving_the_same_plan(planner, supervisor, new_job, tern):
+    """The slower one is shown both sides; nothing is overwritten; saving again is a choice made knowingly."""
+    job_id = new_job(tern)
+    mine, theirs = brief_of(planner, job_id), brief_of(supervisor, job_id)
+    assert supervisor.post(f"/jobs/{job_id}/brief", {**theirs, "kit/packs": "4"}).status_code == 303
+    lost = planner.post(f"/jobs/{job_id}/brief", {**mine, "supply/main_breaker_a": "150 A"})
+    assert lost.status_code == 409 and "Ilse Quayle saved this plan while you typed" in lost.text
+    assert 'value="150 A"' in lost.text and ">3<" in lost.text and ">4<" in lost.text
+    assert plan_of(planner, job_id)["kit"]["packs"] == 4 and plan_of(planner, job_id)["supply"]["main_breaker_a"] == 200
+    version = re.search(r'name="version" value="(\d+)"', lost.text[lost.text.index('x-data="draft"') :])[1]
+    assert planner.post(f"/jobs/{job_id}/brief", {**mine, "supply/main_breaker_a": "150 A", "version": version}).status_code == 303
+
+
+def test_a_cure_is_applied_at_a_click_and_a_stale_click_overwrites_nothing(planner, new_job, tern):
+    job_id = new_job(tern)
+    click = {"finding": "battery-2.conductor", "cure": "0", "version": "1", "back": f"/jobs/{job_id}/size"}
+    assert "Fit 2/0 AWG" in planner.get(f"/jobs/{job_id}/size").text
+    assert planner.post(f"/jobs/{job_id}/cure", click).status_code == 303
+    assert plan_of(planner, job_id)["fitted"]["battery-2"]["size"] == "2/0"
+    assert planner.post(f"/jobs/{job_id}/cure", click).status_code == 303  # cured already
+    stale = planner.post(f"/jobs/{job_id}/cure", {**click, "finding": "pv-C.cold"})
+    assert stale.status_code == 409 and "Nothing was overwritten" in stale.text
+    assert plan_of(planner, job_id)["strings"][2]["modules"] == 12
+
+
+def test_the_crews_own_conductor_is_kept_and_judged(planner, new_job, heron):
+    job_id = new_job(heron)
+    assert planner.post(f"/jobs/{job_id}/fit", {"circuit": "grid-1", "size": "10", "protection": "", "version": "1"}).status_code == 303
+    page = planner.get(f"/jobs/{job_id}/size?at=grid-1")
+    assert "crew&#39;s own" in page.text or "crew's own" in page.text
+    assert planner.get(f"/jobs/{job_id}/size.json").json()["stops"] == 1
+    for bad, says in (("lots", "type a number and unit"), ("-5 A", "more than 0")):
+        refused = planner.post(f"/jobs/{job_id}/fit", {"circuit": "grid-1", "size": "6", "protection": bad, "version": "2"})
+        assert refused.status_code == 422 and says in refused.text and f'value="{bad}"' in refused.text
+
+
+def test_working_opens_to_formula_inputs_row_and_clause(planner, new_job, tern):
+    panel = planner.get(f"/jobs/{new_job(tern)}/size/working?at=battery-1").text
+    assert (
+        "1.25 · 190" in panel
+        and "NEC 2023 240.6(A)" in panel
+        and "From memory: check your edition" in panel
+        and "row 2/0 AWG, column 75 °C copper" in panel
+    )
+    assert "<html" not in panel
+
+
+def test_a_check_is_accepted_by_name_and_reason_and_a_stop_never(supervisor, new_job, tern):
+    job_id = new_job(tern)
+    by = {f["finding"]["key"]: f["finding"] for f in supervisor.get(f"/jobs/{job_id}/size.json").json()["findings"]}
+    from gumboot.catalogue import catalogue
+    from gumboot.core.design import design
+
+    prints = {f.key: f.fingerprint for f in design(tern, catalogue()).findings}
+    stop = supervisor.post(
+        f"/jobs/{job_id}/accept", {"finding": "pv-C.cold", "fingerprint": prints["pv-C.cold"], "reason": "it will be fine"}
+    )
+    assert stop.status_code == 422 and by["pv-C.cold"]["level"] == Level.STOP
+    assert (
+        supervisor.post(f"/jobs/{job_id}/accept", {"finding": "bond.one", "fingerprint": prints["bond.one"], "reason": ""}).status_code
+        == 422
+    )
+    assert (
+        supervisor.post(
+            f"/jobs/{job_id}/accept",
+            {"finding": "bond.one", "fingerprint": prints["bond.one"], "reason": "measured 0.0 V in both positions"},
+        ).status_code
+        == 303
+    )
+    after = {f["finding"]["key"]: f["accepted"] for f in supervisor.get(f"/jobs/{job_id}/size.json").json()["findings"]}
+    assert after["bond.one"]["who"] == "Ilse Quayle" and after["bond.one"]["reason"].startswith("measured")
+    assert after["source.meet"] is None
+
+
+def read(person, job_id, termination, torque, **more):
+    wrenches = {w["name"]: w["id"] for w in person.get("/wrenches.json").json()["wrenches"]}
+    return person.post(
+        f"/jobs/{job_id}/land",
+        {
+            "termination": termination,
+            "torque": torque,
+            "wrench": wrenches.get(more.pop("wrench", "small driver"), "?"),
+            "uuid": more.pop("uuid", str(uuid.uuid4())),
+            **more,
+        },
+    )
+
+
+def test_readings_are_judged_logged_and_corrected_by_new_entries(installer, new_job, heron):
+    job_id, joint = new_job(heron), "factory.dc-link-1@inverter-1"
+    row = lambda: installer.get(f"/jobs/{job_id}/land.json").json()["terminations"][0]  # noqa: E731
+    for torque, verdict in (("4 Nm", "under"), ("60 in-lb", "over"), ("5 Nm", "over")):
+        assert read(installer, job_id, joint, torque).status_code == 303
+        assert row()["verdict"] == verdict  # the last is good in itself, but the hardware was not replaced
+    assert "replace the hardware" in installer.get(f"/jobs/{job_id}/land?at={joint}").text
+    read(installer, job_id, joint, "44.3 in-lb", replaced="1")
+    assert row()["verdict"] == "good"
+    kept = row()["readings"]
+    read(installer, job_id, joint, "3 Nm", corrects=kept[-1]["uuid"])
+    assert row()["verdict"] == "over" and len(row()["readings"]) == 5
+    assert kept[0]["who"] == "Osk Fellgate" and kept[0]["wrench"]["serial"] == "MT-0412" and kept[0]["typed"] == "4 Nm"
+
+
+def test_a_reading_resent_is_kept_once(installer, new_job, heron):
+    job_id, own = new_job(heron), str(uuid.uuid4())
+    for _ in range(3):
+        assert read(installer, job_id, "factory.dc-link-1@inverter-1", "5 Nm", uuid=own).status_code == 303
+    assert read(installer, job_id, "factory.dc-link-1@inverter-1", "4 Nm", uuid=own).status_code == 409
+    assert len(installer.get(f"/jobs/{job_id}/land.json").json()["terminations"][0]["readings"]) == 1
+
+
+@pytest.mark.parametrize(
+    ("torque", "says"),
+    [
+        ("snug", "type a number and unit"),
+        ("", "type a number and unit"),
+        ("0 Nm", "cannot be"),
+        ("-5 Nm", "cannot be"),
+        ("99999 Nm", "cannot be"),
+        ("5 V", "not a unit of torque"),
+    ],
+)
+def test_a_reading_that_is_none(installer, new_job, heron, torque, says):
+    job_id = new_job(heron)
+    answer = read(installer, job_id, "factory.dc-link-1@inverter-1", torque, note="kept note")
+    assert answer.status_code == 422 and says in answer.text and "kept note" in answer.text and f'value="{torque}"' in answer.text
+
+
+def test_a_wrench_that_does_not_reach_and_none_at_all(installer, new_job, heron):
+    job_id, joint = new_job(heron), "factory.dc-link-1@inverter-1"
+    read(installer, job_id, joint, "5 Nm", wrench="long wrench")
+    assert installer.get(f"/jobs/{job_id}/land.json").json()["terminations"][0]["verdict"] == "withheld"
+    assert "choose the wrench you used" in read(installer, job_id, joint, "5 Nm", wrench="none").text
+    assert read(installer, job_id, "gone.L1@nowhere", "5 Nm").status_code == 409
+
+
+def test_settings_keyed_by_the_crew_are_kept_judged_or_refused(planner, new_job, heron):
+    job_id = new_job(heron)
+    sheet = {s["id"]: str(s["value"]) for s in planner.get(f"/jobs/{job_id}/set.json").json()["settings"]}
+    assert planner.post(f"/jobs/{job_id}/set", {**sheet, "version": "1"}).status_code == 303
+    assert plan_of(planner, job_id)["settings"] == {}
+    assert planner.post(f"/jobs/{job_id}/set", {**sheet, "reserve_soc": "45 %", "version": "2"}).status_code == 303
+    assert plan_of(planner, job_id)["settings"] == {"reserve_soc": 45}
+    refused = planner.post(f"/jobs/{job_id}/set", {**sheet, "reserve_soc": "half", "cut_v": "99", "version": "3"})
+    assert (
+        refused.status_code == 422
+        and "is not a number" in refused.text
+        and "the menu takes 40 to 52 V" in refused.text
+        and 'value="half"' in refused.text
+    )
+    assert planner.post(f"/jobs/{job_id}/set", {**sheet, "cut_v": "50", "version": "3"}).status_code == 303
+    assert planner.get(f"/jobs/{job_id}/set.json").json()["stops"] == 1
+
+
+def signable(supervisor, job_id, plan):
+    from gumboot.catalogue import catalogue
+    from gumboot.core.design import design
+
+    d = design(plan, catalogue())
+    wrenches = {"small driver": (1.2, 6), "middle wrench": (6, 25), "long wrench": (25, 110)}
+    for t in d.terminations:
+        nm = t.torque.n if t.torque else 0
+        name = next((n for n, (a, b) in wrenches.items() if a <= nm <= b), "small driver")
+        assert read(supervisor, job_id, t.key, f"{nm:.3f} Nm" if nm else "", wrench=name).status_code == 303
+    for f in d.findings:
+        if f.level is Level.CHECK:
+            supervisor.post(f"/jobs/{job_id}/accept", {"finding": f.key, "fingerprint": f.fingerprint, "reason": "seen"})
+
+
+def test_signing_wants_everything_and_freezes_the_plan(supervisor, planner, installer, new_job, heron):
+    job_id = new_job(heron)
+    early = supervisor.post(f"/jobs/{job_id}/sign", {"digest": supervisor.get(f"/jobs/{job_id}/hand-over.json").json()["digest"]})
+    assert early.status_code == 409 and "terminations without a good reading" in early.text
+    signable(supervisor, job_id, heron)
+    page = supervisor.get(f"/jobs/{job_id}/hand-over.json").json()
+    assert page["missing"] == [] and page["log_broken_at"] is None
+    assert supervisor.post(f"/jobs/{job_id}/sign", {"digest": "of another plan"}).status_code == 409
+    assert supervisor.post(f"/jobs/{job_id}/sign", {"digest": page["digest"]}).status_code == 303
+    assert supervisor.get(f"/jobs/{job_id}/hand-over.json").json()["signed"]["who"] == "Ilse Quayle"
+    assert planner.post(f"/jobs/{job_id}/brief", brief_of(planner, job_id)).status_code == 409
+    frozen = read(installer, job_id, "factory.dc-link-1@inverter-1", "5 Nm")
+    assert frozen.status_code == 409 and "A signed job takes no changes" in frozen.text
+    assert supervisor.post(f"/jobs/{job_id}/reopen", {"reason": ""}).status_code == 422
+    assert supervisor.post(f"/jobs/{job_id}/reopen", {"reason": "a pack is added"}).status_code == 303
+    assert planner.post(f"/jobs/{job_id}/brief", brief_of(planner, job_id)).status_code == 303
+
+
+def test_a_job_out_and_in_again_is_the_same(supervisor, new_job, heron):
+    job_id = new_job(heron)
+    read(supervisor, job_id, "factory.dc-link-1@inverter-1", "5 Nm")
+    text = supervisor.get(f"/jobs/{job_id}/export.json").text
+    taken = supervisor.post("/jobs/import", files={"file": ("job.json", text)})
+    again = int(taken.headers["location"].split("/")[2])
+    assert again != job_id and supervisor.get(f"/jobs/{again}/export.json").text == text
+
+
+def test_a_broken_file_is_refused_and_nothing_is_stored(planner, new_job, heron):
+    text = planner.get(f"/jobs/{new_job(heron)}/export.json").text
+    before = len(planner.get("/jobs.json").json()["jobs"])
+    broken = json.loads(text)
+    broken["plan"]["kit"]["packs"] = "many"
+    broken["version"] = -1
+    answer = planner.post("/jobs/import", files={"file": ("job.json", json.dumps(broken))})
+    assert answer.status_code == 422 and "plan/kit/packs" in answer.text and ">version<" in answer.text
+    for bad in (b"", b"\x00\xff", b"[1,2", text.replace("Heron", "He\\u0000ron").encode()):
+        assert planner.post("/jobs/import", files={"file": ("job.json", bad)}).status_code == 422
+    assert planner.post("/jobs/import").status_code == 422
+    assert len(planner.get("/jobs.json").json()["jobs"]) == before
+
+
+def test_typed_markup_stays_text(planner, new_job, heron):
+    job_id = new_job(altered(heron, "/site/name", "<script>alert(1)</script> & 'co'"))
+    for page in PAGES:
+        assert "<script>alert" not in planner.get(f"/jobs/{job_id}/{page}").text
+    assert "<script>alert" not in planner.get(f"/jobs/{job_id}/one-line.svg").text
+
+
+def test_the_wrench_form(planner):
+    bad = planner.post("/wrenches", {"name": "", "serial": "q", "least": "9 Nm", "most": "2 Nm", "calibrated_until": "soon"})
+    assert bad.status_code == 422 and "type a date such as" in bad.text and 'value="9 Nm"' in bad.text
+
+
+@pytest.mark.parametrize("path", ["/nothing", "/jobs/1/nothing", "/jobs/new/x", "/static/none.js"])
+def test_pages_that_are_not_there(planner, path):
+    assert planner.get(path).status_code == 404
+
+
+def test_plans_of_every_odd_kind_still_have_pages(planner, new_job, tern):
+    """A poor plan is findings, never a fault of ours: wrong pack class, no kit, no strings, 400 modules, six inverters."""
+    for path, value in (
+        ("/kit/pack", "saltmarsh-h10"),
+        ("/kit/inverter", "gone"),
+        ("/strings", []),
+        ("/strings/0/modules", 400),
+        ("/kit/inverters", 6),
+        ("/kit/packs", 16),
+        ("/runs", {}),
+        ("/site/t_wall_c", 88),
+        ("/kit/inverters", 1),
+    ):
+        job_id = new_job(altered(tern, path, value))
+        for page in (*PAGES, "one-line.svg", "hand-over.pdf"):
+            answer = planner.get(f"/jobs/{job_id}/{page}")
+            assert answer.status_code == 200, (path, value, page)
