@@ -121,7 +121,7 @@ def bank_findings(plan: Plan, bank: Bank, inverter: Inverter, pack: Pack) -> lis
             stop(
                 "bank.current",
                 "bank",
-                f"The inverters can draw {bank.i_all.text}; {plan.kit.packs} packs give {bank.i_bank.text} together.",
+                f"{'The inverters' if plan.kit.inverters > 1 else 'The inverter'} can draw {bank.i_all.text}; {f'{plan.kit.packs} packs give' if plan.kit.packs > 1 else 'one pack gives'} {bank.i_bank.text}.",
                 COMMON_PRACTICE,
                 cure,
                 figures=(bank.i_all, bank.i_bank),

@@ -260,12 +260,22 @@ def read_units(request: Request, visit: Visiting) -> Response:
     return PlainTextResponse("= " + (units.show_length(value, other) if kind == "length" else units.show_temperature(value, other)))
 
 
+def fitting_pack(inverter: str) -> str:
+    """The first pack of the catalogue in an inverter's voltage class."""
+    book = catalogue()
+    unit = book.inverters[inverter]
+    return next(
+        (k for k, p in sorted(book.packs.items()) if p.bms_v_max <= unit.battery_v_max and p.bms_v_min >= unit.battery_v_min),
+        next(iter(book.packs)),
+    )
+
+
 @twin(router, "/jobs/new", "brief.html")
 def new(request: Request, visit: Visiting) -> dict[str, Any]:
     """An empty brief."""
     visit.needs("planner", "supervisor")
     typed = typed_of({"units": "us"}, 2, "us")
-    typed["strings/0/letter"], typed["kit/inverters"], typed["kit/packs"] = "A", "1", "1"
+    typed |= {"strings/0/letter": "A", "kit/inverters": "1", "kit/packs": "1", "kit/pack": fitting_pack(typed["kit/inverter"])}
     return {**form_data(typed, {}, 2, 0), "job": None, "_visit": visit}
 
 

@@ -5,17 +5,19 @@ const rows = () => all("[data-row]").filter((r) => r.offsetParent !== null);
 
 document.documentElement.dataset.theme = localStorage.getItem("theme") || "";
 
-function pick(key, scroll) {
+let here = null; // the row that j and k move from; one key may stand in two tables
+
+function pick(key, scroll, own) {
   all(".picked").forEach((e) => e.classList.remove("picked"));
   all(`[data-at="${CSS.escape(key)}"]`).forEach((e) => e.classList.add("picked"));
-  const row = all("[data-row]").find((r) => r.dataset.at === key);
-  if (row && scroll) row.scrollIntoView({ block: "nearest" });
+  here = own || all("[data-row]").find((r) => r.dataset.at === key) || null;
+  if (here && scroll) here.scrollIntoView({ block: "nearest" });
 }
-function picked() { return rows().find((r) => r.classList.contains("picked")); }
+function picked() { return here && here.offsetParent !== null ? here : undefined; }
 function work(key) {
   const panel = at("#working");
   if (!panel || !panel.dataset.from) return;
-  pick(key, true);
+  pick(key, true, here?.dataset.at === key ? here : null);
   htmx.ajax("GET", `${panel.dataset.from}?at=${encodeURIComponent(key)}`, { target: "#working", swap: "innerHTML" });
   history.replaceState(null, "", `?at=${encodeURIComponent(key)}`);
 }
@@ -24,13 +26,13 @@ function openRow(row) {
   else work(row.dataset.at);
 }
 function step(by) {
-  const list = rows(), here = list.indexOf(picked());
-  const next = list[Math.min(list.length - 1, Math.max(0, here < 0 ? 0 : here + by))];
-  if (next) { pick(next.dataset.at, true); next.focus({ preventScroll: true }); }
+  const list = rows(), from = list.indexOf(picked());
+  const next = list[Math.min(list.length - 1, Math.max(0, from < 0 ? 0 : from + by))];
+  if (next) { pick(next.dataset.at, true, next); next.focus({ preventScroll: true }); }
 }
 function station(by) {
-  const list = all(".treads a"), here = list.findIndex((a) => a.hasAttribute("aria-current"));
-  const next = list[here + by];
+  const list = all(".treads a"), from = list.findIndex((a) => a.hasAttribute("aria-current"));
+  const next = list[from + by];
   if (next) location.href = next.href;
 }
 const KEYS = {

@@ -1,0 +1,112 @@
+"""The real server as its own process, and headless Chromium driving it."""
+
+from __future__ import annotations
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Iterator
+
+import httpx
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from gumboot.demo import scenario
+from tests.conftest import ROOT
+
+ARGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+
+
+class Server:
+    """`python -m gumboot.web` on a database, to be started, killed and started again."""
+
+    def __init__(self, url: str) -> None:
+        self.url = url
+        with socket.socket() as s:
+            s.bind(("127.0.0.1", 0))
+            self.port = s.getsockname()[1]
+        self.address = f"http://127.0.0.1:{self.port}"
+        self.process: subprocess.Popen[bytes] | None = None
+
+    def start(self) -> None:
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "gumboot.web", "--port", str(self.port)],
+            cwd=ROOT,
+            env={**os.environ, "GUMBOOT_DATABASE_URL": self.url, "PYTHONPATH": str(ROOT)},
+        )
+        for _ in range(150):
+            try:
+                httpx.get(f"{self.address}/healthz")
+                return
+            except httpx.TransportError:
+                time.sleep(0.1)
+        raise RuntimeError("the server did not answer within 15 s")
+
+    def kill(self) -> None:
+        """SIGKILL: no handler runs, nothing is flushed."""
+        assert self.process
+        self.process.send_signal(signal.SIGKILL)
+        self.process.wait()
+
+
+def load(url: str) -> str:
+    """The demo in an empty database."""
+    subprocess.run(
+        [sys.executable, "-m", "gumboot.demo"],
+        cwd=ROOT,
+        env={**os.environ, "GUMBOOT_DATABASE_URL": url, "PYTHONPATH": str(ROOT)},
+        check=True,
+    )
+    return url
+
+
+@pytest.fixture(scope="session")
+def server(fresh_database: Callable[[str], str]) -> Iterator[Server]:
+    made = Server(load(fresh_database("browser")))
+    made.start()
+    yield made
+    made.kill()
+
+
+@pytest.fixture(scope="session")
+def chromium() -> Iterator[Browser]:
+    with sync_playwright() as p:
+        browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=ARGS)
+        yield browser
+        browser.close()
+
+
+@pytest.fixture
+def visit(server: Server, chromium: Browser) -> Iterator[Callable[..., Page]]:
+    """Opens a fresh profile signed in as a role; any fault on the console or a broken policy fails the test."""
+    faults: list[str] = []
+    contexts = []
+
+    def sign_in(role: str = "supervisor", width: int = 1280, height: int = 800, **kwargs: object) -> Page:
+        context = chromium.new_context(viewport={"width": width, "height": height}, base_url=server.address, **kwargs)  # type: ignore[arg-type]
+        contexts.append(context)
+        page = context.new_page()
+        page.on("pageerror", lambda e: faults.append(str(e)))
+        page.on("console", lambda m: faults.append(m.text) if m.type == "error" and "status of 4" not in m.text else None)
+        page.goto("/sign-in")
+        page.get_by_label("E-mail").fill(f"{role}@demo.example")
+        page.get_by_label("Password").fill(scenario.PASSWORD)
+        page.get_by_role("button", name="Sign in").click()
+        page.wait_for_url("**/jobs")
+        return page
+
+    yield sign_in
+    for context in contexts:
+        context.close()
+    assert faults == []

@@ -1,0 +1,39 @@
+"""axe-core finds nothing serious on any page, in day and in cellar light, wide and narrow."""
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+
+PAGES = (
+    "/jobs",
+    "/jobs/new",
+    "/wrenches",
+    "/jobs/2/brief",
+    "/jobs/2/size?at=battery-2",
+    "/jobs/2/land",
+    "/jobs/2/set",
+    "/jobs/1/hand-over",
+    "/nothing",
+    "/jobs/2/land?at=pv-A.%2B%40inverter-1",
+)
+
+
+def serious(page):
+    found = Axe().run(page).response["violations"]
+    return [(v["id"], v["impact"], [n["target"] for n in v["nodes"]][:3]) for v in found if v["impact"] in ("serious", "critical")]
+
+
+@pytest.mark.xdist_group("browser")
+@pytest.mark.parametrize(("theme", "width"), [("", 1280), ("cellar", 1280), ("", 390)])
+def test_nothing_serious(visit, theme, width):
+    page = visit("supervisor", width, 844, bypass_csp=True)
+    page.evaluate(f"localStorage.setItem('theme', '{theme}')")
+    bad = {}
+    for path in PAGES:
+        page.goto(path)
+        if found := serious(page):
+            bad[path] = found
+    page.context.clear_cookies()
+    page.goto("/sign-in")
+    if found := serious(page):
+        bad["/sign-in"] = found
+    assert bad == {}

@@ -1,0 +1,81 @@
+"""The server killed between two readings: a reading that was acknowledged is never lost."""
+
+import os
+import shutil
+import signal
+import subprocess
+import tempfile
+import threading
+import time
+import uuid
+from pathlib import Path
+
+import httpx
+import pytest
+
+from gumboot.core import log
+from gumboot.demo import scenario
+from gumboot.exports import job_file
+from tests.browser.conftest import Server, load
+from tests.conftest import ROOT
+
+
+def signed_in(address):
+    http = httpx.Client(base_url=address, timeout=10)
+    assert http.post("/sign-in", data={"email": "supervisor@demo.example", "password": scenario.PASSWORD}).status_code == 303
+    return http, http.get("/jobs").text.split('name="csrf" value="')[1].split('"')[0]
+
+
+def send(address, stop, acknowledged):
+    """Send readings one after another until the server is gone; note each that was acknowledged."""
+    http, csrf = signed_in(address)
+    wrench = http.get("/wrenches.json").json()["wrenches"][0]["id"]
+    while not stop.is_set():
+        own = str(uuid.uuid4())
+        try:
+            answer = http.post(
+                "/jobs/2/land",
+                data={"csrf": csrf, "termination": "factory.dc-link-1@inverter-1", "torque": "5 Nm", "wrench": wrench, "uuid": own},
+            )
+        except httpx.TransportError:
+            return
+        if answer.status_code == 303:
+            acknowledged.append(own)
+
+
+@pytest.mark.xdist_group("browser")
+@pytest.mark.parametrize("victim", ["web", "database"])
+def test_an_acknowledged_reading_is_never_lost(victim):
+    folder = tempfile.mkdtemp(prefix="gumboot-killed-")
+    url = subprocess.run([ROOT / "script/cluster", "start", folder], capture_output=True, text=True, check=True).stdout.strip()
+    server = Server(load(url))
+    server.start()
+    try:
+        stop, acknowledged = threading.Event(), []
+        senders = [threading.Thread(target=send, args=(server.address, stop, acknowledged)) for _ in range(3)]
+        for s in senders:
+            s.start()
+        while len(acknowledged) < 25:
+            time.sleep(0.01)
+        if victim == "web":
+            server.kill()
+        else:
+            postmaster = int((Path(folder) / "data" / "postmaster.pid").read_text().splitlines()[0])
+            os.kill(postmaster, signal.SIGQUIT)  # immediate shutdown, no checkpoint, recovery at start
+        stop.set()
+        for s in senders:
+            s.join()
+        if victim == "database":
+            server.kill()
+            time.sleep(0.5)
+        server.url = subprocess.run([ROOT / "script/cluster", "start", folder], capture_output=True, text=True, check=True).stdout.strip()
+        server.start()
+        http, _ = signed_in(server.address)
+        taken = job_file.read(http.get("/jobs/2/export.json").content)
+        kept = {e.uuid for e in taken.entries}
+        assert len(acknowledged) >= 25 and set(acknowledged) <= kept
+        assert log.first_broken(taken.uid, taken.entries) is None
+    finally:
+        server.kill()
+        subprocess.run([ROOT / "script/cluster", "stop", folder, "immediate"], check=False)
+        shutil.rmtree(folder, ignore_errors=True)
