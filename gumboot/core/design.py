@@ -25,9 +25,12 @@ from gumboot.core.units import FT_M
 from gumboot.core.working import Figure, given, solve
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Design:
-    """All that follows from one plan. Empty chapters mean a stop says why."""
+    """All that follows from one plan. Empty chapters mean a stop says why.
+
+    Hashed by identity: what is drawn from a design can be remembered for it.
+    """
 
     plan: Plan
     findings: tuple[Finding, ...]

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
 
 from gumboot.core.codes import nec
 from gumboot.core.conductors import Sized
@@ -36,6 +37,7 @@ class _Unit:
     battery: float
 
 
+@lru_cache(maxsize=64)
 def one_line(design: Design, standalone: bool = False) -> str:
     """The drawing as SVG text."""
     if design.inverter is None:

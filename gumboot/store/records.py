@@ -8,7 +8,7 @@ import uuid as uuids
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import select, text, update
+from sqlalchemy import bindparam, select, text, update
 from sqlalchemy.orm import Session
 
 from gumboot.core import log
@@ -82,13 +82,16 @@ def save_plan(db: Session, job: Job, plan: Plan, read_version: int, who: str) ->
     return locked.version
 
 
+CURRENT = (
+    select(Job, PlanVersion)
+    .join(PlanVersion, (PlanVersion.job_id == Job.id) & (PlanVersion.version == Job.version))
+    .where(Job.id == bindparam("job"))
+)
+
+
 def current(db: Session, job_id: int) -> tuple[Job, PlanVersion] | None:
     """A job and its plan; None when there is none or it is another crew's."""
-    row = db.execute(
-        select(Job, PlanVersion)
-        .join(PlanVersion, (PlanVersion.job_id == Job.id) & (PlanVersion.version == Job.version))
-        .where(Job.id == job_id)
-    ).first()
+    row = db.execute(CURRENT, {"job": job_id}).first()
     return (row[0], row[1]) if row else None
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +17,7 @@ from markupsafe import Markup, escape
 from gumboot import __version__
 from gumboot.core import units
 from gumboot.core.codes import nec
+from gumboot.core.design import Design
 from gumboot.core.working import Figure, fmt
 
 HERE = Path(__file__).parent
@@ -56,6 +58,17 @@ templates.filters.update(
     as_length=units.show_length, temperature=units.show_temperature, torque=units.show_torque, strip=units.show_strip, fmt=fmt, symbol=symbol, formula=formula, awg=nec.spoken
 )  # fmt: skip
 templates.globals.update(marks=MARKS, version=__version__)
+
+
+@lru_cache(maxsize=128)
+def part(template: str, design: Design) -> Markup:
+    """A part of a page that follows from the design alone, remembered for it."""
+    return Markup(templates.get_template(template).render(_d=design, units=design.plan.units))  # noqa: S704 - the template escaped it
+
+
+def drawn(svg: str) -> Markup:
+    """A drawing of ours as it goes into a page; its texts are escaped where it is made."""
+    return Markup(svg)  # noqa: S704
 
 
 def render(request: Request, template: str, context: dict[str, Any], status: int = 200) -> HTMLResponse:

@@ -12,7 +12,7 @@ from gumboot.core.findings import Level
 from gumboot.drawings.one_line import one_line
 from gumboot.exports import pack
 from gumboot.store import records
-from gumboot.web.frame import render, templates, twin
+from gumboot.web.frame import drawn, render, templates, twin
 from gumboot.web.ticket import Opened, Ticket
 
 router = APIRouter()
@@ -65,7 +65,7 @@ def page(at: Ticket, fault: str = "", typed: str = "") -> dict[str, Any]:
         "_rows": rows,
         "_accepted": accepted,
         "_cautions": pack.CAUTIONS,
-        "_drawing": one_line(d),
+        "_drawing": drawn(one_line(d)),
     }
 
 
@@ -78,7 +78,7 @@ def hand_over(request: Request, at: Opened) -> dict[str, Any]:
 @router.get("/jobs/{job_id}/hand-over.pdf")
 def pdf(at: Opened) -> Response:
     """The same as a PDF to print, file and send."""
-    context = {**page(at), "_drawing": one_line(at.design, standalone=True), "figures": at.design.figures}
+    context = {**page(at), "_drawing": drawn(one_line(at.design, standalone=True)), "figures": at.design.figures}
     html = templates.get_template("pack.html").render(**context)
     return Response(
         pack.to_pdf(html), media_type="application/pdf", headers={"Content-Disposition": f'inline; filename="hand-over-{at.job.id}.pdf"'}

@@ -15,7 +15,7 @@ from gumboot.core.terminations import Termination, Verdict, Wrench, best_wrench,
 from gumboot.core.units import NotAQuantity, parse
 from gumboot.drawings.terminal_block import terminal_block
 from gumboot.store import records
-from gumboot.web.frame import render, twin
+from gumboot.web.frame import drawn, render, twin
 from gumboot.web.ticket import Opened, Ticket
 
 router = APIRouter()
@@ -59,7 +59,7 @@ def page(at: Ticket, key: str, typed: dict[str, str] | None = None, faults: dict
         "typed": typed or {},
         "faults": faults or {},
         "uuid": (typed or {}).get("uuid") or str(uuid.uuid4()),
-        "_drawing": terminal_block(d, here, at.standing.verdicts) if here else "",
+        "_drawing": drawn(terminal_block(d, here, at.standing.verdicts)) if here else "",
         "_today": today,
     }
 

@@ -17,7 +17,7 @@ from argon2 import PasswordHasher
 from argon2.exceptions import Argon2Error
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
-from sqlalchemy import Text, cast, delete, func, select
+from sqlalchemy import Text, bindparam, cast, delete, func, select
 from sqlalchemy.orm import Session
 from starlette.datastructures import FormData, UploadFile
 
@@ -30,6 +30,21 @@ COOKIE = "gumboot"
 NOBODY = hasher.hash(secrets.token_hex(8))  # verified against when the address is unknown, so that both take as long
 FREE_TRIES, WINDOW = 5, timedelta(minutes=15)
 ROLES = {"planner": "planner", "installer": "installer", "supervisor": "supervisor"}
+
+
+SIGNED_IN = (  # who a token belongs to; and from here on the transaction sees that crew's rows
+    select(
+        SignIn.csrf,
+        SignIn.expires_at,
+        Person.id,
+        Person.crew_id,
+        Person.name,
+        Person.role,
+        func.set_config("gumboot.crew", cast(Person.crew_id, Text), True),
+    )
+    .join(Person, Person.id == SignIn.person_id)
+    .where(SignIn.token_hash == bindparam("token"), SignIn.expires_at > bindparam("now"))
+)
 
 
 class NeedsSignIn(Exception):
@@ -79,19 +94,7 @@ def visit(request: Request, form: Annotated[FormData, Depends(sent_form)]) -> It
     """The visit of a signed-in person. Raises NeedsSignIn, or Forbidden when a change lacks the session's CSRF token."""
     with request.app.state.sessions() as db:
         now = datetime.now(UTC)
-        row = db.execute(
-            select(
-                SignIn.csrf,
-                SignIn.expires_at,
-                Person.id,
-                Person.crew_id,
-                Person.name,
-                Person.role,
-                func.set_config("gumboot.crew", cast(Person.crew_id, Text), True),
-            )
-            .join(Person, Person.id == SignIn.person_id)
-            .where(SignIn.token_hash == token_hash(request.cookies.get(COOKIE, "")), SignIn.expires_at > now)
-        ).first()
+        row = db.execute(SIGNED_IN, {"token": token_hash(request.cookies.get(COOKIE, "")), "now": now}).first()
         if row is None:
             raise NeedsSignIn
         length = timedelta(minutes=request.app.state.config.session_minutes)

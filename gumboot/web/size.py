@@ -16,7 +16,7 @@ from gumboot.drawings.one_line import one_line
 from gumboot.drawings.svg import stylesheet
 from gumboot.exports.job_file import design_json
 from gumboot.store import records
-from gumboot.web.frame import render, twin
+from gumboot.web.frame import drawn, part, render, twin
 from gumboot.web.sign_in import local
 from gumboot.web.ticket import Opened, Ticket, plain_faults
 
@@ -41,7 +41,8 @@ def size(request: Request, at: Opened) -> dict[str, Any]:
         "design": design_json(at.design) if request.url.path.endswith(".json") else None,
         **_panel(at, place),
         "_d": at.design,
-        "_drawing": one_line(at.design),
+        "_drawing": drawn(one_line(at.design)),
+        "_tables": part("size_tables.html", at.design),
     }
 
 
@@ -129,7 +130,13 @@ def fit(request: Request, at: Opened) -> Response:
 
 
 def _unfit(request: Request, at: Ticket, place: str, fault: str, typed: str) -> Response:
-    context = {**at.head("size"), "at": place, **_panel(at, place, fault, typed), "_d": at.design, "_drawing": one_line(at.design)}
+    context = {
+        **at.head("size"),
+        "at": place,
+        **_panel(at, place, fault, typed),
+        "_drawing": drawn(one_line(at.design)),
+        "_tables": part("size_tables.html", at.design),
+    }
     return render(request, "size.html", context, 422)
 
 

@@ -62,9 +62,9 @@ class Ticket:
 
     def head(self, station: str) -> dict[str, Any]:
         """What every page of a job carries: ticket, stations, findings."""
+        progress = self.progress()
         stations = [
-            {"id": i, "name": n, "path": f"/jobs/{self.job.id}/{i}", "here": i == station, "progress": self.progress()[i]}
-            for i, n in STATIONS
+            {"id": i, "name": n, "path": f"/jobs/{self.job.id}/{i}", "here": i == station, "progress": progress[i]} for i, n in STATIONS
         ]
         findings = [{"finding": f, "accepted": self._accepted(f)} for f in self.design.findings]
         return {
