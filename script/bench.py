@@ -29,7 +29,9 @@ def bench_design():
     text, book = plan.model_dump_json(), catalogue()
     pairs = [(per_call(lambda: design(plan, book), 40), per_call(lambda: Plan.model_validate_json(text), 400)) for _ in range(7)]
     ours, reference = statistics.median(a for a, _ in pairs), statistics.median(b for _, b in pairs)
-    print(f"(a) design() {ours * 1e3:.2f} ms, Pydantic on the same plan {reference * 1e3:.3f} ms: ratio {statistics.median(a / b for a, b in pairs):.0f}")
+    print(
+        f"(a) design() {ours * 1e3:.2f} ms, Pydantic on the same plan {reference * 1e3:.3f} ms: ratio {statistics.median(a / b for a, b in pairs):.0f}"
+    )
 
 
 def bare(size):
@@ -94,13 +96,17 @@ def bench_page():
     try:
         rounds = []
         for _ in range(ROUNDS):
-            rounds.append((asyncio.run(load(8801, f"/jobs/{job}/size", f"gumboot={http.cookies['gumboot']}")), asyncio.run(load(8802, "/", ""))))
+            rounds.append(
+                (asyncio.run(load(8801, f"/jobs/{job}/size", f"gumboot={http.cookies['gumboot']}")), asyncio.run(load(8802, "/", "")))
+            )
     finally:
         ours.terminate()
         reference.terminate()
     rate, p95 = (statistics.median(r[0][k] for r in rounds) for k in (0, 1))
     bare_rate, bare_p95 = (statistics.median(r[1][k] for r in rounds) for k in (0, 1))
-    print(f"(b) Size page, {size / 1000:.0f} kB, {CLIENTS} clients: {rate:.0f}/s, p95 {p95 * 1e3:.0f} ms; bare page {bare_rate:.0f}/s, p95 {bare_p95 * 1e3:.0f} ms: {statistics.median(r[0][0] / r[1][0] for r in rounds):.2f} of its rate (aim 0.33)")
+    print(
+        f"(b) Size page, {size / 1000:.0f} kB, {CLIENTS} clients: {rate:.0f}/s, p95 {p95 * 1e3:.0f} ms; bare page {bare_rate:.0f}/s, p95 {bare_p95 * 1e3:.0f} ms: {statistics.median(r[0][0] / r[1][0] for r in rounds):.2f} of its rate (aim 0.33)"
+    )
 
 
 if __name__ == "__main__":

@@ -14,8 +14,10 @@ from gumboot.core.kit import Family
 Amps = Annotated[float, Field(gt=0, le=4000)]
 Celsius = Annotated[float, Field(ge=-60, le=90)]
 Metres = Annotated[float, Field(gt=0, le=500)]
-Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)]
-Text = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)]
+PRINTABLE = r"^[^\x00-\x1f\x7f]*$"
+Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80, pattern=PRINTABLE)]
+Text = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200, pattern=PRINTABLE)]
+Key = Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9_.-]{1,40}$")]
 Letter = Annotated[str, StringConstraints(pattern=r"^[A-Z]$")]
 
 Method = Literal["raceway", "free-air"]
@@ -104,8 +106,8 @@ class Plan(Part):
     kit: Kit
     strings: Annotated[tuple[PvString, ...], Field(max_length=26)] = ()
     runs: dict[Family, Run] = Field(default_factory=dict)
-    fitted: dict[Annotated[str, StringConstraints(max_length=40)], Fitted] = Field(default_factory=dict)
-    settings: dict[Annotated[str, StringConstraints(max_length=40)], float | Text] = Field(default_factory=dict)
+    fitted: dict[Key, Fitted] = Field(default_factory=dict)
+    settings: dict[Key, float | Text] = Field(default_factory=dict)
 
     @model_validator(mode="after")
     def _letters_differ(self) -> Plan:

@@ -6,7 +6,7 @@ Plan and log are the job; the design is written for readers and made again on re
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import asdict, dataclass
 from functools import lru_cache
 from typing import Any
@@ -121,8 +121,8 @@ def read(data: bytes) -> Taken:
         raise BrokenFile([("file", f"not JSON, {where}")]) from exc
     except ValueError as exc:
         raise BrokenFile([("file", str(exc))]) from exc
-    if b"\\u0000" in data:
-        raise BrokenFile([("file", "holds a null character, which no record may")])
+    if odd := list(_unprintable(document)):
+        raise BrokenFile(odd[:50])
     faults = [
         ("/".join(str(p) for p in e.absolute_path) or "file", _say(e.message))
         for e in sorted(Draft202012Validator(schema()).iter_errors(document), key=lambda e: [str(p) for p in e.absolute_path])
@@ -150,6 +150,20 @@ def read(data: bytes) -> Taken:
     if faults:
         raise BrokenFile(faults)
     return Taken(document["uid"], document["version"], plan, entries)
+
+
+def _unprintable(document: Any) -> Iterator[tuple[str, str]]:
+    """Texts that no database keeps: null characters and halves of surrogate pairs, by path."""
+    stack: list[tuple[str, Any]] = [("", document)]
+    while stack:
+        path, value = stack.pop()
+        if isinstance(value, dict):
+            stack += [(f"{path}/{k}", x) for k, v in value.items() for x in (k, v)]
+        elif isinstance(value, list):
+            stack += [(f"{path}/{i}", x) for i, x in enumerate(value)]
+        elif isinstance(value, str) and ("\x00" in value or any("\ud800" <= c <= "\udfff" for c in value)):
+            where = path.strip("/").encode("utf-8", "replace").decode().replace("\x00", "?")
+            yield where or "file", "holds a character that no record may (a null, or half a surrogate pair)"
 
 
 def _no_constant(name: str) -> float:

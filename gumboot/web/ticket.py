@@ -127,6 +127,12 @@ def plain_faults(exc: ValidationError) -> list[tuple[str, str]]:
                 message = "this is needed"
             case "string_too_short":
                 message = "this is needed"
+            case "string_pattern_mismatch":
+                message = (
+                    "type a single capital letter"
+                    if e["loc"][-1:] == ("letter",)
+                    else "has characters that cannot stand here: type letters, figures and plain signs"
+                )
             case "string_too_long":
                 message = f"at most {c['max_length']} characters"
             case "extra_forbidden":

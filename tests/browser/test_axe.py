@@ -22,7 +22,7 @@ def serious(page):
     return [(v["id"], v["impact"], [n["target"] for n in v["nodes"]][:3]) for v in found if v["impact"] in ("serious", "critical")]
 
 
-@pytest.mark.xdist_group("browser")
+@pytest.mark.xdist_group("axe")
 @pytest.mark.parametrize(("theme", "width"), [("", 1280), ("cellar", 1280), ("", 390)])
 def test_nothing_serious(visit, theme, width):
     page = visit("supervisor", width, 844, bypass_csp=True)

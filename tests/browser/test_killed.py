@@ -43,7 +43,7 @@ def send(address, stop, acknowledged):
             acknowledged.append(own)
 
 
-@pytest.mark.xdist_group("browser")
+@pytest.mark.xdist_group("killed")
 @pytest.mark.parametrize("victim", ["web", "database"])
 def test_an_acknowledged_reading_is_never_lost(victim):
     folder = tempfile.mkdtemp(prefix="gumboot-killed-")

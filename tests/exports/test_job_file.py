@@ -87,6 +87,12 @@ def test_each_fault_is_named_by_its_path(document, path, value, where):
     assert where in faults(put(document, path, value))
 
 
+@pytest.mark.parametrize("odd", ["\x00", "\ud800"])
+def test_texts_that_no_database_keeps(document, odd):
+    assert "log/1/body/note" in faults(put(document, ("log", 1, "body", "note"), f"a{odd}b"))
+    assert "plan/site/address" in faults(put(document, ("plan", "site", "address"), f"a{odd}b"))
+
+
 def test_several_faults_are_all_named(document):
     both = faults(put(put(document, ("version",), "x"), ("plan", "kit", "inverters"), 0))
     assert set(both) == {"version", "plan/kit/inverters"}
