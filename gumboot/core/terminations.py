@@ -207,6 +207,8 @@ def _make_off(
             if conductor == "PE":
                 screws[where.body] = screws.get(where.body, 0) + 1
                 terminal = f"{t.label}, screw {screws[where.body]}"
+            cable = catalogue.conductor("grid") if conductor == "PE" else s.cable
+            made = "ferrule" if t.end == "bare" and cable.strands == "fine" else t.end  # loose fine strands creep out from under a screw
             lug = catalogue.lugs.get(size)
             label = f"C{c.number} {where.label.upper()} {where.port} {conductor}"
             out.append(

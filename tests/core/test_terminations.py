@@ -115,6 +115,12 @@ def test_what_each_carries(listed):
     assert bar.torque.n == pytest.approx(50 / 8.850746) and "Annex I" in bar.torque.source and bar.torque.doubt
 
 
+def test_fine_strand_never_goes_bare_under_a_screw(listed):
+    """Fine strand wants ferrules or lugs (common practice); earth under a bar's screw is ordinary strand."""
+    assert all("fine-strand" not in t.cable or t.end in ("lug", "ferrule") for t in listed)
+    assert {t.cable for t in listed if t.conductor == "PE"} == {"building wire, stranded copper, 90 °C"}
+
+
 def test_screws_of_an_earth_bar_are_one_each(listed):
     screws = [(t.body, t.terminal) for t in listed if t.conductor == "PE"]
     assert len(set(screws)) == len(screws)
