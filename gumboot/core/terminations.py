@@ -213,8 +213,8 @@ def _make_off(
             label = f"C{c.number} {where.label.upper()} {where.port} {conductor}"
             out.append(
                 Termination(
-                    f"{c.id}.{conductor}@{where.body}", before + len(out) + 1, stage, c.id, where.body, where.label, terminal, conductor, size, s.cable.label,
-                    t.end, lug.die if t.end == "lug" and lug else "", strip_length(t, size, catalogue), t.bit, rated_torque(t, size), label, t.source,
+                    f"{c.id}.{conductor}@{where.body}", before + len(out) + 1, stage, c.id, where.body, where.label, terminal, conductor, size, cable.label,
+                    made, lug.die if t.end == "lug" and lug else "", strip_length(t, size, catalogue), t.bit, rated_torque(t, size), label, t.source,
                 )
             )  # fmt: skip
     return out
