@@ -74,9 +74,9 @@ def _place_units(design: Design) -> list[_Unit]:
     y = float(TOP)
     for n in range(1, count + 1):
         strings = sum(s.inverter == n for s in design.plan.strings)
-        h = max(strings * ROW + 8, 132, packs * ROW + 60 if count == 1 else 0)
+        h = max(strings * ROW + 8, 142, packs * ROW + 60 if count == 1 else 0)
         up = n <= (count + 1) // 2
-        ports = (y + 18, y + 62, y + 106) if up else (y + h - 18, y + h - 62, y + h - 106)
+        ports = (y + 18, y + 67, y + 116) if up else (y + h - 18, y + h - 67, y + h - 116)
         out.append(_Unit(n, y, h, *ports))
         y += h + GAP
         if n == (count + 1) // 2 and count > 1:
@@ -110,7 +110,9 @@ def _wire(
 ) -> str:
     """One circuit: line, conductor above it, protection and length below it, all one link."""
     words = f"{key}: not sized"
-    inner = [line(*points, class_="hit"), line(*points, class_="run")]
+    (x0, y0), (x1, y1) = points[0], points[-1]
+    clear = line((x0 + 4, y0), (x1 - 8, y1), class_="clear")  # where it passes a bar it does not end on, the bar stands back
+    inner = [line(*points, class_="hit"), clear, line(*points, class_="run")]
     if breaker and s and s.protection:
         inner.append(box(breaker[0] - 4, breaker[1] - 4.5, 12, 9, "device"))
     if s:
@@ -119,7 +121,7 @@ def _wire(
         long = show_length(s.circuit.run.length_m, units) if s.circuit.run else ""
         inner.append(text(label[0], label[1] - 7, f"C{s.circuit.number} · {nec.spoken(s.size)}", "mono strong"))
         inner.append(text(label[0], label[1] + 15, f"{s.protection.text} · {long}" if s.protection else long, "mono"))
-        beside = (label[0] + 48, label[1] + 15) if system == "pv" else (label[0], label[1] - 19)
+        beside = (label[0] + 48, label[1] + 15) if system == "pv" else (label[0], label[1] - 20)
         inner.append(_badge(design, s.id, *beside))
     else:
         inner.append(text(label[0], label[1] - 6, "not sized", "mono strong"))
@@ -159,7 +161,8 @@ def _battery(design: Design, by_id: dict[str, Sized], units: list[_Unit]) -> Ite
     out = X_UNIT + W_UNIT
     packs = design.plan.kit.packs
     top, bottom = min(u.battery for u in units), max(u.battery for u in units)
-    middle = (top + bottom) / 2 if len(units) > 1 else units[0].battery + 26
+    half = (len(units) + 1) // 2
+    middle = (units[half - 1].battery + units[half].battery) / 2 if len(units) > 1 else units[0].battery + 26
     ys = [middle + (i - (packs - 1) / 2) * ROW for i in range(packs)]
     shift = max(0.0, (units[0].battery - 4 if len(units) == 1 else -1e9) - ys[0])
     ys = [y + shift for y in ys]
