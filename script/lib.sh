@@ -34,9 +34,11 @@ need_python() { # .venv with exactly what a lock file says
   local lock="$1" stamp
   stamp="$(cat "$lock" pyproject.toml | sha256sum | cut -c1-16)"
   if [ ! -x .venv/bin/python ]; then
-    local python
-    python="$(command -v python3.13 || command -v python3.12 || command -v python3.11 || command -v python3)"
-    "$python" -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Gumboot needs Python 3.11 or newer; found $("$python" --version)." >&2; exit 1; }
+    local python="" p
+    for p in python3 python3.13 python3.12 python3.11; do
+      "$p" -c 'import sys; sys.exit(sys.version_info < (3, 11))' >/dev/null 2>&1 && python="$p" && break
+    done
+    [ -n "$python" ] || { echo "Gumboot needs Python 3.11 or newer: sudo apt-get install python3 on Debian 12 or later." >&2; exit 1; }
     "$python" -m venv .venv
   fi
   grep -qx "$stamp" .venv/.locked 2>/dev/null && return
