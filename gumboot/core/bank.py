@@ -52,8 +52,9 @@ def inverter_current(plan: Plan, inverter: Inverter, v_low: Figure) -> Figure:
         assumption="full power held down to the lowest voltage",
     )
     limits = [plan.settings.get("charge_a"), plan.settings.get("discharge_a")]
-    if not all(isinstance(x, float | int) and x > 0 for x in limits):
-        return natural
+    least = max((m.least or 0 for m in inverter.menu if m.id in ("charge_a", "discharge_a")), default=0)
+    if not all(isinstance(x, float | int) and x >= max(least, 1) for x in limits):
+        return natural  # not limited both ways, or by a value the menu does not take
     keyed = given("I_set", max(float(x) for x in limits if x is not None), "A", "Limit keyed in Set", "plan")
     return solve("I_bat_set", "A", "Battery current as limited by setting", "min(I_bat, I_set)", natural, keyed, source=COMMON_PRACTICE)
 

@@ -26,6 +26,9 @@ DROP_PCT: dict[Family, tuple[float, float]] = {  # aim, limit; common practice
 }  # fmt: skip
 
 
+ROOF = "raceways stand at least 7/8 in (23 mm) off the roof: nearer, 310.15(B)(2) adds 33 °C"
+
+
 @dataclass(frozen=True, slots=True)
 class Judged:
     """One size tried in one place; amps and per cent. `fails` says why it does not serve, most basic first."""

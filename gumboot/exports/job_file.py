@@ -9,7 +9,7 @@ import json
 from collections.abc import Iterator, Sequence
 from dataclasses import asdict, dataclass
 from functools import lru_cache
-from typing import Any
+from typing import Any, get_args
 
 from jsonschema import Draft202012Validator
 from pydantic import TypeAdapter, ValidationError
@@ -18,6 +18,7 @@ from gumboot.core import log
 from gumboot.core.design import Design
 from gumboot.core.log import Entry
 from gumboot.core.plan import Plan
+from gumboot.core.terminations import Verdict
 
 FORMAT = "gumboot-job/1"
 
@@ -70,23 +71,25 @@ def schema() -> dict[str, Any]:
     plan = Plan.model_json_schema(ref_template="#/$defs/{model}")
     entry = TypeAdapter(Entry).json_schema()
     entry["additionalProperties"] = False
-    entry["properties"]["kind"] = {"enum": list(log.Kind.__args__)}
+    entry["properties"]["kind"] = {"enum": list(get_args(log.Kind))}
     entry["properties"]["uuid"] = {"type": "string", "minLength": 8, "maxLength": 64}
-    reading = {
-        "if": {"properties": {"kind": {"const": "reading"}}},
-        "then": {"properties": {"body": {"required": ["termination", "verdict"], "properties": {"termination": {"type": "string"}, "torque_nm": {"type": ["number", "null"], "minimum": 0, "maximum": 1000}, "verdict": {"enum": ["good", "under", "over", "withheld", "done"]}, "replaced": {"type": "boolean"}, "corrects": {"type": ["string", "null"]}, "why": {"type": "string"}, "note": {"type": "string"}, "typed": {"type": "string"}, "wrench": {"type": ["object", "null"]}}}}},
+    text, maybe = {"type": "string"}, {"type": ["string", "null"]}
+    wrench = {"type": ["object", "null"], "required": ["name", "serial", "calibrated_until"], "additionalProperties": text}
+    torque = {"type": ["number", "null"], "minimum": 0, "maximum": 1000}
+    verdict = {"enum": list(get_args(Verdict))}
+    bodies = {
+        "reading": {"termination": text, "label": text, "torque_nm": torque, "typed": text, "rated_nm": torque, "rated_source": text, "verdict": verdict, "why": text, "wrench": wrench, "replaced": {"type": "boolean"}, "corrects": maybe, "note": text},
+        "accept": {"finding": text, "fingerprint": text, "says": text, "reason": text},
+        "sign": {"plan_version": {"type": "integer"}, "plan_digest": text, "log_head": text, "statement": text},
+        "reopen": {"reason": text},
     }  # fmt: skip
-    accept = {
-        "if": {"properties": {"kind": {"const": "accept"}}},
-        "then": {
-            "properties": {
-                "body": {
-                    "required": ["finding", "fingerprint", "says", "reason"],
-                    "properties": {k: {"type": "string"} for k in ("finding", "fingerprint", "says", "reason")},
-                }
-            }
-        },
-    }
+    rules = [
+        {
+            "if": {"properties": {"kind": {"const": kind}}},
+            "then": {"properties": {"body": {"required": list(fields), "properties": fields, "additionalProperties": False}}},
+        }
+        for kind, fields in bodies.items()
+    ]
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Gumboot job",
@@ -98,7 +101,7 @@ def schema() -> dict[str, Any]:
             "uid": {"type": "string", "pattern": "^[0-9a-f-]{36}$"},
             "version": {"type": "integer", "minimum": 1, "maximum": 2_000_000_000},
             "plan": {k: v for k, v in plan.items() if k != "$defs"},
-            "log": {"type": "array", "items": {**entry, "allOf": [reading, accept]}},
+            "log": {"type": "array", "items": {**entry, "allOf": rules}},
             "design": {"type": "object"},
         },
         "$defs": plan["$defs"],

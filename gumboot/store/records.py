@@ -30,6 +30,10 @@ class Frozen(Exception):
     """The job is signed; its plan and log take no changes until it is re-opened."""
 
 
+class Moved(Exception):
+    """The job changed since the page was read that this was decided on."""
+
+
 class BadEntry(ValueError):
     """The same UUID came twice with different content."""
 
@@ -96,11 +100,20 @@ def current(db: Session, job_id: int) -> tuple[Job, PlanVersion] | None:
 
 
 def append(
-    db: Session, job: Job, kind: log.Kind, body: dict[str, Any], who: str, role: str, at_device: str, uuid: str | None = None
+    db: Session,
+    job: Job,
+    kind: log.Kind,
+    body: dict[str, Any],
+    who: str,
+    role: str,
+    at_device: str,
+    uuid: str | None = None,
+    seen: tuple[int, str] | None = None,
 ) -> Entry:
     """Append one entry and return it. A resend (same UUID, same body) returns the entry already kept.
 
-    Raises Frozen on a signed job (but for its re-opening) and BadEntry for a UUID used for something else.
+    seen: plan version and log head that the entry was decided on. Raises Moved when either is no longer so, Frozen on
+    a signed job (but for its re-opening), and BadEntry for a UUID used for something else.
     """
     locked = db.scalar(select(Job).where(Job.id == job.id).with_for_update().execution_options(populate_existing=True))
     assert locked is not None  # noqa: S101
@@ -113,6 +126,8 @@ def append(
         return _entry(before)
     if standing(db, locked).signed and kind != "reopen":
         raise Frozen
+    if seen is not None and seen != (locked.version, locked.log_head):
+        raise Moved
     seq, at = locked.log_seq + 1, now()
     row = LogEntry(
         job_id=job.id,
@@ -162,7 +177,7 @@ def _entry(row: LogEntry) -> Entry:
     return Entry(row.seq, row.uuid, row.kind, row.who, row.role, row.at_device, row.at_server, json.loads(row.body), row.prev, row.hash)
 
 
-_logs: dict[tuple[int, str], tuple[tuple[Entry, ...], Standing]] = {}
+_logs: dict[tuple[int, str], Standing] = {}
 
 
 def entries(db: Session, job: Job) -> tuple[Entry, ...]:
@@ -173,12 +188,12 @@ def entries(db: Session, job: Job) -> tuple[Entry, ...]:
 def standing(db: Session, job: Job) -> Standing:
     """What the log adds up to. Remembered by the head of the chain, which names the content."""
     key = (job.id, job.log_head)
-    if key not in _logs:
+    found = _logs.get(key)
+    if found is None:
         if len(_logs) > 256:
             _logs.clear()
-        rows = entries(db, job)
-        _logs[key] = (rows, log.stand(rows))
-    return _logs[key][1]
+        found = _logs[key] = log.stand(entries(db, job))
+    return found
 
 
 def wrenches(db: Session) -> list[Wrench]:

@@ -93,17 +93,17 @@ def sign(request: Request, at: Opened) -> Response:
     if at.standing.signed:
         return RedirectResponse(f"/jobs/{at.job.id}/hand-over", 303)
     gaps = missing(at)
+    seen = (at.job.version, at.job.log_head)
+    moved = ["The job changed since this page was read. Read it again, then sign."]
     if visit.text("digest") != records.plan_digest(at.plan):
-        gaps = ["The plan changed since this page was read. Read it again, then sign."]
+        gaps = moved
     if gaps:
         return render(request, "hand_over.html", page(at, "Not signed. " + " ".join(gaps)), 409)
-    body = {
-        "plan_version": at.job.version,
-        "plan_digest": records.plan_digest(at.plan),
-        "log_head": at.job.log_head,
-        "statement": pack.STATEMENT,
-    }
-    records.append(visit.db, at.job, "sign", body, visit.who, visit.role, visit.text("at_device")[:40])
+    body = {"plan_version": seen[0], "plan_digest": records.plan_digest(at.plan), "log_head": seen[1], "statement": pack.STATEMENT}
+    try:
+        records.append(visit.db, at.job, "sign", body, visit.who, visit.role, visit.text("at_device")[:40], seen=seen)
+    except records.Moved:
+        return render(request, "hand_over.html", page(at, "Not signed. " + moved[0]), 409)
     visit.db.commit()
     return RedirectResponse(f"/jobs/{at.job.id}/hand-over", 303)
 

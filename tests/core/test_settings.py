@@ -71,3 +71,9 @@ def test_more_current_than_the_packs_take(tern):
 def test_the_demo_is_faulty_on_purpose_and_its_fellow_is_not(tern, heron):
     assert {k for k, f in keys(tern).items() if f.level == "stop"} == {"pv-C.cold", "bus.overfed", "battery-2.conductor"}
     assert not [k for k, f in keys(heron).items() if f.level == "stop"]
+
+
+def test_conductors_are_not_sized_for_a_limit_that_the_menu_does_not_take(heron):
+    for charge, discharge in ((0.1, 0.1), (100, "low"), (100, None)):
+        plan = altered(altered(heron, "/settings/charge_a", charge), "/settings/discharge_a", discharge)
+        assert {s.id: s for s in design(plan, catalogue()).circuits}["battery-1"].circuit.current.n == 190

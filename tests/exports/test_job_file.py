@@ -23,6 +23,25 @@ UID = "0b8c1f0e-0000-4000-8000-000000000001"
 words = st.text(st.characters(exclude_categories=["Cs"], exclude_characters="\x00"), max_size=12)
 
 
+def body(termination="a", verdict="good", torque_nm=4.0, note=""):
+    """A reading as the application writes it."""
+    wrench = {"name": "w", "serial": "s", "calibrated_until": "2030-01-01"}
+    return {
+        "termination": termination,
+        "label": "C1",
+        "torque_nm": torque_nm,
+        "typed": "4 Nm",
+        "rated_nm": 4.0,
+        "rated_source": "plate",
+        "verdict": verdict,
+        "why": "",
+        "wrench": wrench,
+        "replaced": False,
+        "corrects": None,
+        "note": note,
+    }
+
+
 def entries(bodies):
     out, prev = [], log.genesis(UID)
     for i, (kind, who, body) in enumerate(bodies, 1):
@@ -34,7 +53,7 @@ def entries(bodies):
 
 
 logs = st.lists(
-    st.tuples(st.just("reading"), words, st.fixed_dictionaries({"termination": words, "verdict": st.sampled_from(["good", "under", "over"]), "torque_nm": st.floats(0, 500), "note": words})) | st.tuples(st.just("reopen"), words, st.fixed_dictionaries({"reason": words})), max_size=6
+    st.tuples(st.just("reading"), words, st.builds(body, words, st.sampled_from(["good", "under", "over"]), st.floats(0, 500), words)) | st.tuples(st.just("reopen"), words, st.fixed_dictionaries({"reason": words})), max_size=6
 ).map(entries)  # fmt: skip
 
 
@@ -51,12 +70,7 @@ def test_out_and_in_is_identity(plan, rows):
 @pytest.fixture
 def document():
     plan = Plan.model_validate(scenario.HERON_SLIP)
-    rows = entries(
-        [
-            ("reading", "Osk", {"termination": "a", "verdict": "good", "torque_nm": 4.0}),
-            ("reading", "Osk", {"termination": "b", "verdict": "good", "torque_nm": 4.0}),
-        ]
-    )
+    rows = entries([("reading", "Osk", body("a")), ("reading", "Osk", body("b"))])
     return {"format": "gumboot-job/1", "uid": UID, "version": 1, "plan": plan.model_dump(mode="json"), "log": [asdict(e) for e in rows]}
 
 
@@ -80,7 +94,7 @@ def put(document, path, value):
     [
         (("format",), "other/1", "format"), (("version",), 0, "version"), (("uid",), "me", "uid"), (("plan", "kit", "packs"), "three", "plan/kit/packs"), (("plan", "kit", "packs"), 99, "plan/kit/packs"),
         (("plan", "strings", 0, "run", "length_m"), -4, "plan/strings/0/run/length_m"), (("plan", "site", "t_min_c"), 88, "plan/site"), (("plan", "colour"), "red", "plan"), (("log", 1, "who"), 5, "log/1/who"),
-        (("log", 1, "kind"), "gossip", "log/1/kind"), (("log", 0, "body", "verdict"), "fine", "log/0/body/verdict"), (("log", 0, "body", "torque_nm"), 5.0, "log/0"), (("log", 1, "who"), "Someone else", "log/1"), (("log",), {}, "log"),
+        (("log", 1, "kind"), "gossip", "log/1/kind"), (("log", 0, "body", "verdict"), "fine", "log/0/body/verdict"), (("log", 0, "body", "torque_nm"), 5.0, "log/0"), (("log", 1, "who"), "Someone else", "log/1"), (("log",), {}, "log"), (("log", 0, "body", "extra"), 1, "log/0/body"), (("log", 1, "body"), {}, "log/1/body"),
     ],
 )  # fmt: skip
 def test_each_fault_is_named_by_its_path(document, path, value, where):

@@ -171,3 +171,10 @@ def test_a_role_that_sees_everything_is_refused(cluster_url):
     with pytest.raises(database.UnsafeRole, match="superuser"):
         database.refuse_unsafe_role(keeper)
     keeper.dispose()
+
+
+def test_a_signature_on_a_page_that_is_out_of_date_is_refused(make, crews, job, heron):
+    seen = (job.version, job.log_head)
+    reading(make, crews, job)
+    with pytest.raises(records.Moved), as_crew(make, crews["Tidemark crew"]) as db:
+        records.append(db, job, "sign", {"plan_version": 1}, "Ilse", "supervisor", "", seen=seen)

@@ -1,0 +1,82 @@
+"""Whatever is sent, there is a page that says what to do; never a fault of ours."""
+
+import json
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from gumboot.catalogue import catalogue
+from gumboot.core.design import design
+from gumboot.exports import job_file
+from tests.exports.test_job_file import UID, logs
+from tests.web.test_crews import routes
+
+NAMES = ["version", "finding", "cure", "back", "circuit", "size", "protection", "termination", "torque", "wrench", "uuid", "corrects", "replaced", "note", "reason", "fingerprint", "digest", "rows", "more", "charge_a", "mode", "units", "name", "serial", "least", "most", "calibrated_until", "site/name", "site/t_min_c", "kit/packs", "kit/pack", "strings/0/modules", "strings/0/letter", "runs/grid/length_m", "at_device", "file", "next", "email"]  # fmt: skip
+likely = st.sampled_from(
+    [
+        "",
+        "1",
+        "0",
+        "-1",
+        "9e99",
+        "battery-2",
+        "pv-C.cold",
+        "factory.dc-link-1@inverter-1",
+        "5 Nm",
+        "NaN",
+        "∞",
+        "²",
+        "١٢",
+        "\x00",
+        "a" * 3000,
+        "<b>",
+        "//evil",
+        "2/0",
+        "2030-13-45",
+        "{{7*7}}",
+        "%s%n",
+        "'; --",
+    ]
+)
+fields = st.dictionaries(st.sampled_from(NAMES), likely | st.text(max_size=40), max_size=12)
+quick = settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture])
+
+
+@pytest.fixture(scope="module")
+def job_id(planner):
+    return next(j["id"] for j in planner.get("/jobs.json").json()["jobs"] if j["name"] == "Tern Hollow")
+
+
+@given(sent=fields)
+@quick
+def test_changes_of_any_kind(app, supervisor, new_job, tern, sent):
+    address = str(new_job(tern))
+    for method, path in routes(app):
+        if method == "POST" and path not in ("/sign-out", "/sign-in", "/wrenches"):
+            answer = supervisor.post(path.replace("{job_id}", address), sent)
+            assert answer.status_code < 500, (path, sent)
+            assert "Traceback" not in answer.text
+
+
+@given(sent=fields)
+@quick
+def test_questions_of_any_kind(app, supervisor, job_id, sent):
+    asked = {"at": sent.get("note", "x"), "was": "y", "kind": sent.get("mode", "length"), **sent}
+    for method, path in routes(app):
+        if method == "GET" and not path.endswith(".pdf"):
+            answer = supervisor.get(path.replace("{job_id}", str(job_id)), params=asked)
+            assert answer.status_code < 500, (path, asked)
+
+
+@given(rows=logs)
+@quick
+def test_pages_of_any_log(supervisor, heron, rows):
+    """A job taken in with any log that keeps the schema has all its pages."""
+    text = job_file.write(UID, 3, heron, design(heron, catalogue()), rows)
+    taken = supervisor.post("/jobs/import", files={"file": ("job.json", text)})
+    assert taken.status_code == 303
+    job = taken.headers["location"].rsplit("/", 1)[0]
+    for page in ("brief", "size", "land", "set", "hand-over"):
+        assert supervisor.get(f"{job}/{page}").status_code == supervisor.get(f"{job}/{page}.json").status_code == 200
+    assert json.loads(supervisor.get(f"{job}/export.json").text)["log"] == json.loads(text)["log"]
