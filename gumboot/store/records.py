@@ -99,6 +99,12 @@ def current(db: Session, job_id: int) -> tuple[Job, PlanVersion] | None:
     return (row[0], row[1]) if row else None
 
 
+def plan_at(db: Session, job: Job, version: int) -> dict[str, Any] | None:
+    """The plan document of an earlier version, if there was one."""
+    row = db.get(PlanVersion, (job.id, version)) if 0 < version < 2**31 else None
+    return row.plan if row else None
+
+
 def append(
     db: Session,
     job: Job,

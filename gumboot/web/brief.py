@@ -18,7 +18,7 @@ from gumboot.core.plan import FAMILIES, Plan
 from gumboot.store import records
 from gumboot.web.frame import render, twin
 from gumboot.web.sign_in import Visiting
-from gumboot.web.ticket import Opened, Ticket, plain_faults
+from gumboot.web.ticket import Opened, plain_faults
 
 router = APIRouter()
 SPARE_ROWS = 1
@@ -81,7 +81,7 @@ def fields(rows: int) -> list[tuple[str, list[Field]]]:
             Field(f"{at}/inverter", "Inverter", "count", optional=True),
             Field(f"{at}/tracker", "Tracker", "text", optional=True),
             Field(f"{at}/modules", "Modules", "count", optional=True),
-            Field(f"{at}/mounting", "Mounted", "choice", choices=(("roof", "along the roof"), ("rack", "open rack"))),
+            Field(f"{at}/mounting", "Mounted", "choice", choices=(("roof", "on the roof"), ("rack", "on a rack"))),
             Field(f"{at}/tilt_deg", "Tilt", "angle", optional=True),
             Field(f"{at}/azimuth_deg", "Azimuth", "angle", optional=True),
             Field(f"{at}/run/length_m", "Run", "length", optional=True),
@@ -325,20 +325,24 @@ def save(request: Request, at: Opened) -> Response:
     try:
         records.save_plan(visit.db, at.job, plan, version, visit.who)
     except records.LostRace as race:
-        return render(
-            request,
-            "brief.html",
-            {**at.head("brief"), **form_data(typed, {}, rows, race.theirs.version, differences(at, typed, rows, race))},
-            409,
-        )
+        base = records.plan_at(visit.db, at.job, version) or race.theirs.plan
+        merged, rows_differ = merge(typed, base, race, rows, at.plan.units)
+        return render(request, "brief.html", {**at.head("brief"), **form_data(merged, {}, rows, race.theirs.version, rows_differ)}, 409)
     visit.db.commit()
     return RedirectResponse(f"/jobs/{at.job.id}/size", 303)
 
 
-def differences(at: Ticket, typed: dict[str, str], rows: int, race: records.LostRace) -> list[dict[str, str]]:
-    """Field by field, what one typed and what was saved meanwhile."""
-    theirs = typed_of(race.theirs.plan, rows, at.plan.units)
-    return [
-        {"label": f"{title}: {f.label}", "mine": typed[f.path] or "—", "theirs": theirs[f.path] or "—", "who": race.theirs.saved_by}
+def merge(
+    typed: dict[str, str], base: dict[str, Any], race: records.LostRace, rows: int, system: units.System
+) -> tuple[dict[str, str], list[dict[str, str]]]:
+    """(what the form shows now, the fields that either side changed since both read `base`).
+
+    A field only they changed takes theirs; one that was typed here stays as typed, and saving again is then a choice made knowingly.
+    """
+    was, theirs = typed_of(base, rows, system), typed_of(race.theirs.plan, rows, system)
+    merged = {path: theirs[path] if text == was[path] else text for path, text in typed.items()}
+    differ = [
+        {"label": f"{title}: {f.label}", "mine": typed[f.path] or "—", "theirs": theirs[f.path] or "—", "now": merged[f.path] or "—", "who": race.theirs.saved_by}
         for title, section in fields(rows) for f in section if typed[f.path] != theirs[f.path]
     ]  # fmt: skip
+    return merged, differ

@@ -32,6 +32,8 @@ def test_nothing_serious(visit, theme, width):
         page.goto(path)
         if found := serious(page):
             bad[path] = found
+        if (wide := page.evaluate("document.documentElement.scrollWidth")) > width:
+            bad[f"{path} is wider than the screen"] = wide
     page.context.clear_cookies()
     page.goto("/sign-in")
     if found := serious(page):

@@ -115,7 +115,15 @@ def test_two_tabs_saving_the_same_plan(planner, supervisor, new_job, tern):
     assert 'value="150 A"' in lost.text and ">3<" in lost.text and ">4<" in lost.text
     assert plan_of(planner, job_id)["kit"]["packs"] == 4 and plan_of(planner, job_id)["supply"]["main_breaker_a"] == 200
     version = re.search(r'name="version" value="(\d+)"', lost.text[lost.text.index('x-data="draft"') :])[1]
-    assert planner.post(f"/jobs/{job_id}/brief", {**mine, "supply/main_breaker_a": "150 A", "version": version}).status_code == 303
+    form = dict(re.findall(r'<input[^>]* name="([^"]+)" value="([^"]*)"', lost.text[lost.text.index('x-data="draft"') :]))
+    assert form["kit/packs"] == "4" and form["supply/main_breaker_a"] == "150 A"  # theirs where it was not touched here, mine where it was
+    assert (
+        planner.post(
+            f"/jobs/{job_id}/brief", {**mine, "kit/packs": form["kit/packs"], "supply/main_breaker_a": "150 A", "version": version}
+        ).status_code
+        == 303
+    )
+    assert plan_of(planner, job_id)["kit"]["packs"] == 4 and plan_of(planner, job_id)["supply"]["main_breaker_a"] == 150
 
 
 def test_a_cure_is_applied_at_a_click_and_a_stale_click_overwrites_nothing(planner, new_job, tern):
