@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from pathlib import Path
 from urllib.parse import unquote, urlparse
 
@@ -18,8 +19,9 @@ CAUTIONS = (
 )
 
 
+@lru_cache(maxsize=8)
 def to_pdf(html: str) -> bytes:
-    """A page of HTML as PDF bytes. Fetches from the shipped static folder only; anything else is refused."""
+    """A page of HTML as PDF bytes, remembered by the page. Fetches from the shipped static folder only; anything else is refused."""
     from weasyprint import CSS, HTML
     from weasyprint.text.fonts import FontConfiguration
     from weasyprint.urls import URLFetcher, URLFetcherResponse

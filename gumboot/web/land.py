@@ -11,6 +11,7 @@ from urllib.parse import quote
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
+from gumboot.core.findings import Level
 from gumboot.core.terminations import Termination, Verdict, Wrench, best_wrench, judge, tolerance
 from gumboot.core.units import NotAQuantity, parse
 from gumboot.drawings.terminal_block import terminal_block
@@ -49,6 +50,7 @@ def page(at: Ticket, key: str, typed: dict[str, str] | None = None, faults: dict
         **at.head("land"),
         "terminations": rows,
         "at": rows[index] if rows else None,
+        "stops_here": [f.says for f in d.findings if f.level is Level.STOP and here and f.place in (here.circuit, here.body)],
         "before": d.terminations[index - 1].key if index > 0 else None,
         "after": d.terminations[index + 1].key if here and index + 1 < len(rows) else None,
         "done": sum(r["verdict"] in DONE for r in rows),

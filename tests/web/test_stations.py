@@ -216,6 +216,12 @@ def test_readings_are_judged_logged_and_corrected_by_new_entries(installer, new_
     assert kept[0]["who"] == "Osk Fellgate" and kept[0]["wrench"]["serial"] == "MT-0412" and kept[0]["typed"] == "4 Nm"
 
 
+def test_a_circuit_with_a_stop_says_so_where_it_is_landed(installer, new_job, tern):
+    job_id = new_job(tern)
+    assert "Cure it at Size before you land this" in installer.get(f"/jobs/{job_id}/land", params={"at": "battery-2.+@inverter-2"}).text
+    assert "Cure it at Size" not in installer.get(f"/jobs/{job_id}/land", params={"at": "battery-1.+@inverter-1"}).text
+
+
 def test_a_reading_resent_is_kept_once(installer, new_job, heron):
     job_id, own = new_job(heron), str(uuid.uuid4())
     for _ in range(3):

@@ -19,7 +19,7 @@ function work(key) {
   if (!panel || !panel.dataset.from) return;
   pick(key, true, here?.dataset.at === key ? here : null);
   htmx.ajax("GET", `${panel.dataset.from}?at=${encodeURIComponent(key)}`, { target: "#working", swap: "innerHTML" });
-  history.replaceState(null, "", `?at=${encodeURIComponent(key)}`);
+  if (location.pathname.endsWith("/size")) history.replaceState(null, "", `?at=${encodeURIComponent(key)}`);
 }
 function openRow(row) {
   if (row.dataset.href) location.href = row.dataset.href;
