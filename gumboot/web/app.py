@@ -7,6 +7,7 @@ from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote, urlparse
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
@@ -111,9 +112,13 @@ def _faults(app: FastAPI) -> None:
         if request.url.path.endswith(".json"):
             return JSONResponse({"error": "sign in first"}, 401)
         pending = sign_in.pending_of(request)
-        if pending is None and not request.headers.get("hx-request"):
+        if request.headers.get("hx-request"):
+            came_from = urlparse(request.headers.get("hx-current-url", "")).path
+            panel = {"HX-Redirect": f"/sign-in?next={quote(came_from)}"} if request.url.path.endswith("/working") else {}
+            return Response(status_code=401, headers=panel)  # a field's echo stays silent: what is being typed must not be torn away
+        if pending is None:
             path = request.url.path + (f"?{request.url.query}" if request.url.query else "")
-            return RedirectResponse(f"/sign-in?next={path}" if path not in ("/", "/jobs") else "/sign-in", 303)
+            return RedirectResponse(f"/sign-in?next={quote(path)}" if path not in ("/", "/jobs") else "/sign-in", 303)
         return sign_in.sign_in_page(
             request,
             401,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import re
 from collections.abc import Callable
 from functools import lru_cache
@@ -14,7 +15,6 @@ from fastapi.responses import HTMLResponse, JSONResponse, Response
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 from markupsafe import Markup, escape
 
-from gumboot import __version__
 from gumboot.core import units
 from gumboot.core.codes import nec
 from gumboot.core.design import Design
@@ -57,7 +57,10 @@ templates.filters.update(
     sentence=sentence,
     as_length=units.show_length, temperature=units.show_temperature, torque=units.show_torque, strip=units.show_strip, fmt=fmt, symbol=symbol, formula=formula, awg=nec.spoken
 )  # fmt: skip
-templates.globals.update(marks=MARKS, version=__version__)
+STAMP = hashlib.sha256(b"".join(p.read_bytes() for p in sorted((HERE / "static").glob("*.*s")))).hexdigest()[
+    :8
+]  # so that no browser keeps an old style or script
+templates.globals.update(marks=MARKS, version=STAMP)
 
 
 @lru_cache(maxsize=128)

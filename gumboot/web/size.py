@@ -24,11 +24,11 @@ router = APIRouter()
 
 
 def working_of(at: Ticket, place: str) -> list[tuple[str, Any]]:
-    """The figures of a place, or the one figure of a key."""
+    """The figures of a place, or the one figure of a key. A circuit's torques stay with its terminations."""
     figures = at.design.figures
     if place in figures:
         return [(place, figures[place])]
-    return [(k, f) for k, f in figures.items() if k.startswith(f"{place}.")]
+    return [(k, f) for k, f in figures.items() if k.startswith(f"{place}.") and ("@" in place or "@" not in k)]
 
 
 @twin(router, "/jobs/{job_id}/size", "size.html")

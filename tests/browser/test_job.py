@@ -46,6 +46,7 @@ def test_from_sign_in_to_the_signed_pdf(visit):
     assert page.locator("tr.picked").first.get_attribute("data-at") == "grid-1"
     page.locator("tr[data-at=battery-1] td").first.click()
     page.wait_for_selector("a.wire.picked[data-at=battery-1]")
+    page.locator("#working h2:has-text('Battery bus to inverter 1')").wait_for()
     assert "1.25 · 190 = 237.5 A" in page.locator("#working").inner_text()
 
     # Every check is judged by a person.
@@ -185,3 +186,22 @@ def test_without_scripts_the_job_can_still_be_worked(visit):
     assert "Main panel to inverter 1" in page.content() or "Working" in page.content()
     page.goto(page.url.split("/size")[0] + "/land")
     assert page.locator("#torque").is_visible()
+
+
+@pytest.mark.xdist_group("browser")
+def test_a_draft_goes_once_it_is_saved(visit):
+    page = visit("planner")
+    open_job(page)
+    brief = page.url.split("/size")[0] + "/brief"
+    page.goto(brief)
+    page.locator('[name="site/address"]').fill("first")
+    page.locator('[name="kit/packs"]').fill("three")
+    page.get_by_role("button", name="Save the brief").click()
+    page.get_by_text("Not saved yet.").wait_for()
+    assert page.locator('[name="site/address"]').input_value() == "first"
+    page.locator('[name="kit/packs"]').fill("3")
+    page.get_by_role("button", name="Save the brief").click()
+    page.wait_for_url("**/size*")
+    page.goto(brief)
+    assert not page.get_by_text("What you had typed before is back").is_visible()
+    assert page.evaluate("Object.keys(sessionStorage)") == []

@@ -115,3 +115,11 @@ def test_too_much_is_refused(planner):
     answer = planner.post("/jobs/import", files={"file": ("big.json", b"x" * 8_200_000)})
     assert answer.status_code in (400, 413)
     assert "Traceback" not in answer.text
+
+
+def test_a_panel_asks_for_sign_in_and_a_fields_echo_stays_silent(app):
+    http = TestClient(app, follow_redirects=False, headers={"hx-request": "true", "hx-current-url": "http://x/jobs/1/size?at=1"})
+    panel = http.get("/jobs/1/size/working?at=grid-1")
+    assert panel.status_code == 401 and panel.headers["hx-redirect"] == "/sign-in?next=/jobs/1/size"
+    echo = http.get("/units?kind=length&x=3")
+    assert echo.status_code == 401 and "hx-redirect" not in echo.headers

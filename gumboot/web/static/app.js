@@ -86,11 +86,14 @@ document.addEventListener("alpine:init", () => {
       }
     },
     keep() { sessionStorage.setItem(this.key, JSON.stringify(Object.fromEntries([...new FormData(this.$el)].filter(([n]) => n !== "csrf")))); },
-    sent() { sessionStorage.removeItem(this.key); },
+    sent() { sessionStorage.setItem("draft-sent", JSON.stringify([this.key, location.pathname])); },
     forget() { sessionStorage.removeItem(this.key); location.reload(); },
   }));
 });
 document.addEventListener("DOMContentLoaded", () => {
+  // A draft is thrown away only once the server has answered with another page: then it was saved.
+  const [sent, from] = JSON.parse(sessionStorage.getItem("draft-sent") || "[]");
+  if (sent && from !== location.pathname) { sessionStorage.removeItem(sent); sessionStorage.removeItem("draft-sent"); }
   const key = new URLSearchParams(location.search).get("at");
   if (key) pick(key, false);
 });
