@@ -19,7 +19,7 @@ from gumboot.core.findings import Change, Cure, Finding, check, note, stop
 from gumboot.core.kit import ConductorType, Family
 from gumboot.core.plan import Fitted, Run
 from gumboot.core.units import FT_M
-from gumboot.core.working import COMMON_PRACTICE, Figure, given, picked, solve
+from gumboot.core.working import COMMON_PRACTICE, MEMORY, Figure, given, picked, solve
 
 DROP_PCT: dict[Family, tuple[float, float]] = {  # aim, limit; common practice
     "pv": (1.5, 3.0), "pack": (1.0, 2.0), "battery": (1.0, 2.0), "grid": (1.0, 2.0), "grid-feeder": (1.0, 2.0), "backup": (1.5, 3.0), "backup-feeder": (1.5, 3.0),
@@ -84,6 +84,7 @@ def required(circuit: Circuit) -> Figure:
         circuit.current,
         source=f"{nec.BOOK} {clause}",
         assumption="the current is continuous",
+        doubt=MEMORY,
     )
 
 
@@ -100,7 +101,15 @@ def judge(circuit: Circuit, run: Run, cable: ConductorType, size: str, i_req: Fi
     table = nec.ampacity(size, cable.temp_c, method)
     factors = (nec.ambient_factor(circuit.ambient_c, cable.temp_c), nec.count_factor(carrying(circuit) if method == "raceway" else 2))
     in_place = solve(
-        "I_z", "A", "Ampacity in its place", f"{table.symbol} * F_temp * F_count", table, *factors, source=f"{nec.BOOK} 310.15"
+        "I_z",
+        "A",
+        "Ampacity in its place",
+        f"{table.symbol} * F_temp * F_count",
+        table,
+        *factors,
+        source=f"{nec.BOOK} 310.15",
+        assumption=ROOF if circuit.family == "pv" and method == "raceway" else "",
+        doubt=MEMORY,
     )
     length = given("L", run.length_m / FT_M, "ft", "Length one way", "brief")
     i = circuit.drop_current
@@ -153,6 +162,7 @@ def auto_size(circuit: Circuit, run: Run, cable: ConductorType, i_req: Figure, p
                     tried.in_place,
                     tried.drop_pct,
                     source=f"{nec.BOOK} 110.14(C), 310.15, 240.4",
+                    doubt=MEMORY,
                 ),
                 ampacity_least,
                 binds,
@@ -213,6 +223,7 @@ def size_circuit(circuit: Circuit, cable: ConductorType, fitted: Fitted) -> tupl
         formula,
         *parts,
         source=f"{nec.BOOK} 110.14(C), 240.4",
+        doubt=MEMORY,
         assumption="what the conductor and breaker as fitted allow",
     )
     sized = Sized(circuit, cable, i_req, protection, proposed, size, judged, permitted, earth, base)

@@ -12,7 +12,7 @@ from gumboot.core.codes import OutsideTable, nec
 from gumboot.core.findings import Change, Cure, Finding, check, note, stop
 from gumboot.core.kit import Inverter, Module, Tracker
 from gumboot.core.plan import Plan, PvString
-from gumboot.core.working import COMMON_PRACTICE, Figure, given, solve
+from gumboot.core.working import COMMON_PRACTICE, MEMORY, Figure, given, solve
 
 T_STC = given("T_STC", 25, "°C", "Cell temperature of the data sheet", "IEC 61215 standard test conditions")
 RISE_C = {"roof": 35.0, "rack": 25.0}  # cell above ambient in full sun, common practice
@@ -43,11 +43,21 @@ def cold_voltage(n: Figure, module: Module, t_min: Figure) -> Figure:
     v_oc = given("V_oc", module.v_oc_v, "V", "Open-circuit voltage", "module sheet")
     if module.beta_voc_per_c is None:
         factor = nec.cold_factor(t_min.n)
-        return solve("V_oc_max", "V", "Coldest open-circuit voltage", "n * V_oc * F_cold", n, v_oc, factor, source=f"{nec.BOOK} 690.7(A)")
+        return solve(
+            "V_oc_max",
+            "V",
+            "Coldest open-circuit voltage",
+            "n * V_oc * F_cold",
+            n,
+            v_oc,
+            factor,
+            source=f"{nec.BOOK} 690.7(A)",
+            doubt=MEMORY,
+        )
     beta = given("beta", module.beta_voc_per_c, "1/°C", "Temperature coefficient of V_oc", "module sheet")
     return solve(
         "V_oc_max", "V", "Coldest open-circuit voltage", "n * V_oc * (1 + beta * (T_min - T_STC))", n, v_oc, beta, t_min, T_STC,
-        source=f"{nec.BOOK} 690.7(A)(1)", assumption="cells as cold as the air at dawn",
+        source=f"{nec.BOOK} 690.7(A)(1)", assumption="cells as cold as the air at dawn", doubt=MEMORY,
     )  # fmt: skip
 
 
@@ -93,7 +103,7 @@ def hot_voltages(n: Figure, module: Module, t_cell: Figure) -> tuple[Figure, Fig
 def maximum_current(module: Module) -> Figure:
     """Maximum PV circuit current in A. NEC 690.8(A)(1)."""
     i_sc = given("I_sc", module.i_sc_a, "A", "Short-circuit current", "module sheet")
-    return solve("I_max", "A", "Maximum circuit current", "1.25 * I_sc", i_sc, source=f"{nec.BOOK} 690.8(A)(1)")
+    return solve("I_max", "A", "Maximum circuit current", "1.25 * I_sc", i_sc, source=f"{nec.BOOK} 690.8(A)(1)", doubt=MEMORY)
 
 
 def design_string(s: PvString, index: int, plan: Plan, inverter: Inverter, module: Module) -> tuple[StringDesign | None, list[Finding]]:

@@ -65,17 +65,18 @@ class NotAQuantity(ValueError):
     """The text is not a quantity of the wanted kind; the message says what to type."""
 
 
-def parse(text: str, kind: str, system: System = "si") -> float:
+def parse(text: str, kind: str, system: System = "si", bare: str = "") -> float:
     """A typed quantity in the SI unit of its kind (temperatures in °C, percent as 0–100).
 
-    A bare number is read in the crew's own unit (`system`). Raises NotAQuantity.
+    A bare number is read in the unit `bare` where one is given (a spelling, "ft·lb"), else in the crew's own unit
+    (`system`). Raises NotAQuantity.
     """
     k = KINDS[kind]
     want = f"type a number and unit, such as {k.example}"
     found = _TYPED.match(text.replace("−", "-").replace(",", "." if text.count(",") == 1 and "." not in text else ""))
     if not found:
         raise NotAQuantity(f"“{text.strip()}” is not a {kind}: {want}")
-    number, written = float(found[1]), found[2].lower()
+    number, written = float(found[1]), (found[2] or bare).lower()
     unit = _SPELLINGS.get(written) if written else (k.us if system == "us" else k.si)
     if unit is None:
         raise NotAQuantity(f"“{found[2]}” is not a unit of {kind}: {want}")
@@ -106,11 +107,16 @@ def show_temperature(c: float, system: System) -> str:
     return f"{fmt(round(c * 9 / 5 + 32, 1))} °F" if system == "us" else f"{fmt(round(c, 1))} °C"
 
 
+def torque_unit(nm: float, system: System) -> str:
+    """The unit a torque is shown in, and a bare reading of it is taken in: in·lb below 30 N·m and ft·lb above, or N·m."""
+    return "N·m" if system == "si" else "in·lb" if nm < 30 else "ft·lb"
+
+
 def show_torque(nm: float, system: System) -> str:
-    """A torque in the crew's unit: in·lb up to 30 N·m and ft·lb above, or N·m."""
-    if system == "si":
-        return f"{fmt(round(nm, 2))} N·m"
-    return f"{fmt(round(nm * NM_INLB, 1))} in·lb" if nm < 30 else f"{fmt(round(nm * NM_FTLB, 1))} ft·lb"
+    """A torque in the crew's unit: "35.4 in·lb", "22.9 ft·lb", "4 N·m"."""
+    unit = torque_unit(nm, system)
+    per_nm, digits = {"N·m": (1.0, 2), "in·lb": (NM_INLB, 1), "ft·lb": (NM_FTLB, 1)}[unit]
+    return f"{fmt(round(nm * per_nm, digits))} {unit}"
 
 
 def show_strip(mm: float, system: System) -> str:

@@ -13,7 +13,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from gumboot.core.findings import Level
 from gumboot.core.terminations import Termination, Verdict, Wrench, best_wrench, judge, tolerance
-from gumboot.core.units import NotAQuantity, parse
+from gumboot.core.units import NotAQuantity, parse, torque_unit
 from gumboot.drawings.terminal_block import terminal_block
 from gumboot.store import records
 from gumboot.web.frame import drawn, render, twin
@@ -58,6 +58,7 @@ def page(at: Ticket, key: str, typed: dict[str, str] | None = None, faults: dict
         "best": tools.get(here.key) if here else None,
         "shopping": sorted({(round(t.torque.n, 2), t.bit) for t in d.terminations if t.torque and not tools[t.key]}),
         "tolerance_pct": round(100 * tolerance(here.torque.n)) if here and here.torque else None,
+        "unit": torque_unit(here.torque.n, at.plan.units) if here and here.torque else "",
         "typed": typed or {},
         "faults": faults or {},
         "uuid": (typed or {}).get("uuid") or str(uuid.uuid4()),
@@ -137,7 +138,7 @@ def read_tool(at: Ticket, t: Termination, typed: dict[str, str]) -> tuple[Wrench
         faults["wrench"] = "choose the wrench you used; add yours under Wrenches"
     torque_nm = None
     try:
-        torque_nm = round(parse(typed["torque"], "torque", at.plan.units), 4)
+        torque_nm = round(parse(typed["torque"], "torque", bare=torque_unit(t.torque.n, at.plan.units)), 4)
         if not 0 < torque_nm <= 1000:
             faults["torque"] = f"{typed['torque']} cannot be: type what the wrench showed, more than 0 and at most 1000 N·m"
     except NotAQuantity as exc:

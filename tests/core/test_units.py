@@ -59,6 +59,14 @@ def test_a_bare_number_is_in_the_crews_unit():
     assert units.parse("32", "temperature", "us") == pytest.approx(0)
 
 
+@given(st.floats(0.2, 400), st.sampled_from(["us", "si"]))
+def test_a_bare_reading_is_in_the_unit_the_joint_is_shown_in(nm, system):
+    """Shown "22.9 ft·lb", read off the wrench as "22.9": the same torque."""
+    number, unit = units.show_torque(nm, system).split(" ")
+    assert unit == units.torque_unit(nm, system)
+    assert units.parse(number, "torque", bare=unit) == pytest.approx(nm, rel=0.04, abs=0.07)
+
+
 @given(st.floats(0.1, 400).map(lambda x: round(x, 1)), st.sampled_from(["us", "si"]))
 def test_lengths_shown_are_read_back(m, system):
     assert units.parse(units.show_length(m, system), "length") == pytest.approx(m, abs=0.016)

@@ -216,6 +216,18 @@ def test_readings_are_judged_logged_and_corrected_by_new_entries(installer, new_
     assert kept[0]["who"] == "Osk Fellgate" and kept[0]["wrench"]["serial"] == "MT-0412" and kept[0]["typed"] == "4 Nm"
 
 
+def test_a_bare_reading_is_in_the_unit_shown(installer, new_job, tern):
+    """28 N·m at the transfer switch's main lug is shown in in·lb; four inverters want a 400 A switch, 42 N·m, shown in ft·lb."""
+    job_id = new_job(altered(tern, "/kit/inverters", 4))
+    row = next(
+        r for r in installer.get(f"/jobs/{job_id}/land.json").json()["terminations"] if r["key"] == "backup-feeder.L1@transfer-switch"
+    )
+    page = installer.get(f"/jobs/{job_id}/land", params={"at": row["key"]}).text
+    assert row["torque_nm"] == 42 and "Reading in ft·lb" in page and "31 ft·lb" in page
+    read(installer, job_id, row["key"], "31", wrench="long wrench")
+    assert next(r for r in installer.get(f"/jobs/{job_id}/land.json").json()["terminations"] if r["key"] == row["key"])["verdict"] == "good"
+
+
 def test_a_circuit_with_a_stop_says_so_where_it_is_landed(installer, new_job, tern):
     job_id = new_job(tern)
     assert "Cure it at Size before you land this" in installer.get(f"/jobs/{job_id}/land", params={"at": "battery-2.+@inverter-2"}).text

@@ -181,7 +181,7 @@ def voltage_drop_ac(i: Figure, length_ft: Figure, size: str, power_factor: Figur
     r, x = ac_impedance(size)
     return solve(
         "dV", "V", "Voltage drop", "2 * I * L / 1000 * (R * pf + X * sqrt(1 - pf * pf))", i, length_ft, r, x, power_factor,
-        source=f"{BOOK} Chapter 9 Table 9, note 2", assumption="legs balanced, conductor at 75 °C, PVC conduit",
+        source=f"{BOOK} Chapter 9 Table 9, note 2", assumption="legs balanced, conductor at 75 °C, PVC conduit", doubt=MEMORY,
     )  # fmt: skip
 
 
