@@ -20,7 +20,6 @@ class Bus:
     output: Figure
     used_120: Figure
     allowed_120: Figure
-    used_100: Figure
     used_sum: Figure | None
     bus: Figure
     passes: str
@@ -51,7 +50,7 @@ def design_bus(plan: Plan, inverter: Inverter) -> Bus:
         passes = "120 % rule, 705.12(B)(2)"
     elif total is not None and total.n <= bus.n:
         passes = "sum of breakers, 705.12(B)(3)"
-    return Bus(output, used, allowed, used, total, bus, passes)
+    return Bus(output, used, allowed, total, bus, passes)
 
 
 def bus_findings(plan: Plan, bus: Bus) -> list[Finding]:

@@ -91,7 +91,7 @@ class Headers:
 
         async def headed(message: Any) -> None:
             if message["type"] == "http.response.start":
-                cached = scope["path"].startswith("/static/") or scope["path"] == "/drawing.css"
+                cached = scope["path"].startswith("/static/")
                 extra = {**HEADERS, "Cache-Control": "public, max-age=3600" if cached else "no-store"}
                 message["headers"] = [*message["headers"], *((k.encode(), v.encode()) for k, v in extra.items())]
             await send(message)

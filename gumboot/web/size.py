@@ -13,7 +13,6 @@ from gumboot.core.findings import Change, Level, apply
 from gumboot.core.plan import Plan
 from gumboot.core.units import NotAQuantity, parse
 from gumboot.drawings.one_line import one_line
-from gumboot.drawings.svg import stylesheet
 from gumboot.exports.job_file import design_json
 from gumboot.store import records
 from gumboot.web.frame import drawn, part, render, twin
@@ -49,13 +48,8 @@ def size(request: Request, at: Opened) -> dict[str, Any]:
 def _panel(at: Ticket, place: str, fault: str = "", typed: str = "") -> dict[str, Any]:
     circuit = next((s for s in at.design.circuits if s.id == place or place.startswith(f"{s.id}.")), None)
     fitted = at.plan.fitted.get(circuit.id) if circuit else None
-    figures = working_of(at, place) if request_place(place) else []
+    figures = working_of(at, place) if place else []
     return {"_working": figures, "_circuit": circuit, "_fitted": fitted, "_fault": fault, "_typed": typed, "place": place}
-
-
-def request_place(place: str) -> bool:
-    """Whether a place is worth looking up."""
-    return bool(place) and len(place) < 120
 
 
 @router.get("/jobs/{job_id}/size/working")
@@ -69,12 +63,6 @@ def working(request: Request, at: Opened) -> Response:
 def drawing(at: Opened) -> Response:
     """The drawing as a file of its own."""
     return Response(one_line(at.design, standalone=True), media_type="image/svg+xml")
-
-
-@router.get("/drawing.css")
-def drawing_style() -> Response:
-    """The drawings' own styles."""
-    return Response(stylesheet(), media_type="text/css", headers={"Cache-Control": "max-age=3600"})
 
 
 def change_plan(request: Request, at: Ticket, changes: tuple[Change, ...], back: str) -> Response:

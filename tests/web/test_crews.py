@@ -7,7 +7,7 @@ import pytest
 
 from gumboot.demo import scenario
 
-OPEN = {"/sign-in", "/healthz", "/job-file.schema.json", "/drawing.css"}
+OPEN = {"/sign-in", "/healthz", "/job-file.schema.json"}
 
 
 def routes(app):
