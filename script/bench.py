@@ -85,7 +85,7 @@ def wait(port):
 
 
 def bench_page():
-    ours = subprocess.Popen([sys.executable, "-m", "gumboot.web", "--port", "8801"])
+    ours = subprocess.Popen([sys.executable, "-m", "gumboot.web", "--demo", "--port", "8801"])
     wait(8801)
     http = httpx.Client(base_url="http://127.0.0.1:8801")
     http.post("/sign-in", data={"email": "planner@demo.example", "password": scenario.PASSWORD})

@@ -11,7 +11,6 @@ from dataclasses import asdict, dataclass
 from functools import lru_cache
 from typing import Any, get_args
 
-from jsonschema import Draft202012Validator
 from pydantic import TypeAdapter, ValidationError
 
 from gumboot.core import log
@@ -115,6 +114,8 @@ def schema_text() -> str:
 
 def read(data: bytes) -> Taken:
     """Read a job file. Raises BrokenFile with the path of every fault found; stores nothing."""
+    from jsonschema import Draft202012Validator
+
     try:
         document = json.loads(data.decode("utf-8"), parse_constant=_no_constant)
     except UnicodeDecodeError as exc:

@@ -17,6 +17,7 @@ from sqlalchemy.exc import OperationalError
 from starlette.exceptions import HTTPException
 
 from gumboot.catalogue import catalogue
+from gumboot.demo import scenario
 from gumboot.store import database, records
 from gumboot.web import brief, hand_over, jobs, land, settings, sign_in, size, wrenches
 from gumboot.web.config import Config
@@ -37,8 +38,8 @@ class TooLarge(Exception):
     """More was sent than any page of ours sends."""
 
 
-def create_app(config: Config | None = None) -> FastAPI:
-    """The application for a configuration; connects when it starts."""
+def create_app(config: Config | None = None, demo: bool = False) -> FastAPI:
+    """The application for a configuration; connects when it starts, and loads the demo into an empty database if told to."""
     config = config or Config()
 
     @asynccontextmanager
@@ -50,6 +51,8 @@ def create_app(config: Config | None = None) -> FastAPI:
         database.migrate(engine)
         catalogue()
         app.state.sessions = database.sessions(engine)
+        if demo:
+            scenario.load(app.state.sessions)
         yield
         engine.dispose()
 

@@ -11,6 +11,7 @@ import secrets
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from functools import lru_cache
 from typing import Annotated
 
 from argon2 import PasswordHasher
@@ -27,7 +28,6 @@ from gumboot.web.frame import render
 router = APIRouter()
 hasher = PasswordHasher()
 COOKIE = "gumboot"
-NOBODY = hasher.hash(secrets.token_hex(8))  # verified against when the address is unknown, so that both take as long
 FREE_TRIES, WINDOW = 5, timedelta(minutes=15)
 ROLES = {"planner": "planner", "installer": "installer", "supervisor": "supervisor"}
 
@@ -45,6 +45,12 @@ SIGNED_IN = (  # who a token belongs to; and from here on the transaction sees t
     .join(Person, Person.id == SignIn.person_id)
     .where(SignIn.token_hash == bindparam("token"), SignIn.expires_at > bindparam("now"))
 )
+
+
+@lru_cache(maxsize=1)
+def nobody() -> str:
+    """A hash verified against when the address is unknown, so that both take as long."""
+    return hasher.hash(secrets.token_hex(8))
 
 
 class NeedsSignIn(Exception):
@@ -180,7 +186,7 @@ def sign_in(request: Request, form: Annotated[FormData, Depends(sent_form)]) -> 
                 next_path=next_path,
             )
         person = db.scalar(select(Person).where(Person.email == email))
-        if not _right(person.password_hash if person else NOBODY, password) or person is None:
+        if not _right(person.password_hash if person else nobody(), password) or person is None:
             db.add(FailedSignIn(email=email, address=address))
             return sign_in_page(
                 request, 401, error="E-mail and password do not match. Type both again.", email=email, pending=pending, next_path=next_path

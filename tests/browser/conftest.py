@@ -41,7 +41,7 @@ class Server:
 
     def start(self) -> None:
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "gumboot.web", "--port", str(self.port)],
+            [sys.executable, "-m", "gumboot.web", "--demo", "--port", str(self.port)],
             cwd=ROOT,
             env={**os.environ, "GUMBOOT_DATABASE_URL": self.url, "PYTHONPATH": str(ROOT)},
         )
@@ -60,20 +60,9 @@ class Server:
         self.process.wait()
 
 
-def load(url: str) -> str:
-    """The demo in an empty database."""
-    subprocess.run(
-        [sys.executable, "-m", "gumboot.demo"],
-        cwd=ROOT,
-        env={**os.environ, "GUMBOOT_DATABASE_URL": url, "PYTHONPATH": str(ROOT)},
-        check=True,
-    )
-    return url
-
-
 @pytest.fixture(scope="session")
 def server(fresh_database: Callable[[str], str]) -> Iterator[Server]:
-    made = Server(load(fresh_database("browser")))
+    made = Server(fresh_database("browser"))
     made.start()
     yield made
     made.kill()

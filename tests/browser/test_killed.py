@@ -16,7 +16,7 @@ import pytest
 from gumboot.core import log
 from gumboot.demo import scenario
 from gumboot.exports import job_file
-from tests.browser.conftest import Server, load
+from tests.browser.conftest import Server
 from tests.conftest import ROOT
 
 
@@ -48,7 +48,7 @@ def send(address, stop, acknowledged):
 def test_an_acknowledged_reading_is_never_lost(victim):
     folder = tempfile.mkdtemp(prefix="gumboot-killed-")
     url = subprocess.run([ROOT / "script/cluster", "start", folder], capture_output=True, text=True, check=True).stdout.strip()
-    server = Server(load(url))
+    server = Server(url)
     server.start()
     try:
         stop, acknowledged = threading.Event(), []
