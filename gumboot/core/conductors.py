@@ -54,7 +54,6 @@ class Sized:
     judged: Judged
     permitted: Figure
     egc: Figure
-    earth_base: Figure
 
     @property
     def id(self) -> str:
@@ -112,13 +111,11 @@ def judge(circuit: Circuit, run: Run, cable: ConductorType, size: str, i_req: Fi
         doubt=MEMORY,
     )
     length = given("L", run.length_m / FT_M, "ft", "Length one way", "brief")
-    i = circuit.drop_current
-    amps = Figure("I", i.n, "A", i.name, i.formula, i.inputs, i.source, i.lookup, i.assumption, i.doubt)
+    amps = circuit.drop_current.renamed("I")
     drop = (
         nec.voltage_drop_ac(amps, length, size, circuit.power_factor) if circuit.power_factor else nec.voltage_drop_dc(amps, length, size)
     )
-    volts = Figure("V_run", circuit.voltage.n, "V", circuit.voltage.name, source=circuit.voltage.source)
-    pct = solve("dV_pct", "%", "Voltage drop", "100 * dV / V_run", drop, volts, source="definition")
+    pct = solve("dV_pct", "%", "Voltage drop", "100 * dV / V_run", drop, circuit.voltage.renamed("V_run"), source="definition")
     fails: list[str] = []
     rank = nec.rank(size)
     if at_terminal.n < i_req.n:
@@ -139,8 +136,8 @@ def judge(circuit: Circuit, run: Run, cable: ConductorType, size: str, i_req: Fi
     return Judged(size, at_terminal, in_place, drop, pct, tuple(fails))
 
 
-def auto_size(circuit: Circuit, run: Run, cable: ConductorType, i_req: Figure, protection: Figure | None) -> tuple[Figure | None, str, str]:
-    """(the least size that serves, the least that ampacity alone asks for, why the size before it fails)."""
+def auto_size(circuit: Circuit, run: Run, cable: ConductorType, i_req: Figure, protection: Figure | None) -> tuple[Figure | None, str]:
+    """(the least size that serves, saying what binds it; the least that ampacity alone asks for)."""
     binds, ampacity_least = "", ""
     terminal_c = min(circuit.source.temp_c, circuit.load.temp_c, cable.temp_c)
     short = sum(nec.ampacity(size, terminal_c, run.method).n < i_req.n for size in cable.sizes)
@@ -165,10 +162,9 @@ def auto_size(circuit: Circuit, run: Run, cable: ConductorType, i_req: Figure, p
                     doubt=MEMORY,
                 ),
                 ampacity_least,
-                binds,
             )
         binds = tried.fails[0]
-    return None, ampacity_least, binds
+    return None, ampacity_least
 
 
 def _fuse(circuit: Circuit, i_req: Figure, fitted: Fitted) -> Figure | None:
@@ -179,6 +175,25 @@ def _fuse(circuit: Circuit, i_req: Figure, fitted: Fitted) -> Figure | None:
     if fitted.protection_a:
         return given("I_n", fitted.protection_a, "A", "Protection, the crew's choice", "plan")
     return nec.protection(i_req)
+
+
+def permitted_current(judged: Judged, protection: Figure | None) -> Figure:
+    """The continuous current in A that conductor and protection as fitted allow."""
+    parts = [judged.at_terminal, judged.in_place]
+    formula = f"min({judged.at_terminal.symbol} / 1.25, I_z)"
+    if protection:
+        parts.append(protection)
+        formula = f"min({judged.at_terminal.symbol} / 1.25, I_z, I_n / 1.25)"
+    return solve(
+        "I_perm",
+        "A",
+        "Continuous current permitted",
+        formula,
+        *parts,
+        source=f"{nec.BOOK} 110.14(C), 240.4",
+        doubt=MEMORY,
+        assumption="what the conductor and breaker as fitted allow",
+    )
 
 
 def size_circuit(circuit: Circuit, cable: ConductorType, fitted: Fitted) -> tuple[Sized | None, list[Finding]]:
@@ -196,11 +211,13 @@ def size_circuit(circuit: Circuit, cable: ConductorType, fitted: Fitted) -> tupl
     try:
         i_req = required(circuit)
         protection = _fuse(circuit, i_req, fitted)
-        proposed, ampacity_least, binds = auto_size(circuit, circuit.run, cable, i_req, protection)
+        proposed, ampacity_least = auto_size(circuit, circuit.run, cable, i_req, protection)
         size = fitted.size or (str(proposed.value) if proposed else cable.sizes[-1])
         judged = judge(circuit, circuit.run, cable, size, i_req, protection)
         base = nec.egc(protection.n if protection else nec.next_standard(i_req.n))
         earth = nec.egc_upsized(base, ampacity_least or size, size)
+        sized = Sized(circuit, cable, i_req, protection, proposed, size, judged, permitted_current(judged, protection), earth)
+        return sized, size_findings(sized, fitted) + protection_findings(sized, fitted)
     except OutsideTable as exc:
         return None, [
             stop(
@@ -211,23 +228,6 @@ def size_circuit(circuit: Circuit, cable: ConductorType, fitted: Fitted) -> tupl
                 Cure("Change the kit, the run or its surroundings so that the book's tables cover it"),
             )
         ]
-    parts = [judged.at_terminal, judged.in_place]
-    formula = f"min({judged.at_terminal.symbol} / 1.25, I_z)"
-    if protection:
-        parts.append(protection)
-        formula = f"min({judged.at_terminal.symbol} / 1.25, I_z, I_n / 1.25)"
-    permitted = solve(
-        "I_perm",
-        "A",
-        "Continuous current permitted",
-        formula,
-        *parts,
-        source=f"{nec.BOOK} 110.14(C), 240.4",
-        doubt=MEMORY,
-        assumption="what the conductor and breaker as fitted allow",
-    )
-    sized = Sized(circuit, cable, i_req, protection, proposed, size, judged, permitted, earth, base)
-    return sized, size_findings(sized, fitted, binds) + protection_findings(sized, fitted)
 
 
 def size_for_aim(s: Sized) -> str | None:
@@ -240,7 +240,7 @@ def size_for_aim(s: Sized) -> str | None:
     return next((j.size for j in tried if not j.fails and j.drop_pct.n <= DROP_PCT[s.circuit.family][0]), None)
 
 
-def size_findings(s: Sized, fitted: Fitted, binds: str) -> list[Finding]:
+def size_findings(s: Sized, fitted: Fitted) -> list[Finding]:
     """The fitted conductor judged: what it fails, with the size that serves as the cure; drop above the aim."""
     c, found = s.circuit, list[Finding]()
     path = f"/fitted/{c.id}/size"

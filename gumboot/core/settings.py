@@ -82,7 +82,7 @@ def _current(direction: str) -> Callable[[MenuItem, Job], Filled]:
         own = given("I_inv", unit, "A", f"Inverter {direction} limit", "inverter sheet")
         wires = [s.permitted for s in job.circuits if s.circuit.family == "battery"]
         wire = min(wires, key=lambda f: f.n, default=own)
-        wire = given("I_wire", wire.n, "A", "Battery conductor and breaker permit", "Size")
+        wire = wire.renamed("I_wire")
         f = solve(
             "I_key",
             "A",

@@ -15,7 +15,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from types import CodeType
 
@@ -67,6 +67,10 @@ class Figure:
         values = {f.symbol: fmt(f.value) if not isinstance(f.value, str) else f.value for f in self.inputs}
         bracketed = {s: f"({v})" if v.startswith("-") else v for s, v in values.items()}
         return _NAME.sub(lambda m: bracketed.get(m[0], m[0]), self.formula)
+
+    def renamed(self, symbol: str) -> Figure:
+        """The same figure under the symbol that another formula knows it by."""
+        return replace(self, symbol=symbol)
 
     def walk(self) -> Iterator[Figure]:
         """This figure and every figure under it, each once, top down."""

@@ -23,6 +23,8 @@ from gumboot.web.ticket import Opened, plain_faults
 router = APIRouter()
 SPARE_ROWS = 1
 
+STRING_TYPED = ("letter", "inverter", "tracker", "modules", "tilt_deg", "azimuth_deg", "run/length_m")  # what a person types in a row
+
 RUN_NAMES = {
     "pack": "Each pack to the battery bus",
     "battery": "Battery bus to each inverter",
@@ -129,9 +131,7 @@ def typed_of(plan: dict[str, Any], rows: int, system: units.System) -> dict[str,
 
 def used_rows(typed: dict[str, str], rows: int) -> list[int]:
     """The string rows in which anything was typed; the others are left out of the plan."""
-    return [
-        i for i in range(rows) if any(typed.get(f"strings/{i}/{k}") for k in ("letter", "modules", "tracker", "inverter", "run/length_m"))
-    ]
+    return [i for i in range(rows) if any(typed.get(f"strings/{i}/{k}") for k in STRING_TYPED)]
 
 
 def read_form(typed: dict[str, str], before: dict[str, Any], rows: int) -> tuple[dict[str, Any], dict[str, str]]:
@@ -141,9 +141,7 @@ def read_form(typed: dict[str, str], before: dict[str, Any], rows: int) -> tuple
     system: units.System = "si" if typed.get("units") == "si" else "us"
     was = typed_of(before, rows, before.get("units", system)) if before.get("site") else {}
     plan["strings"], plan["runs"] = [], {}
-    used = [
-        i for i in range(rows) if any(typed.get(f"strings/{i}/{k}") for k in ("letter", "modules", "tracker", "inverter", "run/length_m"))
-    ]
+    used = used_rows(typed, rows)
     place = {i: n for n, i in enumerate(used)}
     for title, section in fields(rows):
         for field in section:
@@ -156,7 +154,7 @@ def read_form(typed: dict[str, str], before: dict[str, Any], rows: int) -> tuple
                 path = path.replace(f"strings/{row}/", f"strings/{place[row]}/", 1)
             elif title == "Runs":
                 family = field.path.split("/")[1]
-                if not typed.get(f"runs/{family}/length_m"):
+                if not any(typed.get(f"runs/{family}/{k}") for k in ("length_m", "in_raceway", "ambient_c")):
                     continue
                 needed = path.endswith(("length_m", "method"))
             else:

@@ -85,7 +85,7 @@ def reading(request: Request, at: Opened) -> Response:
             "message.html",
             {
                 "title": "The plan has changed",
-                "message": "This termination is no longer in the plan; nothing was logged. Look at the list again.",
+                "message": f"This termination is no longer in the plan; nothing was logged. You had typed “{visit.text('torque')[:40]}”: find the joint in the list, and enter it there.",
                 "back": f"/jobs/{at.job.id}/land",
                 "_visit": visit,
             },

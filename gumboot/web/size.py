@@ -45,11 +45,19 @@ def size(request: Request, at: Opened) -> dict[str, Any]:
     }
 
 
-def _panel(at: Ticket, place: str, fault: str = "", typed: str = "") -> dict[str, Any]:
+def _panel(at: Ticket, place: str, fault: str = "", typed: str = "", chosen: str = "") -> dict[str, Any]:
     circuit = next((s for s in at.design.circuits if s.id == place or place.startswith(f"{s.id}.")), None)
     fitted = at.plan.fitted.get(circuit.id) if circuit else None
     figures = working_of(at, place) if place else []
-    return {"_working": figures, "_circuit": circuit, "_fitted": fitted, "_fault": fault, "_typed": typed, "place": place}
+    return {
+        "_working": figures,
+        "_circuit": circuit,
+        "_fitted": fitted,
+        "_fault": fault,
+        "_typed": typed,
+        "_chosen": chosen or (fitted.size if fitted else "") or "",
+        "place": place,
+    }
 
 
 @router.get("/jobs/{job_id}/size/working")
@@ -111,17 +119,17 @@ def fit(request: Request, at: Opened) -> Response:
         changes = (Change(f"/fitted/{circuit.id}/size", conductor or None), Change(f"/fitted/{circuit.id}/protection_a", protection))
         Plan.model_validate(apply(at.plan.model_dump(mode="json"), changes))
     except NotAQuantity as exc:
-        return _unfit(request, at, circuit.id, str(exc), amps)
+        return _unfit(request, at, circuit.id, str(exc), amps, conductor)
     except ValidationError as exc:
-        return _unfit(request, at, circuit.id, plain_faults(exc)[0][1], amps)
+        return _unfit(request, at, circuit.id, plain_faults(exc)[0][1], amps, conductor)
     return change_plan(request, at, changes, back)
 
 
-def _unfit(request: Request, at: Ticket, place: str, fault: str, typed: str) -> Response:
+def _unfit(request: Request, at: Ticket, place: str, fault: str, typed: str, chosen: str) -> Response:
     context = {
         **at.head("size"),
         "at": place,
-        **_panel(at, place, fault, typed),
+        **_panel(at, place, fault, typed, chosen),
         "_drawing": drawn(one_line(at.design)),
         "_tables": part("size_tables.html", at.design),
     }

@@ -78,6 +78,7 @@ def test_every_field_takes_the_crews_units(planner, new_job, tern):
         ("supply/bus_a", "two hundred", "type a number and unit, such as 200 A"), ("runs/grid/length_m", "-3 ft", "more than 0"), ("runs/grid/length_m", "0", "more than 0"), ("kit/packs", "3.5", "whole number"),
         ("kit/packs", "0", "at least 1"), ("kit/packs", "900", "at most 16"), ("strings/0/modules", "ten", "whole number"), ("strings/0/modules", "40000", "at most 999"), ("site/t_min_c", "", "type a value, such as"),
         ("site/name", "", "type a name"), ("strings/1/letter", "A", "two strings have the same letter"), ("site/t_min_c", "200 F", "at most 90"), ("kit/inverter", "x", "choose one of"), ("strings/0/run/length_m", "12 lb", "not a unit of length"),
+        ("runs/grid/length_m", "", "type a length, such as"), ("strings/5/tilt_deg", "20", "type a whole number"),
     ],
 )  # fmt: skip
 def test_bad_input_is_named_at_its_field_and_nothing_typed_is_lost(planner, new_job, tern, field, typed, says):
@@ -147,6 +148,7 @@ def test_the_crews_own_conductor_is_kept_and_judged(planner, new_job, heron):
     for bad, says in (("lots", "type a number and unit"), ("-5 A", "more than 0")):
         refused = planner.post(f"/jobs/{job_id}/fit", {"circuit": "grid-1", "size": "6", "protection": bad, "version": "2"})
         assert refused.status_code == 422 and says in refused.text and f'value="{bad}"' in refused.text
+        assert '<option value="6" selected>' in refused.text
 
 
 def test_working_opens_to_formula_inputs_row_and_clause(planner, new_job, tern):
