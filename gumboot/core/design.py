@@ -10,19 +10,20 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
 
-from gumboot.core.bank import Bank, bank_findings, design_bank, fault_current
-from gumboot.core.circuits import lay_out
-from gumboot.core.codes import nec
-from gumboot.core.conductors import Sized, school_findings, size_circuit
+from gumboot.core.bank import Bank, bank_findings, class_findings, design_bank
+from gumboot.core.circuits import Body, Thin, lay_out
+from gumboot.core.circuits.layout import Layout
+from gumboot.core.conductors import RULES, Sized, places, school_findings, size_circuit, size_findings
+from gumboot.core.earthing import Bonds, bond_findings, bonds_of, meeting_findings, shutdown_findings
+from gumboot.core.faults import Loop, dc_fault, loop_findings
 from gumboot.core.findings import Change, Cure, Finding, Level, check, ordered, stop
-from gumboot.core.kit import Catalogue, Inverter, Pack
+from gumboot.core.kit import Catalogue, Gateway, Inverter, Pack
 from gumboot.core.plan import Fitted, Plan
 from gumboot.core.settings import Job, Setting, fill_menu
 from gumboot.core.strings import StringDesign, design_string, design_trackers
-from gumboot.core.supply import Bus, bond_findings, bus_findings, design_bus
+from gumboot.core.supply import Bus, bus_findings, design_bus, service_limit, supply_findings
 from gumboot.core.terminations import Termination, list_terminations, termination_findings
-from gumboot.core.units import FT_M
-from gumboot.core.working import Figure, given, solve
+from gumboot.core.working import Figure
 
 
 @dataclass(frozen=True, eq=False)
@@ -36,11 +37,17 @@ class Design:
     findings: tuple[Finding, ...]
     inverter: Inverter | None = None
     pack: Pack | None = None
+    gateway: Gateway | None = None
     strings: tuple[StringDesign, ...] = ()
     bank: Bank | None = None
     bus: Bus | None = None
+    bonds: Bonds | None = None
     fault: Figure | None = None
+    loops: tuple[Loop, ...] = ()
+    bodies: tuple[Body, ...] = ()
+    links: tuple[Thin, ...] = ()
     circuits: tuple[Sized, ...] = ()
+    unsized: tuple[tuple[str, str], ...] = ()
     terminations: tuple[Termination, ...] = ()
     settings: tuple[Setting, ...] = ()
 
@@ -57,10 +64,12 @@ class Design:
 def _figures(d: Design) -> Iterator[tuple[str, Figure]]:
     for s in d.strings:
         yield from ((f"{s.key}.{name}", getattr(s, name)) for name in ("v_oc_cold", "v_mp_hot", "v_oc_hot", "i_max", "power"))
+        if s.fuse:
+            yield f"{s.key}.fuse", s.fuse
     if d.bank:
         yield from (
             (f"bank.{name}", getattr(d.bank, name))
-            for name in ("v_nom", "v_low", "i_inverter", "i_all", "i_bank", "i_pack", "c_rate", "energy")
+            for name in ("v_nom", "v_max", "v_min", "v_low", "i_inverter", "i_all", "i_bank", "i_pack", "c_rate", "energy")
         )
     if d.fault:
         yield "bank.fault", d.fault
@@ -80,6 +89,10 @@ def _figures(d: Design) -> Iterator[tuple[str, Figure]]:
         yield f"{c.id}.drop", c.judged.drop_pct
         yield f"{c.id}.permitted", c.permitted
         yield f"{c.id}.egc", c.egc
+    for x in d.loops:
+        if x.grid:
+            yield f"{x.circuit}.loop", x.grid
+        yield f"{x.circuit}.loop_limit", x.limit
     for t in d.terminations:
         if t.torque:
             yield f"{t.key}.torque", t.torque
@@ -88,39 +101,43 @@ def _figures(d: Design) -> Iterator[tuple[str, Figure]]:
 
 def design(plan: Plan, catalogue: Catalogue) -> Design:
     """Everything that follows from a plan: strings, bank, bus, circuits, terminations, settings and findings."""
-    found = _kit_findings(plan, catalogue)
+    found = kit_findings(plan, catalogue)
     if found:
         return Design(plan, ordered(found))
-    inverter, pack, module = catalogue.inverters[plan.kit.inverter], catalogue.packs[plan.kit.pack], catalogue.modules[plan.kit.module]
+    inverter, gateway = catalogue.inverters[plan.kit.inverter], catalogue.gateways.get(plan.kit.gateway or "")
+    pack = catalogue.packs.get(inverter.pack_inside or plan.kit.pack or "")
+    module = catalogue.modules.get(plan.kit.module or "")
     strings: list[StringDesign] = []
-    for i, s in enumerate(plan.strings):
-        one, faults = design_string(s, i, plan, inverter, module)
+    for i, s in enumerate(plan.strings if module else ()):
+        one, faults = design_string(s, i, plan, inverter, module) if module else (None, [])
         strings += [one] if one else []
         found += faults
     found += design_trackers(plan, inverter, module)
-    if plan.kit.inverters > inverter.units_max:
-        found.append(
-            stop(
-                "kit.inverters",
-                "inverter-1",
-                f"{plan.kit.inverters} inverters in parallel; {inverter.model} allows {inverter.units_max}.",
-                "inverter sheet",
-                Cure(f"Plan {inverter.units_max}", (Change("/kit/inverters", inverter.units_max),)),
-            )
-        )
-    bank = design_bank(plan, inverter, pack)
-    found += bank_findings(plan, bank, inverter, pack)
+    found += unit_findings(plan, inverter) + supply_findings(plan, inverter, gateway)
+    bank = design_bank(plan, inverter, pack) if pack and (plan.kit.packs or inverter.pack_inside) else None
+    mismatch = class_findings(plan, bank, inverter, pack) if bank and pack else []
+    found += mismatch + (bank_findings(plan, bank, inverter, pack) if bank and pack and not mismatch else [])
     bus = design_bus(plan, inverter)
-    found += bus_findings(plan, bus) + bond_findings()
-    if any(f.key == "bank.class" for f in found):
-        return Design(plan, ordered(found), inverter, pack, tuple(strings), bank, bus)
+    found += bus_findings(plan, bus) + service_limit(plan, inverter)[1]
+    bonds = bonds_of(plan, gateway)
+    found += bond_findings(plan, inverter, gateway) + meeting_findings(plan, inverter, gateway) + shutdown_findings(plan)
+    if mismatch or any(f.key in ("supply.kind", "gateway.supply", "code.supply") for f in found):
+        return Design(plan, ordered(found), inverter, pack, gateway, tuple(strings), bank, bus, bonds)
+    laid = lay_out(Layout(plan, catalogue, inverter, pack, gateway, bank, strings))
+    rules = RULES[plan.code]
+    where = places(laid.circuits, rules)
     sized: list[Sized] = []
-    for circuit in lay_out(plan, catalogue, inverter, pack, bank, strings):
-        one_sized, faults = size_circuit(circuit, catalogue.conductor(circuit.family), plan.fitted.get(circuit.id, Fitted()))
+    unsized: list[tuple[str, str]] = []
+    for circuit in laid.circuits:
+        one_sized, faults = size_circuit(circuit, where.get(circuit.id), catalogue, plan, rules)
         found += faults
-        if one_sized:
-            sized.append(one_sized)
-            found += school_findings(one_sized, inverter.battery.named_size)
+        if one_sized is None:
+            unsized.append((circuit.id, circuit.name))
+            continue
+        sized.append(one_sized)
+        limit = inverter.battery.length_max_m if inverter.battery and circuit.family == "battery" else None
+        found += size_findings(one_sized, plan.fitted.get(circuit.id, Fitted()), limit)
+        found += school_findings(one_sized, inverter.battery.named_size if inverter.battery else "")
     ids = {s.id for s in sized}
     found += [
         check(
@@ -133,66 +150,52 @@ def design(plan: Plan, catalogue: Catalogue) -> Design:
         for k in plan.fitted
         if k not in ids
     ]
-    fault, faults = _fault(plan, catalogue, pack, sized, bank)
-    found += faults
-    terminations = list_terminations(sized, plan, inverter, pack, catalogue)
+    fault, faults = dc_fault(plan, catalogue, pack, sized, bank) if pack and bank else (None, [])
+    loops, slow = loop_findings(sized, plan, inverter)
+    found += faults + slow
+    terminations = list_terminations(sized, laid.bodies, catalogue, plan.code)
     found += termination_findings(terminations, plan, inverter, catalogue)
     settings, faults = fill_menu(Job(plan, inverter, pack, bank, sized))
     found += faults
-    return Design(plan, ordered(found), inverter, pack, tuple(strings), bank, bus, fault, tuple(sized), terminations, tuple(settings))
+    return Design(
+        plan, ordered(found), inverter, pack, gateway, tuple(strings), bank, bus, bonds, fault, loops, laid.bodies, laid.links, tuple(sized), tuple(unsized), terminations, tuple(settings)
+    )  # fmt: skip
 
 
-def _kit_findings(plan: Plan, catalogue: Catalogue) -> list[Finding]:
+def kit_findings(plan: Plan, catalogue: Catalogue) -> list[Finding]:
+    """Kit the catalogue does not have, or that is wanted and not chosen."""
     found: list[Finding] = []
-    for field, shelf in (("inverter", catalogue.inverters), ("pack", catalogue.packs), ("module", catalogue.modules)):
+    inverter = catalogue.inverters.get(plan.kit.inverter)
+    shelves = (("inverter", catalogue.inverters), ("pack", catalogue.packs), ("module", catalogue.modules), ("gateway", catalogue.gateways))
+    for field, shelf in shelves:
         wanted = getattr(plan.kit, field)
-        if wanted not in shelf:
-            known = ", ".join(sorted(shelf)) or f"the catalogue has no {field}"
-            cures = tuple(Cure(f"Choose {shelf[k].maker} {shelf[k].model}", (Change(f"/kit/{field}", k),)) for k in sorted(shelf)[:1])
-            found.append(
-                stop(
-                    f"kit.{field}",
-                    f"kit-{field}",
-                    f"“{wanted}” is not an {field} of the catalogue."
-                    if field == "inverter"
-                    else f"“{wanted}” is not a {field} of the catalogue.",
-                    "catalogue",
-                    *cures,
-                    Cure(f"Choose one of: {known}"),
-                )
-            )
+        needed = (field == "pack" and inverter and not inverter.pack_inside) or (field == "module" and plan.strings)
+        if wanted in shelf or (wanted is None and not needed):
+            continue
+        known = ", ".join(sorted(shelf)) or f"the catalogue has no {field}"
+        article = "an" if field == "inverter" else "a"
+        says = f"“{wanted}” is not {article} {field} of the catalogue." if wanted else f"No {field} is chosen."
+        cures = tuple(Cure(f"Choose {shelf[k].maker} {shelf[k].model}", (Change(f"/kit/{field}", k),)) for k in sorted(shelf)[:1])
+        found.append(stop(f"kit.{field}", f"kit-{field}", says, "catalogue", *cures, Cure(f"Choose one of: {known}")))
+    if inverter and not inverter.pack_inside and plan.kit.pack and plan.kit.packs == 0:
+        found.append(stop("kit.packs", "bank", "No pack is planned.", "plan", Cure("Plan one", (Change("/kit/packs", 1),))))
     return found
 
 
-def _fault(plan: Plan, catalogue: Catalogue, pack: Pack, sized: list[Sized], bank: Bank) -> tuple[Figure | None, list[Finding]]:
-    """Prospective current at the battery bus against what the pack's breaker and the bus breakers can interrupt."""
-    runs = [s for s in sized if s.circuit.family == "pack"]
-    if not runs or runs[0].circuit.run is None:
-        return None, []
-    length = given("L", runs[0].circuit.run.length_m / FT_M, "ft", "Pack cable one way", "brief")
-    loop = solve(
-        "R_loop",
-        "Ω",
-        "Pack cable, out and back",
-        "2 * R * L / 1000",
-        nec.dc_resistance(runs[0].size),
-        length,
-        source="Ohm's law",
-        assumption="75 °C; colder copper gives more current",
-    )
-    fault = fault_current(pack, plan.kit.packs, loop)
-    device = catalogue.device("dc-breaker", 1.25 * bank.i_inverter.n)
+def unit_findings(plan: Plan, inverter: Inverter) -> list[Finding]:
+    """How many may stand in parallel; strings on a unit that takes none; packs on one with no battery port."""
     found: list[Finding] = []
-    for name, rating in ((device.label, device.interrupt_a), (f"{pack.model}'s own breaker", pack.breaker_interrupt_a)):
-        if rating is not None and fault.n > rating:
-            found.append(
-                stop(
-                    f"bank.fault.{'bus' if name == device.label else 'pack'}",
-                    "dc-bus",
-                    f"A short at the battery bus can reach {fault.text}; {name} interrupts {rating:g} A.",
-                    f"{nec.BOOK} 110.9",
-                    Cure("Fit current-limiting fuses of sufficient interrupting rating ahead of it"),
-                    figures=(fault,),
-                )
+    if plan.kit.inverters > inverter.units_max:
+        says = f"{plan.kit.inverters} inverters in parallel; {inverter.model} allows {inverter.units_max}."
+        found.append(stop("kit.inverters", "inverter-1", says, "inverter sheet", Cure(f"Plan {inverter.units_max}", (Change("/kit/inverters", inverter.units_max),))))  # fmt: skip
+    if inverter.pack_inside and plan.kit.packs and (inverter.battery is None or plan.kit.pack not in (None, inverter.pack_inside)):
+        says = f"{inverter.model} has its pack inside and takes no other."
+        found.append(stop("kit.inside", "bank", says, "inverter sheet", Cure("Plan no packs beside it", (Change("/kit/packs", 0),))))
+    if plan.strings and not inverter.trackers:
+        says = f"{inverter.model} has no PV input: its strings belong on a PV inverter."
+        found.append(
+            stop(
+                "strings.none-taken", "array", says, "inverter sheet", Cure("Take the strings out in Brief, and name the PV inverter there")
             )
-    return fault, found
+        )
+    return found

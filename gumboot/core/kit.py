@@ -5,12 +5,22 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, model_validator
 
+Book = Literal["nec-2023", "iec-60364"]
 Positive = Annotated[float, Field(gt=0)]
-Conductor = Literal["L1", "L2", "N", "PE", "+", "−"]
-Family = Literal["pv", "pack", "battery", "grid", "grid-feeder", "backup", "backup-feeder"]
-Termination = Literal["lug", "bare", "ferrule", "pv-connector"]
+Conductor = Literal["L1", "L2", "L3", "N", "PE", "+", "−"]
+Family = Literal[
+    "pv", "pack", "battery", "grid", "grid-feeder", "backup", "backup-feeder", "changeover", "loads", "generator", "existing-pv"
+]
+Supplied = Literal["split-phase 120/240 V", "single-phase 230 V", "three-phase 400/230 V"]
+Chemistry = Literal["LFP", "flooded", "sealed", "gel"]
+LINES: dict[str, tuple[Conductor, ...]] = {
+    "split-phase 120/240 V": ("L1", "L2"),
+    "single-phase 230 V": ("L1",),
+    "three-phase 400/230 V": ("L1", "L2", "L3"),
+}
+Termination = Literal["lug", "bare", "ferrule", "pv-connector", "spring"]
 
 
 class Entry(BaseModel):
@@ -32,8 +42,15 @@ class Terminal(Entry):
     strip_mm: Positive | None = None
     torque_nm: Positive | None = None
     bit: str
-    temp_c: Literal[60, 75, 90] = 75
+    temp_c: Literal[60, 70, 75, 90] = 75
+    holds: Annotated[int, Field(ge=1)] = 1
     source: str
+
+    @model_validator(mode="after")
+    def _torque_known(self) -> Terminal:
+        if self.torque_nm is None and self.end not in ("pv-connector", "spring") and self.most.endswith("mm²"):
+            raise ValueError(f"{self.label}: a metric terminal needs its torque, since the IEC has no table of screws")
+        return self
 
 
 class FactoryJoint(Entry):
@@ -67,6 +84,8 @@ class Port(Entry):
     protection: str
     terminals: tuple[Terminal, ...]
     named_size: str = ""
+    protection_named_a: Positive | None = None
+    length_max_m: Positive | None = None
 
 
 class MenuItem(Entry):
@@ -83,27 +102,52 @@ class MenuItem(Entry):
     step: float | None = None
 
 
+class Link(Entry):
+    """A thin line between boxes: what it is called, its conductors, and the role of the box at its other end."""
+
+    name: str
+    conductors: str
+    to: Literal["bank", "meter", "gateway", "inverter"]
+
+
 class Inverter(Entry):
-    """A split-phase hybrid inverter."""
+    """An inverter: hybrid, AC-coupled, inverter-charger, or all-in-one with its pack inside.
+
+    fault_a: what it can push into a short when islanded. capacitance_f and precharge: of its battery port.
+    residual: the residual-current device its maker declares enough; None when the maker is silent.
+    """
 
     kind: Literal["inverter"]
     id: str
     maker: str
     model: str
-    supply: Literal["split-phase 120/240 V"]
+    topology: Literal["hybrid", "ac-coupled", "inverter-charger", "all-in-one"] = "hybrid"
+    supply: Supplied
     power_w: Positive
+    surge_w: Positive | None = None
+    surge_s: Positive | None = None
     voltage_v: Positive
-    pass_through_a: Positive
-    pv_v_max: Positive
-    pv_power_max_w: Positive
-    trackers: Annotated[tuple[Tracker, ...], Field(min_length=1)]
+    pass_through_a: Positive | None = None
+    pv_v_max: Positive | None = None
+    pv_power_max_w: Positive | None = None
+    trackers: tuple[Tracker, ...] = ()
+    trackers_bridge: bool = False
+    chemistries: Annotated[tuple[Chemistry, ...], Field(min_length=1)] = ("LFP",)
+    pack_inside: str = ""
     battery_v_min: Positive
     battery_v_max: Positive
     battery_efficiency: Annotated[float, Field(gt=0, le=1)]
     charge_max_a: Positive
-    battery: Port
-    grid: Port
-    backup: Port
+    capacitance_f: Positive | None = None
+    precharge_ohm: Positive | None = None
+    battery: Port | None = None
+    grid: Port | None = None
+    backup: Port | None = None
+    generator: Port | None = None
+    bond_relay: bool = False
+    fault_a: Positive | None = None
+    residual: Literal["A", "B"] | None = None
+    links: tuple[Link, ...] = ()
     earth: Terminal
     earth_screws: Annotated[int, Field(ge=1)]
     units_max: Annotated[int, Field(ge=1)] = 1
@@ -112,26 +156,53 @@ class Inverter(Entry):
     factory_joints: tuple[FactoryJoint, ...] = ()
     menu: Annotated[tuple[MenuItem, ...], Field(min_length=1)]
 
+    @property
+    def lines(self) -> tuple[Conductor, ...]:
+        """Its live line conductors: ("L1", "L2")."""
+        return LINES[self.supply]
+
+
+class Cabinet(Entry):
+    """What packs slide into: how many it holds, how many cabinets may stand in a row, and the joints of its inner bus."""
+
+    name: str
+    holds: Annotated[int, Field(ge=1)]
+    row_max: Annotated[int, Field(ge=1)]
+    bus_a: Positive
+    joints: tuple[FactoryJoint, ...]
+
 
 class Pack(Entry):
-    """A battery pack of cells in series. Currents in A, at the pack's posts."""
+    """A battery unit of cells in series: a pack, a module of a stack, or one lead-acid cell or block. Currents in A, at its posts.
+
+    breaker_a None: it has none of its own, and each string of units wants a fuse.
+    bridge: the bolts of the copper bars between two towers of a stack; interlink: a bolt of the bar between two cells.
+    """
 
     kind: Literal["pack"]
     id: str
     maker: str
     model: str
-    chemistry: Literal["LFP"]
+    form: Literal["pack", "stack", "block"] = "pack"
+    chemistry: Chemistry
     cells: Annotated[int, Field(ge=1)]
     capacity_ah: Positive
     discharge_max_a: Positive
     charge_max_a: Positive
+    peak_a: Positive | None = None
+    peak_s: Positive | None = None
     bms_v_max: Positive
     bms_v_min: Positive
     depth: Annotated[float, Field(gt=0, le=1)]
     resistance_ohm: Positive
-    breaker_a: Positive
-    breaker_interrupt_a: Positive
+    breaker_a: Positive | None = None
+    breaker_interrupt_a: Positive | None = None
+    precharge_ohm: Positive | None = None
+    series_max: Annotated[int, Field(ge=1)] = 1
     parallel_max: Annotated[int, Field(ge=1)]
+    cabinet: Cabinet | None = None
+    interlink: FactoryJoint | None = None
+    bridge: tuple[FactoryJoint, ...] = ()
     link: str
     terminals: tuple[Terminal, ...]
     earth: Terminal
@@ -139,8 +210,31 @@ class Pack(Entry):
 
     @property
     def v_nom(self) -> float:
-        """Nominal voltage in V: 3.2 V a cell."""
-        return round(self.cells * 3.2, 3)
+        """Nominal voltage in V: 3.2 V a cell of lithium iron phosphate, 2 V a cell of lead."""
+        return round(self.cells * (3.2 if self.chemistry == "LFP" else 2.0), 3)
+
+
+class Gateway(Entry):
+    """What separates house and grid in an outage: a gateway, or a bare islanding box. It breaks before it makes.
+
+    neutral: whether its contactor switches neutral. bond_relay: whether it can join neutral and earth when islanded.
+    """
+
+    kind: Literal["gateway"]
+    id: str
+    maker: str
+    model: str
+    form: Literal["gateway", "islanding box"] = "gateway"
+    supply: Supplied
+    i_max_a: Positive
+    neutral: Literal["solid", "switched"]
+    bond_relay: bool
+    meter_inside: bool
+    grid: Port
+    inverter: Port
+    backup: Port
+    links: tuple[Link, ...] = ()
+    factory_joints: tuple[FactoryJoint, ...] = ()
 
 
 class Module(Entry):
@@ -156,7 +250,7 @@ class Module(Entry):
     i_sc_a: Positive
     i_mp_a: Positive
     beta_voc_per_c: Annotated[float, Field(le=0, ge=-0.01)] | None = None
-    gamma_vmp_per_c: Annotated[float, Field(le=0, ge=-0.01)]
+    gamma_vmp_per_c: Annotated[float, Field(le=0, ge=-0.01)] | None = None
     fuse_max_a: Positive
     system_v_max: Positive
 
@@ -166,8 +260,10 @@ class Device(Entry):
 
     kind: Literal["device"]
     id: str
-    role: Literal["ac-breaker", "dc-breaker", "dc-bus", "panel", "transfer-switch", "array"]
+    role: Literal["ac-breaker", "dc-breaker", "dc-fuse", "dc-bus", "panel", "transfer-switch", "array", "inlet", "tap"]
     label: str
+    supply: Supplied | Literal["any"] = "any"
+    book: Book | Literal["any"] = "any"
     up_to_a: Positive
     interrupt_a: Positive | None = None
     terminals: tuple[Terminal, ...]
@@ -179,16 +275,25 @@ class Lug(Entry):
     size: str
     barrel_mm: Positive
     die: str
+    studs: tuple[str, ...] = ()
 
 
 class ConductorType(Entry):
-    """A kind of cable: insulation temperature in °C, conductor class, and which runs it serves."""
+    """A kind of cable: insulation temperature in °C, conductor class, which runs it serves; cost a mm² and metre, and of making off one end.
+
+    Costs are in the crew's own coin: only their ratio matters, when the least-cost legal set is picked.
+    """
 
     kind: Literal["conductor"]
     id: str
     label: str
-    temp_c: Literal[75, 90]
+    book: Book
+    material: Literal["Cu", "Al"] = "Cu"
+    temp_c: Literal[70, 75, 90]
     strands: Literal["stranded", "fine"]
+    cores: Literal["single", "multi"] = "single"
+    cost_mm2_m: Positive
+    cost_end: Positive
     families: tuple[Family, ...]
     sizes: tuple[str, ...]
 
@@ -201,7 +306,7 @@ class Lugs(Entry):
     rows: tuple[Lug, ...]
 
 
-AnyEntry = Annotated[Inverter | Pack | Module | Device | ConductorType | Lugs, Field(discriminator="kind")]
+AnyEntry = Annotated[Inverter | Gateway | Pack | Module | Device | ConductorType | Lugs, Field(discriminator="kind")]
 entry = TypeAdapter[AnyEntry](AnyEntry)
 file = TypeAdapter[list[AnyEntry]](list[AnyEntry])
 
@@ -216,6 +321,7 @@ class Catalogue:
     def __init__(self, entries: Iterable[AnyEntry]) -> None:
         rows = list(entries)
         self.inverters = {e.id: e for e in rows if isinstance(e, Inverter)}
+        self.gateways = {e.id: e for e in rows if isinstance(e, Gateway)}
         self.packs = {e.id: e for e in rows if isinstance(e, Pack)}
         self.modules = {e.id: e for e in rows if isinstance(e, Module)}
         self.devices = [e for e in rows if isinstance(e, Device)]
@@ -224,16 +330,14 @@ class Catalogue:
         if len({e.id for e in rows}) != len(rows):
             raise BrokenCatalogue("two catalogue entries share one id")
 
-    def device(self, role: str, amps: float) -> Device:
-        """The smallest device of a role that carries `amps`, else the largest. Raises BrokenCatalogue when there is none."""
-        of_role = sorted((d for d in self.devices if d.role == role), key=lambda d: d.up_to_a)
+    def device(self, role: str, amps: float, supply: str = "any", book: str = "any") -> Device:
+        """The smallest device of a role, supply and book that carries `amps`, else the largest. Raises BrokenCatalogue when there is none."""
+        fits = [d for d in self.devices if d.role == role and d.supply in (supply, "any") and d.book in (book, "any")]
+        of_role = sorted(fits, key=lambda d: d.up_to_a)
         if not of_role:
-            raise BrokenCatalogue(f"the catalogue has no {role}")
+            raise BrokenCatalogue(f"the catalogue has no {role} for {supply} under {book}")
         return next((d for d in of_role if d.up_to_a >= amps), of_role[-1])
 
-    def conductor(self, family: Family) -> ConductorType:
-        """The cable used for a family of runs. Raises BrokenCatalogue when there is none."""
-        for c in self.conductors:
-            if family in c.families:
-                return c
-        raise BrokenCatalogue(f"the catalogue has no conductor for {family} runs")
+    def conductor(self, family: Family, book: Book, material: str = "Cu") -> ConductorType | None:
+        """The cable used for a family of runs under a book; None when the catalogue has none of that metal."""
+        return next((c for c in self.conductors if family in c.families and c.book == book and c.material == material), None)

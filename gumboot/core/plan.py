@@ -20,8 +20,21 @@ Text = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200, p
 Key = Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9_.-]{1,40}$")]
 Letter = Annotated[str, StringConstraints(pattern=r"^[A-Z]$")]
 
-Method = Literal["raceway", "free-air"]
-FAMILIES: tuple[Family, ...] = ("pack", "battery", "grid", "grid-feeder", "backup", "backup-feeder")
+Book = Literal["nec-2023", "iec-60364"]
+Method = Literal["raceway", "free-air", "A1", "A2", "B1", "B2", "C", "D1", "D2", "E", "F"]
+Size = Annotated[str, StringConstraints(pattern=r"^(\d{1,4}|[1-4]/0|\d{1,3}(\.\d)? mm²)$")]
+FAMILIES: tuple[Family, ...] = (
+    "pack",
+    "battery",
+    "grid",
+    "grid-feeder",
+    "backup",
+    "backup-feeder",
+    "changeover",
+    "loads",
+    "generator",
+    "existing-pv",
+)
 
 
 class Part(BaseModel):
@@ -47,32 +60,79 @@ class Site(Part):
 
 
 class Supply(Part):
-    """The service: main breaker and busbar in A; where the back-fed breaker sits; the sum of all load breakers if known."""
+    """The service: main breaker and busbar in A; where the back-fed breaker sits; the sum of all load breakers if known.
 
-    kind: Literal["split-phase 120/240 V"] = "split-phase 120/240 V"
-    main_breaker_a: Amps
-    bus_a: Amps
+    Under the IEC: earthing of the supply, the external loop impedance or the earth electrode in Ω.
+    """
+
+    kind: Literal["split-phase 120/240 V", "single-phase 230 V", "three-phase 400/230 V", "off-grid"] = "split-phase 120/240 V"
+    main_breaker_a: Amps | None = None
+    bus_a: Amps | None = None
+    connection: Literal["main-panel breaker", "supply-side tap"] = "main-panel breaker"
     backfeed: Literal["opposite end", "elsewhere"] = "opposite end"
     load_breakers_a: Annotated[float, Field(ge=0, le=10000)] | None = None
+    service_size: Size | None = None
+    earthing: Literal["TN-C-S", "TN-S", "TT"] | None = None
+    loop_ohm: Annotated[float, Field(gt=0, le=200)] | None = None
+
+
+class Generator(Part):
+    """A generator and its inlet: power in W, where it lands, whether its neutral is bonded to its own frame."""
+
+    power_w: Annotated[float, Field(gt=0, le=200_000)]
+    lands: Literal["inverter", "loads panel", "inverter with bypass"] = "inverter"
+    interlock: bool = True
+    bonded: bool = False
+
+
+class ExistingPv(Part):
+    """A PV inverter that is there already: its AC power in W, on which side of the changeover it feeds, whether it obeys a rising frequency."""
+
+    power_w: Annotated[float, Field(gt=0, le=200_000)]
+    side: Literal["backup side", "grid side"] = "backup side"
+    obeys_frequency: Literal["yes", "no", "unknown"] = "unknown"
 
 
 class Kit(Part):
-    """What is fitted, by catalogue id."""
+    """What is fitted, by catalogue id. `packs` stand in parallel, each of `series` units in series; `towers` share one stack."""
 
     inverter: Name
     inverters: Annotated[int, Field(ge=1, le=6)]
-    pack: Name
-    packs: Annotated[int, Field(ge=1, le=16)]
-    module: Name
+    pack: Name | None = None
+    packs: Annotated[int, Field(ge=0, le=25)] = 0
+    series: Annotated[int, Field(ge=1, le=60)] = 1
+    towers: Annotated[int, Field(ge=1, le=2)] = 1
+    takeoff: Literal["one end", "diagonal", "star"] = "diagonal"
+    module: Name | None = None
+    gateway: Name | None = None
+    generator: Generator | None = None
+    existing_pv: ExistingPv | None = None
+
+
+class Backup(Part):
+    """What lives on in an outage, what changes over, and where neutral then meets earth."""
+
+    loads: Literal["nothing", "whole house", "essential board", "transfer-switched circuits"] = "whole house"
+    changeover: Literal["transfer switch", "interlocked breakers", "loose breakers"] = "transfer switch"
+    neutral: Literal["solid", "switched"] = "solid"
+    bond: Literal["service", "inverter", "gateway", "loads panel"] = "service"
+    board_a: Amps | None = None
 
 
 class Run(Part):
-    """A run of conductors: one-way length in m, how it is run, how many current-carrying conductors share the raceway."""
+    """A run of conductors: one-way length in m, how it is run, and what shares its way.
+
+    Runs that name the same raceway share it; `in_raceway` states the current-carrying conductors (NEC) or loaded
+    circuits (IEC) there outright, for what Gumboot does not know of. `parallel` sets of conductors share the current.
+    """
 
     length_m: Metres
     method: Method = "raceway"
+    material: Literal["Cu", "Al"] = "Cu"
     ambient_c: Celsius | None = None
-    in_raceway: Annotated[int, Field(ge=2, le=60)] | None = None
+    in_raceway: Annotated[int, Field(ge=1, le=60)] | None = None
+    raceway: Annotated[str, StringConstraints(strip_whitespace=True, max_length=20, pattern=PRINTABLE)] = ""
+    parallel: Annotated[int, Field(ge=1, le=6)] = 1
 
 
 class PvString(Part):
@@ -91,7 +151,7 @@ class PvString(Part):
 class Fitted(Part):
     """The crew's own choice for one circuit. Kept and judged, never silently replaced."""
 
-    size: Annotated[str, StringConstraints(pattern=r"^(\d{1,4}|[1-4]/0)$")] | None = None
+    size: Size | None = None
     protection_a: Amps | None = None
 
 
@@ -99,13 +159,14 @@ class Plan(Part):
     """Everything decided about one job."""
 
     format: Literal["gumboot-plan/1"] = "gumboot-plan/1"
-    code: Literal["nec-2023"] = "nec-2023"
+    code: Book = "nec-2023"
     units: Literal["us", "si"] = "us"
     site: Site
     supply: Supply
     kit: Kit
+    backup: Backup = Backup()
     strings: Annotated[tuple[PvString, ...], Field(max_length=26)] = ()
-    runs: dict[Family, Run] = Field(default_factory=dict)
+    runs: dict[Key, Run] = Field(default_factory=dict)
     fitted: dict[Key, Fitted] = Field(default_factory=dict)
     settings: dict[Key, float | Text] = Field(default_factory=dict)
 

@@ -13,12 +13,24 @@ from dataclasses import dataclass
 from gumboot.core.bank import Bank
 from gumboot.core.conductors import Sized
 from gumboot.core.findings import Change, Cure, Finding, check, stop
-from gumboot.core.kit import Inverter, MenuItem, Pack
+from gumboot.core.kit import Chemistry, Inverter, MenuItem, Pack
 from gumboot.core.plan import Plan
 from gumboot.core.working import COMMON_PRACTICE, MEMORY, Figure, given, solve
 
-CELL_V = {"absorb": 3.50, "float": 3.375, "recover": 3.225, "warn": 3.05, "cut": 3.00}  # LFP, common practice, from memory
-CELL_NAME = {"absorb": "Absorption", "float": "Float", "recover": "Recover to discharge", "warn": "Low warning", "cut": "Low cut-off"}
+CELL_V: dict[Chemistry, dict[str, float]] = {  # V a cell, common practice, from memory
+    "LFP": {"absorb": 3.50, "float": 3.375, "recover": 3.225, "warn": 3.05, "cut": 3.00},
+    "flooded": {"absorb": 2.43, "float": 2.25, "recover": 2.08, "warn": 1.95, "cut": 1.85, "equalise": 2.55},
+    "sealed": {"absorb": 2.38, "float": 2.25, "recover": 2.08, "warn": 1.95, "cut": 1.85},
+    "gel": {"absorb": 2.33, "float": 2.25, "recover": 2.08, "warn": 1.95, "cut": 1.85},
+}
+CELL_NAME = {
+    "absorb": "Absorption",
+    "float": "Float",
+    "recover": "Recover to discharge",
+    "warn": "Low warning",
+    "cut": "Low cut-off",
+    "equalise": "Equalisation",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,9 +62,26 @@ class Job:
 
     plan: Plan
     inverter: Inverter
-    pack: Pack
-    bank: Bank
+    pack: Pack | None
+    bank: Bank | None
     circuits: Sequence[Sized]
+
+    @property
+    def count(self) -> int:
+        """Strings of units in parallel."""
+        return self.bank.count if self.bank else 0
+
+    @property
+    def in_series(self) -> int:
+        """Cells in series in the whole bank."""
+        if self.pack is None:
+            return 0
+        return self.pack.cells * (self.plan.kit.series if self.pack.form != "pack" else 1)
+
+    @property
+    def chemistry(self) -> Chemistry:
+        """What the cells are."""
+        return self.pack.chemistry if self.pack else "LFP"
 
 
 Filled = tuple[float | str, str, Figure | None]
@@ -67,16 +96,22 @@ def _fixed(value: float | str, reason: str) -> Callable[[MenuItem, Job], Filled]
 
 
 def _capacity(item: MenuItem, job: Job) -> Filled:
-    n, c = given("n_pack", job.plan.kit.packs, "", "Packs", "plan"), given("C", job.pack.capacity_ah, "Ah", "Pack capacity", "pack sheet")
+    n, c = _packs(job), given("C", job.pack.capacity_ah if job.pack else 0, "Ah", "Capacity of one", "pack sheet")
     f = solve("C_bank", "Ah", "Bank capacity", "n_pack * C", n, c, source="definition")
-    return f.n, f"{job.plan.kit.packs} packs of {job.pack.capacity_ah:g} Ah in parallel", f
+    return f.n, f"{job.count} of {c.text} in parallel", f
+
+
+def _packs(job: Job) -> Figure:
+    return given("n_pack", job.count, "", "Packs in parallel", "plan")
 
 
 def _current(direction: str) -> Callable[[MenuItem, Job], Filled]:
     def rule(item: MenuItem, job: Job) -> Filled:
-        each = job.pack.charge_max_a if direction == "charge" else job.pack.discharge_max_a
-        unit = job.inverter.charge_max_a if direction == "charge" else job.inverter.battery.i_max_a
-        packs = given("n_pack", job.plan.kit.packs, "", "Packs", "plan")
+        pack, port = job.pack, job.inverter.battery
+        each = 0.0 if pack is None else pack.charge_max_a if direction == "charge" else pack.discharge_max_a
+        most = port.i_max_a if port else job.bank.i_inverter.n if job.bank else job.inverter.charge_max_a
+        unit = job.inverter.charge_max_a if direction == "charge" else most
+        packs = _packs(job)
         units = given("n_inv", job.plan.kit.inverters, "", "Inverters", "plan")
         bms = given("I_BMS", each, "A", f"Pack {direction} limit", "pack sheet")
         own = given("I_inv", unit, "A", f"Inverter {direction} limit", "inverter sheet")
@@ -107,22 +142,69 @@ def _current(direction: str) -> Callable[[MenuItem, Job], Filled]:
 
 def _cells(which: str) -> Callable[[MenuItem, Job], Filled]:
     def rule(item: MenuItem, job: Job) -> Filled:
-        n = given("n_cell", job.pack.cells, "", "Cells in series", "pack sheet")
-        v = given("V_cell", CELL_V[which], "V", f"{CELL_NAME[which]} per cell, LFP", COMMON_PRACTICE)
+        cell = CELL_V[job.chemistry].get(which)
+        if cell is None:
+            return item.least or 0.0, f"never {CELL_NAME[which].lower()} on {job.chemistry} cells", None
+        n = given("n_cell", job.in_series, "", "Cells in series", "pack sheet")
+        v = given("V_cell", cell, "V", f"{CELL_NAME[which]} per cell, {job.chemistry}", COMMON_PRACTICE)
         f = solve("V_key", "V", CELL_NAME[which], "n_cell * V_cell", n, v, source=COMMON_PRACTICE, doubt=MEMORY)
-        return round(f.n, 1), f"safety net should the BMS link fail: {CELL_V[which]:g} V a cell", f
+        why = "safety net should the BMS link fail" if job.chemistry == "LFP" else f"for {job.chemistry} lead cells at 25 °C"
+        return round(f.n, 1), f"{why}: {cell:g} V a cell", f
 
     return rule
 
 
 def _tail(item: MenuItem, job: Job) -> Filled:
-    n, c = given("n_pack", job.plan.kit.packs, "", "Packs", "plan"), given("C", job.pack.capacity_ah, "Ah", "Pack capacity", "pack sheet")
+    n, c = _packs(job), given("C", job.pack.capacity_ah if job.pack else 0, "Ah", "Capacity of one", "pack sheet")
     f = solve("I_tail", "A", "Tail current", "0.05 * n_pack * C", n, c, source=COMMON_PRACTICE)
     return float(round(f.n)), "charge ends when the current falls to 5 % of capacity", f
 
 
 def _link(item: MenuItem, job: Job) -> Filled:
-    return job.pack.link, "the pack's BMS commands voltage and current over this link", None
+    link = job.pack.link if job.pack else "none"
+    return (
+        link,
+        "lead cells have no BMS: the inverter itself keeps the limits"
+        if link == "none"
+        else "the pack's BMS commands voltage and current over this link",
+        None,
+    )
+
+
+def _kind(item: MenuItem, job: Job) -> Filled:
+    if job.chemistry == "LFP":
+        return "lithium with BMS", "the pack is LFP and its BMS talks; lead-acid values would overcharge it", None
+    return f"lead, {job.chemistry}", f"the cells are {job.chemistry} lead; lithium values would never fill them", None
+
+
+def _equalise(item: MenuItem, job: Job) -> Filled:
+    if job.chemistry == "flooded":
+        return "on", "flooded cells are equalised each 30 to 90 days, with the caps seen to and the room aired", None
+    return "off", f"never equalise {'a lithium pack' if job.chemistry == 'LFP' else job.chemistry + ' cells'}", None
+
+
+def _bond(item: MenuItem, job: Job) -> Filled:
+    if job.plan.backup.bond == "inverter":
+        return "on in island", "the inverter's relay makes the one bond in an outage", None
+    where = {"service": "at the service", "gateway": "in the gateway", "loads panel": "in the loads panel"}[job.plan.backup.bond]
+    return "off", f"the neutral is bonded {where}: exactly one bond", None
+
+
+def _pass_through(item: MenuItem, job: Job) -> Filled:
+    """The least that any grid conductor and breaker permit, so that a smaller one fitted is kept from running hot."""
+    wires = [s.permitted for s in job.circuits if s.circuit.family == "grid"]
+    own = given(
+        "I_thru",
+        job.inverter.pass_through_a or job.inverter.power_w / job.inverter.voltage_v,
+        "A",
+        "What the port passes",
+        "inverter sheet",
+    )
+    wire = min(wires, key=lambda f: f.n, default=own).renamed("I_wire")
+    f = solve("I_key", "A", "Highest current from the grid", "min(I_thru, I_wire)", own, wire, source=COMMON_PRACTICE)
+    step = item.step or 1
+    why = "the conductor and breaker as fitted decide" if wire.n < own.n else "the unit's own pass-through decides"
+    return math.floor(f.n / step + 1e-9) * step, why, f
 
 
 def _export(item: MenuItem, job: Job) -> Filled:
@@ -147,8 +229,10 @@ RULES: dict[str, Callable[[MenuItem, Job], Filled]] = {
     "cut": _cells("cut"),
     "tail": _tail,
     "export": _export,
-    "lithium": _fixed("lithium with BMS", "the pack is LFP and its BMS talks; lead-acid values would overcharge it"),
-    "equalise_off": _fixed("off", "never equalise a lithium pack"),
+    "equalise_v": _cells("equalise"),
+    "lithium": _kind,
+    "equalise_off": _equalise,
+    "pass_through": _pass_through,
     "self_use": _fixed("self-use", "solar serves the house, then the battery, then the grid"),
     "reserve_soc": _fixed(30.0, "kept back for an outage while the grid is on"),
     "floor_on_grid": _fixed(20.0, "the battery is not drawn lower while the grid is there"),
@@ -156,7 +240,7 @@ RULES: dict[str, Callable[[MenuItem, Job], Filled]] = {
     "back_to_grid": _fixed(15.0, "below this the house goes back to grid"),
     "back_to_battery": _fixed(40.0, "above this the house may leave the grid again"),
     "grid_charge_off": _fixed("off", "charge from the sun unless the tariff says otherwise"),
-    "bond_off": _fixed("off", "the neutral is bonded at the service: exactly one bond"),
+    "bond_off": _bond,
     "sleep_off": _fixed("off", "small loads must not put the inverter to sleep"),
 }
 
@@ -199,7 +283,7 @@ def fill_menu(job: Job) -> tuple[list[Setting], list[Finding]]:
         )
         for k in unknown
     ]
-    return settings, found + order_findings(settings, job.pack) + current_findings(settings)
+    return settings, found + order_findings(settings, job) + current_findings(settings)
 
 
 def misfit(item: MenuItem, keyed: float | str) -> str:
@@ -229,7 +313,7 @@ ORDERS: tuple[tuple[str, str, bool], ...] = (  # lower, higher, may be equal
 )
 
 
-def order_findings(settings: list[Setting], pack: Pack) -> list[Finding]:
+def order_findings(settings: list[Setting], job: Job) -> list[Finding]:
     """The invariants of order. A broken one is a stop on the line the crew keyed."""
     by = {s.id: s for s in settings}
     found: list[Finding] = []
@@ -250,12 +334,13 @@ def order_findings(settings: list[Setting], pack: Pack) -> list[Finding]:
             )
         )
     absorb = by.get("absorb_v")
-    if absorb and not isinstance(absorb.value, str) and absorb.value > pack.bms_v_max:
+    v_max = job.bank.v_max.n if job.bank else math.inf
+    if absorb and not isinstance(absorb.value, str) and absorb.value > v_max:
         found.append(
             stop(
                 "set.absorb_v.bms",
                 "set.absorb_v",
-                f"Absorption {absorb.value:g} V is above the pack's limit of {pack.bms_v_max:g} V.",
+                f"Absorption {absorb.value:g} V is above the pack's limit of {v_max:g} V.",
                 "pack sheet",
                 _back("absorb_v", absorb.proposed, "V"),
             )

@@ -1,12 +1,13 @@
-"""The service: what its busbar may be fed, and where neutral meets earth."""
+"""The service: whether the unit suits it, what its busbar may be fed, and the connection ahead of the main."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
-from gumboot.core.codes import nec
+from gumboot.core.circuits.layout import output_current
+from gumboot.core.codes import OutsideTable, nec
 from gumboot.core.findings import Change, Cure, Finding, check, note, stop
-from gumboot.core.kit import Inverter
+from gumboot.core.kit import Gateway, Inverter
 from gumboot.core.plan import Plan
 from gumboot.core.working import MEMORY, Figure, given, solve
 
@@ -25,12 +26,46 @@ class Bus:
     passes: str
 
 
-def design_bus(plan: Plan, inverter: Inverter) -> Bus:
-    """Busbar figures. NEC 705.12(B)(1) 100 %, (B)(2) 120 %, (B)(3) sum of breakers."""
+def feeding(plan: Plan, inverter: Inverter) -> Figure:
+    """What all inverters can feed into the house's bus, in A a line, a PV inverter that was there before included."""
     units = given("n_inv", plan.kit.inverters, "", "Inverters", "plan")
-    power = given("P", inverter.power_w, "W", "Inverter power", "inverter sheet")
+    own = output_current(inverter)
+    if plan.kit.existing_pv is None:
+        return solve("I_out", "A", "Inverters' output current", "n_inv * I_inv", units, own, source="definition")
+    pv = given("P_pv", plan.kit.existing_pv.power_w, "W", "Power of the PV inverter", "brief")
     volts = given("V", inverter.voltage_v, "V", "AC voltage", "inverter sheet")
-    output = solve("I_out", "A", "Inverters' output current", "n_inv * P / V", units, power, volts, source="definition")
+    share = "P_pv / (sqrt(3) * V)" if inverter.supply.startswith("three") else "P_pv / V"
+    return solve("I_out", "A", "All inverters' output current", f"n_inv * I_inv + {share}", units, own, pv, volts, source="definition")
+
+
+def design_bus(plan: Plan, inverter: Inverter) -> Bus | None:
+    """Busbar figures; None when there is no busbar to feed or its rating is not known.
+
+    NEC 705.12(B)(1) 100 %, (B)(2) 120 %, (B)(3) sum of breakers. Under the IEC: main and inverters together within the board's rating.
+    """
+    if (
+        plan.supply.kind == "off-grid"
+        or plan.supply.connection == "supply-side tap"
+        or not plan.supply.main_breaker_a
+        or not plan.supply.bus_a
+    ):
+        return None
+    output = feeding(plan, inverter)
+    if plan.code == "iec-60364":
+        main = given("I_main", plan.supply.main_breaker_a, "A", "Main breaker", "brief")
+        bus = given("I_bus", plan.supply.bus_a, "A", "Board rating", "brief")
+        both = solve(
+            "I_used",
+            "A",
+            "Main breaker and all inverters",
+            "I_out + I_main",
+            output,
+            main,
+            source="IEC 60364-7-712, IEC 61439-3",
+            doubt=MEMORY,
+        )
+        whole = solve("I_allow", "A", "The board's rating", "1 * I_bus", bus, source="IEC 61439-3", doubt=MEMORY)
+        return Bus(output, both, whole, None, bus, "the board's rating, IEC 61439-3" if both.n <= bus.n else "")
     main = given("I_main", plan.supply.main_breaker_a, "A", "Main breaker", "brief")
     bus = given("I_bus", plan.supply.bus_a, "A", "Busbar rating", "brief")
     used = solve(
@@ -53,8 +88,90 @@ def design_bus(plan: Plan, inverter: Inverter) -> Bus:
     return Bus(output, used, allowed, total, bus, passes)
 
 
-def bus_findings(plan: Plan, bus: Bus) -> list[Finding]:
+def supply_findings(plan: Plan, inverter: Inverter, gateway: Gateway | None) -> list[Finding]:
+    """A unit, gateway or code book that does not belong to this supply; a main or a bus not yet read."""
+    found: list[Finding] = []
+    kind = plan.supply.kind
+    if kind not in ("off-grid", inverter.supply):
+        says = f"{inverter.model} is made for {inverter.supply}; the supply here is {kind}."
+        found.append(stop("supply.kind", "main-panel", says, "inverter sheet", Cure(f"Choose an inverter for {kind}"), Cure(f"The supply is {inverter.supply}", (Change("/supply/kind", inverter.supply),))))  # fmt: skip
+    if gateway and gateway.supply != inverter.supply:
+        found.append(stop("gateway.supply", "gateway", f"{gateway.model} is made for {gateway.supply}, the inverter for {inverter.supply}.", "gateway sheet", Cure("Choose a gateway of the inverter's supply")))  # fmt: skip
+    if gateway and plan.kit.inverters * output_current(inverter).n > gateway.inverter.i_max_a:
+        says = f"The inverters give {plan.kit.inverters * output_current(inverter).n:.4g} A; {gateway.model} takes {gateway.inverter.i_max_a:g} A."
+        found.append(stop("gateway.current", "gateway", says, "gateway sheet", Cure("Choose a larger gateway, or fewer inverters")))
+    if gateway and plan.backup.board_a and plan.backup.board_a > gateway.i_max_a:
+        says = f"The loads' feeder is rated {plan.backup.board_a:g} A; {gateway.model} passes {gateway.i_max_a:g} A."
+        found.append(stop("gateway.loads", "gateway", says, "gateway sheet", Cure(f"Protect the feeder at {gateway.i_max_a:g} A", (Change("/backup/board_a", gateway.i_max_a),))))  # fmt: skip
+    split = inverter.supply.startswith("split")
+    if split != (plan.code == "nec-2023"):
+        right = "nec-2023" if split else "iec-60364"
+        found.append(stop("code.supply", "plan", f"A {inverter.supply} unit is planned under the {'NEC' if plan.code == 'nec-2023' else 'IEC'}.", "plan", Cure("Use the other code book", (Change("/code", right),))))  # fmt: skip
+    if kind != "off-grid":
+        for field, words in (("main_breaker_a", "main breaker"), ("bus_a", "busbar")):
+            if getattr(plan.supply, field) is None:
+                found.append(check(f"supply.{field}", "main-panel", f"The rating of the {words} is not known.", "survey", Cure("Read it from the panel's label and type it in Brief")))  # fmt: skip
+    return found + tap_findings(plan)
+
+
+def tap_findings(plan: Plan) -> list[Finding]:
+    """A connection ahead of the main: its disconnect, and the size of service it hangs on. NEC 705.11."""
+    if plan.supply.connection != "supply-side tap" or plan.supply.kind == "off-grid":
+        return []
+    found = [
+        check(
+            "supply.tap", "main-panel", "The connection is ahead of the main breaker: live whatever is switched, with nothing but the utility's fuse before it.",
+            f"{nec.BOOK} 705.11, 230.82" if plan.code == "nec-2023" else "IEC 60364-4-43; the network operator's rules",
+            Cure("A fused disconnect within 10 ft (3 m) of the tap, rated for the available fault current; the utility isolates first"),
+        )
+    ]  # fmt: skip
+    if plan.code == "nec-2023" and plan.supply.service_size is None:
+        found.append(check("supply.service", "main-panel", "The size of the service conductors is not known: a tap may not feed them more than they carry.", f"{nec.BOOK} 705.11(A)", Cure("Read it and type it in Brief")))  # fmt: skip
+    return found
+
+
+def service_limit(plan: Plan, inverter: Inverter) -> tuple[Figure | None, list[Finding]]:
+    """(ampacity of the service conductors, findings): on a tap the sum of sources may not be above it. NEC 705.11(A)."""
+    size = plan.supply.service_size
+    if plan.supply.connection != "supply-side tap" or plan.code != "nec-2023" or size is None:
+        return None, []
+    out = feeding(plan, inverter)
+    try:
+        service = nec.ampacity(size, 75, "raceway")
+    except OutsideTable as exc:
+        return None, [
+            stop(
+                "supply.service.size",
+                "main-panel",
+                f"The service conductors: {exc}.",
+                nec.BOOK,
+                Cure("Type their size as the book has it, such as 4/0"),
+            )
+        ]
+    if 1.25 * out.n <= service.n:
+        return service, []
+    says = f"The inverters' {1.25 * out.n:.4g} A (125 %) is more than the service conductors' {service.text}."
+    return service, [
+        stop(
+            "supply.service.over",
+            "main-panel",
+            says,
+            f"{nec.BOOK} 705.11(A)",
+            Cure("Fewer inverters, or a larger service"),
+            figures=(out, service),
+        )
+    ]
+
+
+def bus_findings(plan: Plan, bus: Bus | None) -> list[Finding]:
     """Which rule passes, or the cures: move the breaker, or a smaller main."""
+    if bus is None:
+        return []
+    if plan.code == "iec-60364":
+        if bus.passes:
+            return []
+        says = f"Main breaker and inverters can feed {bus.used_120.text} into a board rated {bus.allowed_120.text}."
+        return [check("bus.overfed", "main-panel", says, "IEC 61439-3", Cure("Fit a board of a higher rating, or a smaller main breaker"), figures=(bus.used_120, bus.allowed_120))]  # fmt: skip
     if bus.passes:
         return [
             note(
@@ -89,21 +206,3 @@ def bus_findings(plan: Plan, bus: Bus) -> list[Finding]:
             figures=(bus.used_120, bus.allowed_120),
         )
     ]
-
-
-def bond_findings() -> list[Finding]:
-    """What a person must see on site: one neutral bond, one way in, and the array made dead from the ground."""
-    return [
-        check(
-            "bond.one", "transfer-switch", "Neutral is bonded to earth at the service and nowhere else: the transfer switch must not switch neutral, and every inverter's bond relay stays off.",
-            f"{nec.BOOK} 250.24, 250.30", Cure("See the switch's own diagram and measure neutral to earth in both positions"),
-        ),
-        check(
-            "source.meet", "transfer-switch", "Grid and inverter output must never meet on one bus: the transfer switch has to break before it makes.",
-            f"{nec.BOOK} 702.5", Cure("Fit a listed break-before-make transfer switch; never a pair of breakers without interlock"),
-        ),
-        check(
-            "pv.rapid-shutdown", "array", "Conductors on a roof must be brought to a safe voltage by a switch at ground level; that switch is not in this plan.",
-            f"{nec.BOOK} 690.12", Cure("Confirm the rapid-shutdown equipment and its initiator with the inspector"),
-        ),
-    ]  # fmt: skip

@@ -7,23 +7,26 @@ landed last. All of it is derived from circuits and catalogue; nobody types it.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from typing import Literal
 
+from gumboot.core.circuits import Body
 from gumboot.core.codes import nec
 from gumboot.core.conductors import Sized
 from gumboot.core.findings import Cure, Finding, check
-from gumboot.core.kit import Catalogue, Conductor, Family, Inverter, Pack, Terminal
+from gumboot.core.kit import Book, Catalogue, Conductor, Family, Inverter, Terminal
 from gumboot.core.plan import Plan
+from gumboot.core.sizes import area_mm2, spoken
 from gumboot.core.units import NM_INLB
 from gumboot.core.working import COMMON_PRACTICE, Figure, given, solve
 
 STAGES: tuple[tuple[str, tuple[Family, ...]], ...] = (
     ("Battery", ("battery", "pack")),
-    ("PV", ("pv",)),
-    ("Grid", ("grid", "grid-feeder")),
-    ("Backup", ("backup", "backup-feeder")),
+    ("PV", ("pv", "existing-pv")),
+    ("Grid", ("grid", "grid-feeder", "changeover")),
+    ("Backup", ("backup", "backup-feeder", "loads")),
+    ("Generator", ("generator",)),
 )
 Verdict = Literal["good", "under", "over", "withheld", "done"]
 
@@ -43,6 +46,7 @@ class Termination:
     size: str
     cable: str
     end: str
+    stud: str
     die: str
     strip_mm: float | None
     bit: str
@@ -135,8 +139,8 @@ def standing(readings: Sequence[Reading]) -> Verdict | None:
 
 
 def rated_torque(t: Terminal, size: str) -> Figure | None:
-    """The torque in N·m: the maker's plate, else the book's own table; None for a connector."""
-    if t.end == "pv-connector":
+    """The torque in N·m: the maker's plate, else the book's own table; None for a connector or a spring clamp."""
+    if t.end in ("pv-connector", "spring"):
         return None
     if t.torque_nm is not None:
         return given("M", t.torque_nm, "N·m", "Rated torque", t.source)
@@ -153,68 +157,52 @@ def strip_length(t: Terminal, size: str, catalogue: Catalogue) -> float | None:
     return t.strip_mm
 
 
-def list_terminations(sized: Iterable[Sized], plan: Plan, inverter: Inverter, pack: Pack, catalogue: Catalogue) -> tuple[Termination, ...]:
+def list_terminations(sized: Iterable[Sized], bodies: Iterable[Body], catalogue: Catalogue, book: Book) -> tuple[Termination, ...]:
     """Every termination in landing order, numbered from 1."""
     rows = list(sized)
     out: list[Termination] = []
-    bodies = [(f"inverter-{i}", f"Inverter {i}", inverter.factory_joints) for i in range(1, plan.kit.inverters + 1)]
-    bodies += [(f"pack-{i}", f"Pack {i}", pack.factory_joints) for i in range(1, plan.kit.packs + 1)]
-    for body, label, joints in bodies:
-        for j in joints:
-            torque = given("M", j.torque_nm, "N·m", "Rated torque", "maker's plate")
-            out.append(
-                Termination(
-                    f"factory.{j.id}@{body}",
-                    len(out) + 1,
-                    "Factory joints",
-                    "",
-                    body,
-                    label,
-                    j.label,
-                    "factory",
-                    "",
-                    "",
-                    "as made",
-                    "",
-                    None,
-                    j.bit,
-                    torque,
-                    "",
-                    "maker's plate",
-                )
-            )
+    order = sorted(bodies, key=lambda b: b.role != "inverter")
+    for b in order:
+        for stage, at, joints in (("Factory joints", "factory", b.factory_joints), ("Bars and links", "bar", b.bars)):
+            for j in joints:
+                torque = given("M", j.torque_nm, "N·m", "Rated torque", "maker's plate")
+                made = "as made" if at == "factory" else "bar"
+                out.append(Termination(f"{at}.{j.id}@{b.id}", 0, stage, "", b.id, b.label, j.label, "factory", "", "", made, "", "", None, j.bit, torque, "", "maker's plate"))  # fmt: skip
+    out = [replace(t, number=i) for i, t in enumerate(sorted(out, key=lambda t: t.stage != "Factory joints"), 1)]
     screws: dict[str, int] = {}
     for s in (s for _, families in STAGES for s in rows if s.circuit.family in families):
-        out += _make_off(s, "Protective earth", ("PE",), catalogue, len(out), screws)
+        out += _make_off(s, "Protective earth", ("PE",), catalogue, book, len(out), screws)
     for stage, families in STAGES:
         for family in families:
             for s in (s for s in rows if s.circuit.family == family):
                 live = tuple(c for c in s.circuit.conductors if c != "PE")
-                out += _make_off(s, stage, live, catalogue, len(out), screws)
+                out += _make_off(s, stage, live, catalogue, book, len(out), screws)
     return tuple(out)
 
 
 def _make_off(
-    s: Sized, stage: str, conductors: tuple[Conductor, ...], catalogue: Catalogue, before: int, screws: dict[str, int]
+    s: Sized, stage: str, conductors: tuple[Conductor, ...], catalogue: Catalogue, book: Book, before: int, screws: dict[str, int]
 ) -> list[Termination]:
     out: list[Termination] = []
     c = s.circuit
     for where in (c.load, c.source):
-        for conductor in conductors:
+        for conductor, of_set in ((x, n) for x in conductors for n in range(1, s.sets + 1)):
             t = where.terminal(conductor)
             size = str(s.egc.value) if conductor == "PE" else s.size
             terminal = t.label
             if conductor == "PE":
                 screws[where.body] = screws.get(where.body, 0) + 1
                 terminal = f"{t.label}, screw {screws[where.body]}"
-            cable = catalogue.conductor("grid") if conductor == "PE" else s.cable
+            cable = (catalogue.conductor("grid", book) or s.cable) if conductor == "PE" else s.cable
             made = "ferrule" if t.end == "bare" and cable.strands == "fine" else t.end  # loose fine strands creep out from under a screw
             lug = catalogue.lugs.get(size)
-            label = f"C{c.number} {where.label.upper()} {where.port} {conductor}"
+            mark = f" set {of_set}" if s.sets > 1 else ""
+            label = f"C{c.number} {where.label.upper()} {where.port} {conductor}{mark}"
+            key = f"{c.id}.{conductor}{of_set if of_set > 1 else ''}@{where.body}"
             out.append(
                 Termination(
-                    f"{c.id}.{conductor}@{where.body}", before + len(out) + 1, stage, c.id, where.body, where.label, terminal, conductor, size, cable.label,
-                    made, lug.die if t.end == "lug" and lug else "", strip_length(t, size, catalogue), t.bit, rated_torque(t, size), label, t.source,
+                    key, before + len(out) + 1, stage, c.id, where.body, where.label, f"{terminal}{mark}" if conductor != "PE" else terminal, conductor, size, cable.label,
+                    made, t.stud if t.end == "lug" else "", lug.die if t.end == "lug" and lug else "", strip_length(t, size, catalogue), t.bit, rated_torque(t, size), label, t.source,
                 )
             )  # fmt: skip
     return out
@@ -235,14 +223,19 @@ def termination_findings(terminations: Sequence[Termination], plan: Plan, invert
                     Cure("Fit a separate earth bar and bond it to the inverter"),
                 )
             )
-    for size in sorted({t.size for t in terminations if t.end == "lug" and t.size not in catalogue.lugs}, key=nec.rank):
+    for size in sorted({t.size for t in terminations if t.end == "lug" and t.size not in catalogue.lugs}, key=area_mm2):
         found.append(
             check(
                 f"lug.{size}",
                 "catalogue",
-                f"No lug for {nec.spoken(size)} is in the catalogue, so its strip length and die are not known.",
+                f"No lug for {spoken(size)} is in the catalogue, so its strip length and die are not known.",
                 "catalogue",
                 Cure("Add the lug to the catalogue, or fit another size"),
             )
         )
+    for (size, stud), t in {(t.size, t.stud): t for t in terminations if t.stud}.items():
+        lug = catalogue.lugs.get(size)
+        if lug and lug.studs and stud not in lug.studs:
+            says = f"{t.place}, {t.terminal}: no lug for {spoken(size)} has an {stud} hole."
+            found.append(check(f"lug.{size}.{stud}", t.circuit, says, "catalogue", Cure("Order a lug with that hole, or fit a size that has one; never drill a lug out")))  # fmt: skip
     return found

@@ -41,6 +41,8 @@ KINDS: dict[str, Kind] = {
     "power": Kind("W", "W", "8 kW"),
     "percent": Kind("percent", "percent", "20 %"),
     "angle": Kind("degree", "degree", "30 deg"),
+    "resistance": Kind("ohm", "ohm", "0.35 ohm"),
+    "irradiance": Kind("W/m**2", "W/m**2", "650 W/m²"),
 }
 
 # How crews write units, as pint names them. Longest first; the whole unit text must match one.
@@ -55,7 +57,7 @@ _SPELLINGS: dict[str, str] = {
     "f": "degF", "°f": "degF", "degf": "degF", "deg f": "degF", "c": "degC", "°c": "degC", "degc": "degC", "deg c": "degC",
     "a": "A", "amp": "A", "amps": "A", "ka": "kA", "ma": "mA", "v": "V", "volt": "V", "volts": "V", "kv": "kV", "mv": "mV",
     "w": "W", "kw": "kW", "watt": "W", "watts": "W", "%": "percent", "percent": "percent",
-    "deg": "degree", "°": "degree", "degrees": "degree",
+    "deg": "degree", "°": "degree", "degrees": "degree", "ohm": "ohm", "ohms": "ohm", "ω": "ohm", "w/m²": "W/m**2", "w/m2": "W/m**2",
 }  # fmt: skip
 
 _TYPED = re.compile(r"^\s*([+-]?(?:\d+(?:\.\d*)?|\.\d+))\s*(.*?)\s*\.?\s*$")

@@ -15,7 +15,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import lru_cache
 from types import CodeType
 
@@ -70,7 +70,11 @@ class Figure:
 
     def renamed(self, symbol: str) -> Figure:
         """The same figure under the symbol that another formula knows it by."""
-        return replace(self, symbol=symbol)
+        if symbol == self.symbol:
+            return self
+        return Figure(
+            symbol, self.value, self.unit, self.name, self.formula, self.inputs, self.source, self.lookup, self.assumption, self.doubt
+        )
 
     def walk(self) -> Iterator[Figure]:
         """This figure and every figure under it, each once, top down."""
@@ -108,7 +112,7 @@ def solve(symbol: str, unit: str, name: str, formula: str, *inputs: Figure, sour
 
     Raises NameError when the formula uses a symbol that no input carries.
     """
-    names = {f.symbol: f.n for f in inputs}
+    names = {f.symbol: f.value for f in inputs}
     value = float(eval(_compiled(formula), {"__builtins__": {}, **FUNCTIONS}, names))  # noqa: S307 - formulas are literals of core
     return Figure(symbol, value, unit, name, formula, inputs, source, "", assumption, doubt)
 

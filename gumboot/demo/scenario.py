@@ -17,39 +17,13 @@ from gumboot.core.design import design
 from gumboot.core.findings import Level
 from gumboot.core.plan import Plan
 from gumboot.core.terminations import Wrench, best_wrench, judge
+from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from gumboot.exports.pack import STATEMENT
 from gumboot.store import records
 from gumboot.store.models import Crew, Job, Person, WrenchRow
 
 PASSWORD = "boots-by-the-door"  # noqa: S105 - the demo's own, printed at start
 PEOPLE = (("planner", "Merrin Tarn"), ("installer", "Osk Fellgate"), ("supervisor", "Ilse Quayle"))
-
-TERN_HOLLOW = {
-    "site": {"name": "Tern Hollow", "address": "4 Ferry Lane, Tern Hollow", "t_min_c": -25.556, "t_roof_c": 37.778, "t_wall_c": 40.556},
-    "supply": {"main_breaker_a": 200, "bus_a": 200},
-    "kit": {"inverter": "marram-s8", "inverters": 2, "pack": "tidewell-14", "packs": 3, "module": "reedbed-430"},
-    "strings": [
-        {"letter": letter, "inverter": inverter, "tracker": tracker, "modules": modules, "tilt_deg": 28, "azimuth_deg": azimuth, "run": {"length_m": feet * 0.3048}}
-        for letter, inverter, tracker, modules, azimuth, feet in (("A", 1, "1", 10, 165, 82), ("B", 1, "2", 10, 165, 88), ("C", 1, "3", 12, 255, 96), ("D", 2, "1", 9, 75, 104), ("E", 2, "2", 9, 75, 110))
-    ],
-    "runs": {
-        "pack": {"length_m": 1.8288, "method": "free-air"}, "battery": {"length_m": 2.1336, "method": "free-air"},
-        "grid": {"length_m": 3.6576, "in_raceway": 4}, "grid-feeder": {"length_m": 11.5824},
-        "backup": {"length_m": 3.6576, "in_raceway": 4}, "backup-feeder": {"length_m": 9.144},
-    },
-    "fitted": {"battery-2": {"size": "4"}},
-}  # fmt: skip
-
-HERON_SLIP = {
-    "site": {"name": "Heron Slip", "address": "11 Slipway Row", "t_min_c": -15, "t_roof_c": 36.1, "t_wall_c": 32.2},
-    "supply": {"main_breaker_a": 150, "bus_a": 200},
-    "kit": {"inverter": "marram-s8", "inverters": 1, "pack": "tidewell-14", "packs": 2, "module": "reedbed-430"},
-    "strings": [
-        {"letter": "A", "inverter": 1, "tracker": "1", "modules": 10, "tilt_deg": 22, "azimuth_deg": 190, "run": {"length_m": 15.24}},
-        {"letter": "B", "inverter": 1, "tracker": "2", "modules": 10, "tilt_deg": 22, "azimuth_deg": 190, "run": {"length_m": 16.764}},
-    ],
-    "runs": {"pack": {"length_m": 1.524, "method": "free-air"}, "battery": {"length_m": 1.8288, "method": "free-air"}, "grid": {"length_m": 7.62}, "backup": {"length_m": 6.096}},
-}  # fmt: skip
 
 WRENCHES = (("small driver", "MT-0412", 1.0, 6.0), ("middle wrench", "MT-1187", 5.0, 25.0), ("long wrench", "MT-2290", 20.0, 110.0))
 
@@ -125,7 +99,8 @@ def finished(db: Session, crew_id: int) -> None:
 
 
 def begun(db: Session, crew_id: int) -> None:
-    """Tern Hollow: planned with faults still in it, factory joints checked."""
-    plan = Plan.model_validate(TERN_HOLLOW)
-    job = records.create_job(db, crew_id, plan, PEOPLE[0][1])
-    land(db, job, plan, 7)
+    """Tern Hollow: planned with faults still in it, factory joints checked. The others: half landed, landed, begun."""
+    for document, first in ((JUNIPER_CUT, 40), (MOSSBANK_TERRACE, None), (SALTINGS_BARN, 30), (TERN_HOLLOW, 7)):
+        plan = Plan.model_validate(document)
+        job = records.create_job(db, crew_id, plan, PEOPLE[0][1])
+        land(db, job, plan, first)

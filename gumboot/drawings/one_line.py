@@ -1,66 +1,49 @@
-"""The one-line drawing: every conductor of the job on one sheet.
+"""The one-line drawing: every conductor of the job on one sheet, whatever kind of system it is.
 
-    arrays | inverters | battery bar, packs | backup bar, transfer switch | grid bar, main panel
-
-The upper inverters send grid, backup, battery from top to bottom, the lower ones the other way round, so that with two
-inverters the bars nest and nothing crosses. Coordinates are px of the view box, origin top left.
+`sheet` says where things stand; here they are drawn. Slashes across a wire are its conductors, in the colours of the
+job's code book.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterator
 from functools import lru_cache
 
-from gumboot.core.codes import nec
+from gumboot.core.circuits import Body
 from gumboot.core.conductors import Sized
 from gumboot.core.design import Design
+from gumboot.core.sizes import spoken
 from gumboot.core.units import show_length
+from gumboot.drawings.sheet import Box, Point, Sheet, Wire, lay_sheet
 from gumboot.drawings.svg import box, line, picture, tag, text
 
-WIDTH = 976
-X_ARRAY, W_ARRAY, X_UNIT, W_UNIT = 10, 74, 192, 92
-X_DC, X_PACK, W_PACK, X_BACKUP, X_SWITCH, X_GRID, X_PANEL = 392, 502, 56, 580, 690, 784, 890
-ROW, GAP, TOP = 50, 40, 34
-W_BOX = 78
-
-
-@dataclass(frozen=True)
-class _Unit:
-    """Where one inverter stands, and the heights its conductors leave at."""
-
-    number: int
-    y: float
-    h: float
-    grid: float
-    backup: float
-    battery: float
+TITLE_H = 74
+BOOKS = {"nec-2023": "NEC 2023", "iec-60364": "IEC 60364"}
+BROWSE = "from memory: check your edition"
 
 
 @lru_cache(maxsize=64)
 def one_line(design: Design, standalone: bool = False) -> str:
     """The drawing as SVG text."""
-    if design.inverter is None:
-        return picture(
-            WIDTH,
-            80,
-            "One-line drawing",
-            "Nothing to draw until the kit is chosen from the catalogue.",
-            text(20, 44, "Choose the kit in Brief: nothing can be drawn yet."),
-            standalone=standalone,
+    if design.inverter is None or not design.bodies:
+        words = (
+            "Choose the kit in Brief: nothing can be drawn yet."
+            if design.inverter is None
+            else "Kit and supply do not go together: see the stops."
         )
-    units = _place_units(design)
+        return picture(820, 80, "One-line drawing", words, text(20, 44, words), standalone=standalone)
+    sheet = lay_sheet(design)
     by_id = {s.id: s for s in design.circuits}
-    bottom = units[-1].y + units[-1].h
-    parts = [*_arrays(design, by_id, units), *_units(design, units)]
-    parts += _battery(design, by_id, units)
-    parts += _side(design, by_id, units, "backup", X_BACKUP, X_SWITCH, "Transfer", "switch", "to the house")
-    parts += _side(
-        design, by_id, units, "grid", X_GRID, X_PANEL, "Main panel", f"{design.plan.supply.main_breaker_a:g} A main", "to the grid"
-    )
-    parts += _title_block(design, bottom + 46)
+    parts = [link for i, way in sheet.links for link in _link(design, i, way)]
+    parts += [_wire(design, by_id.get(w.id), w) for w in sheet.wires]
+    parts += [_bar(design, i, a, b) for i, (a, b) in sheet.bars.items()]
+    parts += [_body(design, b, sheet.boxes[b.id]) for b in design.bodies if b.id in sheet.boxes]
+    parts += [text(x, y, words, "tiny soft") for x, y, words in sheet.ports]
+    parts += _service(design, sheet)
+    parts += _bonds(design, sheet)
+    parts += _title_block(design, sheet)
     title = f"One-line drawing of {design.plan.site.name}"
-    return picture(WIDTH, bottom + 104, title, describe(design), *parts, standalone=standalone)
+    return picture(sheet.width, sheet.height + TITLE_H + 10, title, describe(design), *parts, standalone=standalone)
 
 
 def describe(design: Design) -> str:
@@ -68,29 +51,9 @@ def describe(design: Design) -> str:
     return ". ".join(f"{s.circuit.name}: {s.conductor_text}, protection {s.protection_text}" for s in design.circuits) + "."
 
 
-def _place_units(design: Design) -> list[_Unit]:
-    out: list[_Unit] = []
-    count, packs = design.plan.kit.inverters, design.plan.kit.packs
-    y = float(TOP)
-    for n in range(1, count + 1):
-        strings = sum(s.inverter == n for s in design.plan.strings)
-        h = max(strings * ROW + 8, 142, packs * ROW + 60 if count == 1 else 0)
-        up = n <= (count + 1) // 2
-        ports = (y + 18, y + 67, y + 116) if up else (y + h - 18, y + h - 67, y + h - 116)
-        out.append(_Unit(n, y, h, *ports))
-        y += h + GAP
-        if n == (count + 1) // 2 and count > 1:
-            y += max(0, packs * ROW - 2 * 26 - GAP + 12)
-    return out
-
-
-def _marks(design: Design, key: str) -> str:
-    levels = {f.level.value for f in design.findings if f.place == key}
-    return "stop" if "stop" in levels else "check" if "check" in levels else ""
-
-
 def _badge(design: Design, key: str, x: float, y: float) -> str:
-    mark = _marks(design, key)
+    levels = {f.level.value for f in design.findings if f.place == key}
+    mark = "stop" if "stop" in levels else "check" if "check" in levels else ""
     if not mark:
         return ""
     width = 30 if mark == "stop" else 38
@@ -99,129 +62,181 @@ def _badge(design: Design, key: str, x: float, y: float) -> str:
     )
 
 
-def _wire(
-    design: Design,
-    s: Sized | None,
-    key: str,
-    system: str,
-    points: list[tuple[float, float]],
-    label: tuple[float, float],
-    breaker: tuple[float, float] | None = None,
-) -> str:
-    """One circuit: line, conductor above it, protection and length below it, all one link."""
-    words = f"{key}: not sized"
-    (x0, y0), (x1, y1) = points[0], points[-1]
-    clear = line((x0 + 4, y0), (x1 - 8, y1), class_="clear")  # where it passes a bar it does not end on, the bar stands back
-    inner = [line(*points, class_="hit"), clear, line(*points, class_="run")]
-    if breaker and s and s.protection:
-        inner.append(box(breaker[0] - 4, breaker[1] - 4.5, 12, 9, "device"))
-    if s:
-        units = design.plan.units
-        words = f"{s.circuit.name}: {s.conductor_text}, protection {s.protection_text}, {show_length(s.circuit.run.length_m, units) if s.circuit.run else ''}"
-        long = show_length(s.circuit.run.length_m, units) if s.circuit.run else ""
-        inner.append(text(label[0], label[1] - 7, f"C{s.circuit.number} · {nec.spoken(s.size)}", "mono strong"))
-        inner.append(text(label[0], label[1] + 15, f"{s.protection.text} · {long}" if s.protection else long, "mono"))
-        beside = (label[0] + 48, label[1] + 15) if system == "pv" else (label[0], label[1] - 20)
-        inner.append(_badge(design, s.id, *beside))
+def _wire(design: Design, s: Sized | None, w: Wire) -> str:
+    """One circuit: line, its conductors as slashes, conductor text above, protection and length below, all one link."""
+    if w.existing and s is None:
+        words = "existing wiring"
+        upright = w.points[0][0] == w.points[1][0]
+        at = (w.label[0], w.label[1] + 4) if upright else (w.label[0], w.label[1] - 6)
+        return tag("g", line(*w.points, class_="feed"), text(*at, words, "tiny soft"))
+    key = w.id
+    upright = len(w.points) == 2 and w.points[0][0] == w.points[1][0]
+    system = s.circuit.system if s else "ac"
+    (x0, y0), (x1, y1) = w.points[0], w.points[-1]
+    clear = "" if upright or len(w.points) > 2 else line((x0 + 4, y0), (x1 - 8, y1), class_="clear")  # a bar it does not end on stands back
+    inner = [line(*w.points, class_="hit"), clear, line(*w.points, class_="run")]
+    x, y = w.label
+    if s is None:
+        inner.append(text(x, y - 6, "not sized", "mono strong"))
+        inner.append(_badge(design, key, x, y + 15))
+        return tag(
+            "a",
+            tag("title", f"{key}: not sized"),
+            *inner,
+            href=f"?at={key}#working",
+            class_=f"wire {system}",
+            data_at=key,
+            aria_label=f"{key}: not sized",
+        )
+    inner += _slashes(design, s, w)
+    if w.breaker and s.protection:
+        bx, by = w.breaker
+        inner.append(box(bx - 4.5, by - 6, 9, 12, "device") if upright else box(bx - 4, by - 4.5, 12, 9, "device"))
+    long = show_length(s.place.run.length_m, design.plan.units)
+    words = f"{s.circuit.name}: {s.conductor_text}, protection {s.protection_text}, {long}"
+    sets = f"{s.sets} × " if s.sets > 1 else ""
+    metal = " Al" if s.cable.material == "Al" else ""
+    first = f"C{s.circuit.number} · {sets}{spoken(s.size)}{metal}"
+    second = f"{s.protection.text} · {long}" if s.protection else long
+    if upright:
+        inner += [text(x, y, first, "mono strong"), text(x, y + 14, second, "mono"), _badge(design, s.id, x + 72, y + 14)]
     else:
-        inner.append(text(label[0], label[1] - 6, "not sized", "mono strong"))
+        inner += [text(x, y - 7, first, "mono strong"), text(x, y + 15, second, "mono")]
+        inner.append(_badge(design, s.id, *((x + 48, y + 15) if system == "pv" else (x, y - 20))))
     return tag("a", tag("title", words), *inner, href=f"?at={key}#working", class_=f"wire {system}", data_at=key, aria_label=words)
 
 
-def _body(x: float, y: float, w: float, h: float, *lines: str, class_: str = "body") -> str:
-    start = y + h / 2 - (len(lines) - 1) * 7 + 4
-    return box(x, y, w, h, class_) + "".join(
-        text(x + w / 2, start + 14 * i, words, "strong" if i == 0 else "small", "middle") for i, words in enumerate(lines)
+def colour_class(design: Design, conductor: str) -> str:
+    """The drawing's class for a conductor under the job's code book: "nec-L1", "iec-N", "dc-plus"."""
+    if conductor in "+−":
+        return "dc-plus" if conductor == "+" else "dc-minus"
+    return f"{'nec' if design.plan.code == 'nec-2023' else 'iec'}-{conductor}"
+
+
+def _slashes(design: Design, s: Sized, w: Wire) -> Iterator[str]:
+    """A short stroke for each live conductor, in its colour; the earth last, green and yellow."""
+    live = [c for c in s.circuit.conductors if c != "PE"]
+    (x0, y0), (x1, y1) = max(zip(w.points, w.points[1:], strict=False), key=lambda e: abs(e[0][0] - e[1][0]))
+    upright = x0 == x1
+    right = max(x0, x1)
+    if w.breaker and not upright and right - 30 < w.breaker[0] < right:
+        right = w.breaker[0]
+    elif len(w.points) > 2:
+        right -= 50
+    for k, c in enumerate([*live, "PE"]):
+        step = 4.5 * (len(live) - k)
+        if upright:
+            y = (y0 + y1) / 2 + 10 - step
+            ends = ((x0 - 5, y + 3), (x0 + 5, y - 3))
+        else:
+            x = right - 10 - step
+            ends = ((x - 3, y1 + 5), (x + 3, y1 - 5))
+        yield line(*ends, class_="under") + line(*ends, class_=f"slash {colour_class(design, c)}")
+        if c == "PE":
+            yield line(*ends, class_="slash earth-dash")
+
+
+def _bar(design: Design, id: str, a: Point, b: Point) -> str:
+    label = next((x.label for x in design.bodies if x.id == id), id)
+    return tag("g", tag("title", label), line(a, b, class_="bar"))
+
+
+def _body(design: Design, body: Body, b: Box) -> str:
+    """A body with its name and a line or two."""
+    lines = (body.label, *body.lines)[:3]
+    x, y = b.middle
+    shown = "house" if body.role == "pv-inverter" or body.id == "array-existing" else "body"
+    start = b.y + 15 if body.role == "inverter" else y - (len(lines) - 1) * 6.5 + 4
+    inner = [box(b.x, b.y, b.w, b.h, shown)]
+    for i, words in enumerate(lines):
+        down = start + 13 * i if body.role != "inverter" or i == 0 else b.bottom - 8 - 12 * (len(lines) - 1 - i)
+        inner.append(text(x, down, words, "strong small" if i == 0 else "tiny", "middle"))
+    inner.append(
+        _badge(design, body.id, b.x, b.y - 3)
+        if body.role in ("main-panel", "changeover", "loads", "generator", "pv-inverter", "inverter")
+        else ""
     )
+    if body.role == "array":
+        s = next((s for s in design.strings if s.key == f"pv-{body.id.removeprefix('array-')}"), None)
+        if s and s.jumper:
+            inner.append(_jumper(b))
+    return tag("g", tag("title", " · ".join((body.label, *body.lines))), *inner, data_body=body.id)
 
 
-def _arrays(design: Design, by_id: dict[str, Sized], units: list[_Unit]) -> Iterable[str]:
-    for unit in units:
-        own = [s for s in design.plan.strings if s.inverter == unit.number]
-        for i, s in enumerate(own):
-            y = unit.y + (unit.h - len(own) * ROW) / 2 + i * ROW + ROW / 2
-            key = f"pv-{s.letter}"
-            yield _wire(design, by_id.get(key), key, "pv", [(X_ARRAY + W_ARRAY, y), (X_UNIT, y)], (X_ARRAY + W_ARRAY + 8, y))
-            yield _body(X_ARRAY, y - 17, W_ARRAY, 34, f"Array {s.letter}", f"{s.modules} modules")
-            yield text(X_UNIT + 5, y + 4, f"T{s.tracker}", "small soft")
+def _jumper(b: Box) -> str:
+    """Two pairs of connectors bridged: the maker's jumper, drawn at the inverter's end of the string."""
+    x, y = b.right + 78, b.y + b.h / 2
+    return line((x, y - 6), (x + 8, y - 6), (x + 8, y + 6), (x, y + 6), class_="jumper") + text(x - 34, y + 27, "jumper", "tiny")
 
 
-def _units(design: Design, units: list[_Unit]) -> Iterable[str]:
-    assert design.inverter is not None  # noqa: S101 - the caller looked
-    for unit in units:
-        middle = unit.y + unit.h / 2
-        yield box(X_UNIT, unit.y, W_UNIT, unit.h, "body")
-        yield text(X_UNIT + 22, middle - 4, f"Inverter {unit.number}", "strong small")
-        yield text(X_UNIT + 22, middle + 10, f"{design.inverter.power_w / 1000:g} kW", "small")
-        for y, name in ((unit.grid, "G"), (unit.backup, "B"), (unit.battery, "D")):
-            yield text(X_UNIT + W_UNIT - 14, y + 4, name, "small soft")
+def _link(design: Design, id: str, way: tuple[Point, ...]) -> Iterator[str]:
+    link = next(x for x in design.links if x.id == id)
+    yield tag("g", tag("title", f"{link.name}: {link.conductors}"), line(*way, class_="link"), class_="signal", data_link=link.id)
 
 
-def _battery(design: Design, by_id: dict[str, Sized], units: list[_Unit]) -> Iterable[str]:
-    out = X_UNIT + W_UNIT
-    packs = design.plan.kit.packs
-    top, bottom = min(u.battery for u in units), max(u.battery for u in units)
-    half = (len(units) + 1) // 2
-    middle = (units[half - 1].battery + units[half].battery) / 2 if len(units) > 1 else units[0].battery + 26
-    ys = [middle + (i - (packs - 1) / 2) * ROW for i in range(packs)]
-    shift = max(0.0, (units[0].battery - 4 if len(units) == 1 else -1e9) - ys[0])
-    ys = [y + shift for y in ys]
-    yield line((X_DC, min(top, ys[0]) - 8), (X_DC, max(bottom, ys[-1]) + 8), class_="bar")
-    for unit in units:
-        key = f"battery-{unit.number}"
-        yield _wire(
-            design,
-            by_id.get(key),
-            key,
-            "dc",
-            [(out, unit.battery), (X_DC, unit.battery)],
-            (out + 6, unit.battery),
-            (X_DC - 16, unit.battery),
-        )
-    for i, y in enumerate(ys, 1):
-        key = f"pack-{i}"
-        yield _wire(design, by_id.get(key), key, "dc", [(X_DC, y), (X_PACK, y)], (X_DC + 8, y), (X_PACK - 14, y))
-        yield _body(X_PACK, y - 17, W_PACK, 34, f"Pack {i}", f"{design.pack.v_nom:g} V" if design.pack else "")
+def _service(design: Design, sheet: Sheet) -> Iterator[str]:
+    """The line to the grid, and the ring of its current transformers."""
+    if sheet.service is None:
+        return
+    (x, y), (_, up) = sheet.service
+    yield line((x, y), (x, up), class_="feed thick") + line((x - 5, up + 7), (x, up), (x + 5, up + 7), class_="feed thick")
+    yield text(x + 8, up + 8, "grid", "small soft")
+    yield text(x + 8, up + 20, design.plan.supply.earthing or "", "tiny soft")
+    if any(link.load == "main-panel" for link in design.links):
+        count = {"single-phase 230 V": 1, "three-phase 400/230 V": 3}.get(design.plan.supply.kind, 2)
+        yield tag("ellipse", cx=x, cy=y - 20, rx=6, ry=4, class_="ct")
+        yield text(x + 10, y - 12, f"{count} CT", "tiny")
 
 
-def _side(
-    design: Design,
-    by_id: dict[str, Sized],
-    units: list[_Unit],
-    family: str,
-    x_bar: float,
-    x_far: float,
-    name: str,
-    detail: str,
-    beyond: str,
-) -> Iterable[str]:
-    """Grid or backup: the units' lines to a bar and one feeder on, or one line straight there when there is one unit."""
-    out = X_UNIT + W_UNIT
-    ys = [getattr(u, family) for u in units]
-    if len(units) == 1:
-        y = ys[0]
-        yield _wire(design, by_id.get(f"{family}-1"), f"{family}-1", "ac", [(out, y), (x_far, y)], (out + 6, y), (x_far - 16, y))
-    else:
-        yield line((x_bar, min(ys) - 8), (x_bar, max(ys) + 8), class_="bar")
-        for unit, y in zip(units, ys, strict=True):
-            key = f"{family}-{unit.number}"
-            yield _wire(design, by_id.get(key), key, "ac", [(out, y), (x_bar, y)], (out + 6, y), (x_bar - 16, y))
-        y = (ys[0] + ys[-1]) / 2
-        feeder = f"{family}-feeder"
-        yield _wire(design, by_id.get(feeder), feeder, "ac", [(x_bar, y), (x_far, y)], (x_bar + 6, y), (x_far - 12, y))
-    yield _body(x_far, y - 24, W_BOX, 48, name, detail)
-    yield line((x_far + W_BOX / 2, y + 24), (x_far + W_BOX / 2, y + 44), class_="feed")
-    yield text(x_far + W_BOX / 2, y + 56, beyond, "small soft", "middle")
+def _bonds(design: Design, sheet: Sheet) -> Iterator[str]:
+    """Both places where neutral can meet earth: filled where it always does, open where a relay makes it in an outage."""
+    if design.bonds is None:
+        return
+    places: dict[str, str] = {}
+    if "main-panel" in sheet.boxes:
+        places["main-panel"] = "bond"
+    bond = design.plan.backup.bond
+    at = {"inverter": "inverter-1", "gateway": "gateway", "loads panel": "loads-panel"}.get(bond)
+    if at and at in sheet.boxes:
+        places[at] = "bond" if bond == "loads panel" else "bond-relay"
+    if design.plan.kit.generator and design.plan.kit.generator.bonded and "generator" in sheet.boxes:
+        places["generator"] = "bond"
+    for id, kind in places.items():
+        b = sheet.boxes[id]
+        x, y = b.right - 13, b.bottom
+        words = "neutral bonded to earth" if kind == "bond" else "relay bonds neutral to earth in an outage"
+        glyph = line((x, y), (x, y + 5), class_="earth-line")
+        glyph += "".join(line((x - w, y + 5 + 3 * k), (x + w, y + 5 + 3 * k), class_="earth-line") for k, w in enumerate((7, 4.5, 2)))
+        yield tag("g", tag("title", words), glyph, tag("circle", cx=x, cy=y, r=3.4, class_=kind))
 
 
-def _title_block(design: Design, y: float) -> Iterable[str]:
-    plan = design.plan
-    yield box(8, y, WIDTH - 16, 50, "frame")
+def _title_block(design: Design, sheet: Sheet) -> Iterator[str]:
+    plan, y, w = design.plan, sheet.height, sheet.width
+    yield box(8, y, w - 16, TITLE_H, "frame")
+    kit = design.inverter
     yield text(20, y + 20, plan.site.name, "strong")
-    yield text(20, y + 38, f"{plan.supply.kind} · NEC 2023 · every tabled value from memory: check your edition", "small soft")
-    for x, class_, words in ((590, "pv run", "PV, DC"), (680, "dc run", "battery, DC"), (800, "ac run", "AC")):
-        yield line((x, y + 16), (x + 26, y + 16), class_=class_)
-        yield text(x + 32, y + 20, words, "small")
-    yield line((590, y + 34), (616, y + 34), class_="earth-a") + line((590, y + 34), (616, y + 34), class_="earth-b")
-    yield text(622, y + 38, "earth runs with every circuit", "small")
-    yield box(800, y + 29, 14, 10, "device") + text(832, y + 38, "breaker or fuse", "small")
+    yield text(20, y + 37, f"{plan.supply.kind} · {BOOKS[plan.code]}", "small soft")
+    yield text(20, y + 52, f"{plan.kit.inverters} × {kit.maker} {kit.model}" if kit else "", "small soft")
+    yield text(20, y + 66, f"Tables {BROWSE}. Local code comes first.", "tiny soft")
+    x = w - 560
+    for dx, class_, words in ((0, "pv run", "PV, DC"), (84, "dc run", "battery, DC"), (190, "ac run", "AC")):
+        yield line((x + dx, y + 16), (x + dx + 24, y + 16), class_=class_) + text(x + dx + 30, y + 20, words, "small")
+    yield line((x + 250, y + 16), (x + 274, y + 16), class_="link") + text(
+        x + 280, y + 20, ", ".join(dict.fromkeys(k.name for k in design.links)) or "links", "tiny"
+    )
+    names = ["L1", "L2", "L3", "N"] if "L3" in _lines(design) else ["L1", "L2", "N"] if "L2" in _lines(design) else ["L1", "N"]
+    for k, c in enumerate([*names, "PE", "+", "−"]):
+        at = x + 4 + 34 * k
+        ends = ((at - 3, y + 42), (at + 3, y + 32))
+        yield line(*ends, class_="under") + line(*ends, class_=f"slash {colour_class(design, c)}")
+        if c == "PE":
+            yield line(*ends, class_="slash earth-dash")
+        yield text(at + 6, y + 41, c if c != "L1" or len(names) > 2 else "L", "tiny")
+    yield box(x + 262, y + 32, 12, 9, "device") + text(x + 280, y + 41, "breaker or fuse", "tiny")
+    yield tag("circle", cx=x + 4, cy=y + 60, r=3.4, class_="bond") + text(x + 14, y + 64, "N bonded to earth", "tiny")
+    yield tag("circle", cx=x + 124, cy=y + 60, r=3.4, class_="bond-relay") + text(x + 134, y + 64, "bonded by relay in an outage", "tiny")
+    yield tag("ellipse", cx=x + 300, cy=y + 60, rx=6, ry=4, class_="ct") + text(x + 312, y + 64, "current transformers", "tiny")
+
+
+def _lines(design: Design) -> tuple[str, ...]:
+    return design.inverter.lines if design.inverter else ()

@@ -44,7 +44,7 @@ def design_json(design: Design) -> dict[str, Any]:
     """The design for readers: findings, circuits, terminations, settings and every figure with its working."""
     return {
         "findings": [{"key": f.key, "level": f.level.value, "place": f.place, "says": f.says, "rule": f.rule, "cures": [c.text for c in f.cures]} for f in design.findings],
-        "circuits": [{"id": s.id, "number": s.circuit.number, "name": s.circuit.name, "conductor": s.size, "earth": str(s.egc.value), "protection_a": s.protection.value if s.protection else None, "length_m": s.circuit.run.length_m if s.circuit.run else None, "permitted_a": s.permitted.value} for s in design.circuits],
+        "circuits": [{"id": s.id, "number": s.circuit.number, "name": s.circuit.name, "conductor": s.size, "earth": str(s.egc.value), "protection_a": s.protection.value if s.protection else None, "sets": s.sets, "material": s.cable.material, "label": s.label_text, "length_m": s.place.run.length_m, "permitted_a": s.permitted.value} for s in design.circuits],
         "terminations": [{"key": t.key, "number": t.number, "stage": t.stage, "place": t.place, "terminal": t.terminal, "conductor": t.conductor, "size": t.size, "strip_mm": t.strip_mm, "torque_nm": t.torque.value if t.torque else None, "label": t.label} for t in design.terminations],
         "settings": [{"id": s.id, "label": s.label, "value": s.value, "unit": s.unit, "reason": s.reason} for s in design.settings],
         "figures": {k: {"name": f.name, "value": f.value, "unit": f.unit, "formula": f.formula, "put_in": f.put_in, "source": f.source, "lookup": f.lookup, "assumption": f.assumption, "doubt": f.doubt} for k, f in design.figures.items()},

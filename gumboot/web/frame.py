@@ -16,12 +16,13 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoes
 from markupsafe import Markup, escape
 
 from gumboot.core import units
-from gumboot.core.codes import nec
+from gumboot.core.codes.iec import METHOD_NAMES
 from gumboot.core.design import Design
+from gumboot.core.sizes import spoken
 from gumboot.core.working import Figure, fmt
 
 HERE = Path(__file__).parent
-GREEK = {"alpha": "α", "beta": "β", "gamma": "γ", "eta": "η", "dV": "ΔV", "dT": "ΔT"}
+GREEK = {"rho": "ρ", "lam": "λ", "alpha": "α", "beta": "β", "gamma": "γ", "eta": "η", "dV": "ΔV", "dT": "ΔT"}
 MARKS = {"stop": "■", "check": "▲", "note": "●"}
 
 templates = Environment(
@@ -53,9 +54,14 @@ def sentence(text: str) -> str:
     return text[:1].upper() + text[1:]
 
 
+def method_name(method: str) -> str:
+    """A way of running cable in words: "raceway", "C, clipped direct to a wall"."""
+    return f"{method}, {METHOD_NAMES[method]}" if method in METHOD_NAMES else method.replace("-", " ")
+
+
 templates.filters.update(
     sentence=sentence,
-    as_length=units.show_length, temperature=units.show_temperature, torque=units.show_torque, strip=units.show_strip, fmt=fmt, symbol=symbol, formula=formula, awg=nec.spoken
+    as_length=units.show_length, temperature=units.show_temperature, torque=units.show_torque, strip=units.show_strip, fmt=fmt, symbol=symbol, method=method_name, formula=formula, awg=spoken
 )  # fmt: skip
 STAMP = hashlib.sha256(b"".join(p.read_bytes() for p in sorted((HERE / "static").glob("*.*s")))).hexdigest()[
     :8

@@ -83,6 +83,11 @@ class Visit:
         value = self.form.get(name, "")
         return value.replace("\x00", "").strip() if isinstance(value, str) else ""
 
+    def whole(self, name: str, otherwise: int) -> int:
+        """A sent whole number; `otherwise` when it is none, or too long to be meant."""
+        sent = self.text(name)
+        return int(sent) if sent.isdecimal() and len(sent) < 10 else otherwise
+
 
 def token_hash(token: str) -> str:
     """What is kept of a session token."""

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 from pydantic import ValidationError
 
-from gumboot.core.codes import nec
+from gumboot.core.conductors import permitted_by_size
 from gumboot.core.findings import Change, Level, apply
 from gumboot.core.plan import Plan
 from gumboot.core.units import NotAQuantity, parse
@@ -53,6 +53,7 @@ def _panel(at: Ticket, place: str, fault: str = "", typed: str = "", chosen: str
         "_working": figures,
         "_circuit": circuit,
         "_fitted": fitted,
+        "_permits": permitted_by_size(circuit) if circuit and place == circuit.id else {},
         "_fault": fault,
         "_typed": typed,
         "_chosen": chosen or (fitted.size if fitted else "") or "",
@@ -77,7 +78,7 @@ def change_plan(request: Request, at: Ticket, changes: tuple[Change, ...], back:
     """Apply changes to the plan as it was read, save, and go back. Shows a lost race; loses nothing."""
     visit = at.visit
     visit.needs("planner", "supervisor")
-    version = int(visit.text("version")) if visit.text("version").isdigit() else at.job.version
+    version = visit.whole("version", at.job.version)
     plan = Plan.model_validate(apply(at.plan.model_dump(mode="json"), changes))
     try:
         records.save_plan(visit.db, at.job, plan, version, visit.who)
@@ -95,12 +96,12 @@ def change_plan(request: Request, at: Ticket, changes: tuple[Change, ...], back:
 @router.post("/jobs/{job_id}/cure")
 def cure(request: Request, at: Opened) -> Response:
     """Apply the cure of a finding at a click."""
-    key, number = at.visit.text("finding"), at.visit.text("cure")
+    key, number = at.visit.text("finding"), at.visit.whole("cure", -1)
     found = next((f for f in at.design.findings if f.key == key), None)
     back = local(at.visit.text("back") or f"/jobs/{at.job.id}/size")
-    if found is None or not number.isdigit() or int(number) >= len(found.cures) or not found.cures[int(number)].changes:
+    if found is None or not 0 <= number < len(found.cures) or not found.cures[number].changes:
         return RedirectResponse(back, 303)  # cured already, perhaps on another device
-    return change_plan(request, at, found.cures[int(number)].changes, back)
+    return change_plan(request, at, found.cures[number].changes, back)
 
 
 @router.post("/jobs/{job_id}/fit")
@@ -113,7 +114,7 @@ def fit(request: Request, at: Opened) -> Response:
     back = f"/jobs/{at.job.id}/size?at={circuit.id}#working"
     conductor, amps = visit.text("size"), visit.text("protection")
     try:
-        if conductor and conductor not in nec.SIZES:
+        if conductor and conductor not in circuit.cable.sizes and conductor not in circuit.rules.sizes:
             raise NotAQuantity(f"“{conductor}” is not a conductor size: choose one of the list")
         protection = parse(amps, "current") if amps else None
         changes = (Change(f"/fitted/{circuit.id}/size", conductor or None), Change(f"/fitted/{circuit.id}/protection_a", protection))

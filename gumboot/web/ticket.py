@@ -15,6 +15,7 @@ from gumboot.core.design import Design, design
 from gumboot.core.findings import Finding, Level
 from gumboot.core.log import Standing
 from gumboot.core.plan import Plan
+from gumboot.drawings.one_line import BOOKS
 from gumboot.store import records
 from gumboot.store.models import Job
 from gumboot.web.sign_in import Visit, Visiting
@@ -70,7 +71,7 @@ class Ticket:
         return {
             "job": {"id": self.job.id, "uid": self.job.uid, "name": self.job.name, "version": self.job.version, "units": self.plan.units, "frozen": self.standing.signed is not None, "imported_by": self.job.imported_by},
             "supply": self.plan.supply.kind,
-            "code": "NEC 2023",
+            "code": BOOKS[self.plan.code],
             "stops": self.open_stops,
             "checks": len(self.open_checks()),
             "station": station,

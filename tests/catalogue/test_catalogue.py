@@ -9,9 +9,9 @@ from jsonschema import Draft202012Validator
 
 from gumboot.catalogue import catalogue, read
 from gumboot.core import kit
-from gumboot.core.codes import nec
 from gumboot.core.design import design
 from gumboot.core.settings import RULES
+from gumboot.core.sizes import area_mm2
 from tests.conftest import altered
 
 SHELVES = sorted(p for p in files("gumboot.catalogue").iterdir() if p.name.endswith(".json"))
@@ -40,8 +40,10 @@ def test_terminals_take_sizes_the_book_has_and_menus_name_rules():
     for inverter in book.inverters.values():
         assert {m.rule for m in inverter.menu} <= set(RULES)
         assert len({m.id for m in inverter.menu}) == len(inverter.menu)
-        for port in (inverter.battery, inverter.grid, inverter.backup):
-            assert all(nec.rank(t.least) <= nec.rank(t.most) for t in port.terminals)
+        for port in (p for p in (inverter.battery, inverter.grid, inverter.backup, inverter.generator) if p):
+            assert all(area_mm2(t.least) <= area_mm2(t.most) for t in port.terminals)
+            assert port.protection_max_a >= (port.protection_named_a or 0)
+        assert not inverter.pack_inside or inverter.pack_inside in book.packs
         assert all(len(t.terminals) == 2 * t.pairs for t in inverter.trackers)
     assert set(book.lugs) >= {s for c in book.conductors if "battery" in c.families for s in c.sizes}
 
@@ -67,6 +69,14 @@ def test_design_raises_only_on_a_catalogue_that_cannot_serve(heron):
     bare = kit.Catalogue([*book.inverters.values(), *book.packs.values(), *book.modules.values()])
     with pytest.raises(kit.BrokenCatalogue, match="the catalogue has no array"):
         design(heron, bare)
+
+
+def test_a_metric_terminal_without_torque_is_refused():
+    """The IEC has no table of screws to fall back on."""
+    terminal = {"id": "n", "label": "N", "conductor": "N", "end": "bare", "most": "16 mm²", "bit": "slot", "source": "plate"}
+    with pytest.raises(ValueError, match="needs its torque"):
+        kit.Terminal.model_validate(terminal)
+    assert kit.Terminal.model_validate(terminal | {"end": "spring"}).torque_nm is None
 
 
 def test_kit_that_is_not_in_the_catalogue_is_a_finding(heron):

@@ -90,7 +90,7 @@ def test_without_a_coefficient_the_codes_table_serves():
 def test_hot_voltages_and_current():
     mp, oc = hot_voltages(n(8), module(), given("T_cell", 73, "°C", "", ""))
     assert mp.n == pytest.approx(8 * 33 * (1 - 0.003 * 48)) and oc.n == pytest.approx(8 * 40 * (1 - 0.0026 * 48))
-    assert maximum_current(module()).n == pytest.approx(16.25)  # NEC 690.8(A)(1)
+    assert maximum_current(module(), "nec-2023").n == pytest.approx(16.25)  # NEC 690.8(A)(1)
 
 
 def keys(plan):

@@ -93,7 +93,7 @@ def test_every_conductor_end_is_there_once(tern, listed):
 
 def test_order_factory_then_earth_then_battery_pv_grid_backup(listed):
     stages = list(dict.fromkeys(t.stage for t in listed))
-    assert stages == ["Factory joints", "Protective earth", "Battery", "PV", "Grid", "Backup"]
+    assert stages == ["Factory joints", "Protective earth", "Battery", "PV", "Grid", "Backup", "Generator"]
     assert all((t.conductor == "PE") == (t.stage == "Protective earth") for t in listed)
 
 
@@ -127,11 +127,11 @@ def test_screws_of_an_earth_bar_are_one_each(listed):
 
 
 def test_too_many_earths_for_the_bar(tern):
-    """Three strings, battery, grid and backup bring six earths to inverter 1; a bar of three screws is too short."""
+    """Three strings, battery, grid, backup and generator bring seven earths to inverter 1; a bar of three screws is too short."""
     small = catalogue().inverters["marram-s8"].model_copy(update={"earth_screws": 3})
     book = catalogue()
     other = type(book)([small, *book.packs.values(), *book.modules.values(), *book.devices, *book.conductors])
     found = {f.key: f for f in design(tern, other).findings}
-    assert "6 earth conductors come to inverter 1" in found["inverter-1.earth-screws"].says
+    assert "7 earth conductors come to inverter 1" in found["inverter-1.earth-screws"].says
     assert "lug.2/0" in found  # that catalogue has no lug chart
     assert "inverter-1.earth-screws" not in {f.key for f in design(tern, book).findings}

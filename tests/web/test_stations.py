@@ -76,7 +76,7 @@ def test_every_field_takes_the_crews_units(planner, new_job, tern):
     ("field", "typed", "says"),
     [
         ("supply/bus_a", "two hundred", "type a number and unit, such as 200 A"), ("runs/grid/length_m", "-3 ft", "more than 0"), ("runs/grid/length_m", "0", "more than 0"), ("kit/packs", "3.5", "whole number"),
-        ("kit/packs", "0", "at least 1"), ("kit/packs", "900", "at most 16"), ("strings/0/modules", "ten", "whole number"), ("strings/0/modules", "40000", "at most 999"), ("site/t_min_c", "", "type a value, such as"),
+        ("kit/inverters", "0", "at least 1"), ("kit/packs", "900", "at most 25"), ("kit/generator/power_w", "big", "type a number and unit, such as"), ("supply/service_size", "huge", "such as 4/0"), ("strings/0/modules", "ten", "whole number"), ("strings/0/modules", "40000", "at most 999"), ("site/t_min_c", "", "type a value, such as"),
         ("site/name", "", "type a name"), ("strings/1/letter", "A", "two strings have the same letter"), ("site/t_min_c", "200 F", "at most 90"), ("kit/inverter", "x", "choose one of"), ("strings/0/run/length_m", "12 lb", "not a unit of length"),
         ("runs/grid/length_m", "", "type a length, such as"), ("strings/5/tilt_deg", "20", "type a whole number"),
     ],
@@ -91,7 +91,7 @@ def test_bad_input_is_named_at_its_field_and_nothing_typed_is_lost(planner, new_
 
 
 def test_a_new_job_from_a_brief(planner):
-    answer = planner.post("/jobs/new", {"more": "1", "rows": "2", "site/name": "Kept while growing"})
+    answer = planner.post("/jobs/new", {"more": "row", "rows": "2", "site/name": "Kept while growing"})
     assert answer.status_code == 200 and "Kept while growing" in answer.text and 'name="strings/2/letter"' in answer.text
     form = {
         "rows": "2", "site/name": "Plover Bank", "site/address": "", "units": "si", "site/t_min_c": "-8", "site/t_roof_c": "34", "site/t_wall_c": "30", "supply/main_breaker_a": "150", "supply/bus_a": "200", "supply/backfeed": "opposite end",

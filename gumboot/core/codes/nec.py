@@ -8,25 +8,24 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from functools import lru_cache
-from typing import Literal
 
 from gumboot.core.codes import OutsideTable, table
-from gumboot.core.working import MEMORY, Figure, looked_up, picked, solve
+from gumboot.core.sizes import area_mm2, spoken
+from gumboot.core.working import MEMORY, Figure, given, looked_up, picked, solve
 
 BOOK = "NEC 2023"
 SIZES: tuple[str, ...] = tuple(row["size"] for row in table("nec_310_16_cu"))
 STANDARD_A: tuple[float, ...] = tuple(float(row["rating_a"]) for row in table("nec_240_6"))
 _RANK = {size: i for i, size in enumerate(SIZES)}
-SMALL: dict[str, float] = {"14": 15, "12": 20, "10": 30}  # 240.4(D), copper
-CONTINUOUS = 1.25
+SMALL: dict[str, dict[str, float]] = {"Cu": {"14": 15, "12": 20, "10": 30}, "Al": {"12": 15, "10": 25}}  # 240.4(D)
+METAL = {"Cu": "copper", "Al": "aluminium"}
+ROOF_C = 33.0  # 310.15(B)(2): raceways less than 7/8 in off a roof in the sun, 2023 edition
 
-Method = Literal["raceway", "free-air"]
-_AMPACITY = {"raceway": ("nec_310_16_cu", "Table 310.16"), "free-air": ("nec_310_17_cu", "Table 310.17")}
-
-
-def spoken(size: str) -> str:
-    """A size as it is said: "4 AWG", "2/0 AWG", "250 kcmil"."""
-    return f"{size} kcmil" if size.isdigit() and int(size) >= 250 else f"{size} AWG"
+_AMPACITY = {
+    ("raceway", "Cu"): ("nec_310_16_cu", "Table 310.16"), ("raceway", "Al"): ("nec_310_16_al", "Table 310.16"),
+    ("free-air", "Cu"): ("nec_310_17_cu", "Table 310.17"),
+}  # fmt: skip
+METHODS: tuple[str, ...] = ("raceway", "free-air")
 
 
 def rank(size: str) -> int:
@@ -37,14 +36,28 @@ def rank(size: str) -> int:
         raise OutsideTable(f"{size} is not a conductor size of {BOOK}: sizes run from 14 AWG to 750 kcmil") from None
 
 
+def _row(name: str, size: str, what: str) -> dict[str, str]:
+    rank(size)
+    for row in table(name):
+        if row["size"] == size:
+            return row
+    raise OutsideTable(f"{BOOK} {what} has no {spoken(size)}")
+
+
 @lru_cache(maxsize=1024)
-def ampacity(size: str, temp_c: int, method: Method) -> Figure:
-    """Table ampacity in A of one copper conductor at 30 °C. NEC 310.16 (raceway), 310.17 (free air)."""
-    name, title = _AMPACITY[method]
-    row = table(name)[rank(size)]
+def ampacity(size: str, temp_c: int, method: str, material: str = "Cu") -> Figure:
+    """Table ampacity in A of one conductor at 30 °C. NEC 310.16 (raceway, copper or aluminium), 310.17 (free air, copper).
+
+    >>> ampacity("2/0", 75, "raceway").text, ampacity("4/0", 75, "raceway", "Al").text
+    ('175 A', '180 A')
+    """
+    if (method, material) not in _AMPACITY:
+        raise OutsideTable(f"{BOOK} here has no ampacity of {METAL[material]} for method “{method}”: choose raceway, or copper in free air")
+    name, title = _AMPACITY[method, material]
+    row = _row(name, size, f"{title}, {METAL[material]},")
     return looked_up(
-        "I_table" if temp_c == 90 else f"I_{temp_c}", float(row[str(temp_c)]), "A", f"Ampacity of {spoken(size)} copper at {temp_c} °C",
-        f"{BOOK} {title}", f"row {spoken(size)}, column {temp_c} °C copper",
+        "I_table" if temp_c == 90 else f"I_{temp_c}", float(row[str(temp_c)]), "A", f"Ampacity of {spoken(size)} {METAL[material]} at {temp_c} °C",
+        f"{BOOK} {title}", f"row {spoken(size)}, column {temp_c} °C {METAL[material]}",
     )  # fmt: skip
 
 
@@ -88,10 +101,14 @@ def protection(i_req: Figure) -> Figure:
     )  # fmt: skip
 
 
-def protectable(size: str, corrected_a: float) -> float:
-    """The largest protection in A a conductor may have. NEC 240.4(B) next size up under 800 A, 240.4(D) small conductors."""
-    if size in SMALL:
-        return min(SMALL[size], next_standard(corrected_a))
+def protectable(size: str, corrected_a: float, material: str = "Cu") -> float:
+    """The largest protection in A a conductor may have. NEC 240.4(B) next size up under 800 A, 240.4(D) small conductors.
+
+    >>> protectable("4/0", 230), protectable("10", 35), protectable("12", 20, "Al")
+    (250.0, 30, 15)
+    """
+    if size in SMALL[material]:
+        return min(SMALL[material][size], next_standard(corrected_a))
     return next_standard(corrected_a)
 
 
@@ -143,46 +160,96 @@ def egc_upsized(base: Figure, least: str, fitted: str) -> Figure:
 
 
 @lru_cache(maxsize=64)
-def dc_resistance(size: str) -> Figure:
-    """DC resistance at 75 °C in Ω/kft, stranded uncoated copper. NEC Chapter 9 Table 8."""
-    r = float(table("nec_ch9_8")[rank(size)]["r_ohm_kft"])
+def dc_resistance(size: str, material: str = "Cu") -> Figure:
+    """DC resistance at 75 °C in Ω/kft, stranded uncoated copper, or aluminium. NEC Chapter 9 Table 8."""
+    row = _row("nec_ch9_8" if material == "Cu" else "nec_ch9_8_al", size, "Chapter 9 Table 8")
+    kind = "stranded uncoated copper" if material == "Cu" else "aluminium"
     return looked_up(
-        "R", r, "Ω/kft", f"Resistance of {spoken(size)}", f"{BOOK} Chapter 9 Table 8", f"row {spoken(size)}, stranded uncoated copper"
+        "R", float(row["r_ohm_kft"]), "Ω/kft", f"Resistance of {spoken(size)}", f"{BOOK} Chapter 9 Table 8", f"row {spoken(size)}, {kind}"
     )
 
 
 @lru_cache(maxsize=64)
-def ac_impedance(size: str) -> tuple[Figure, Figure]:
+def ac_impedance(size: str, material: str = "Cu") -> tuple[Figure, Figure]:
     """(R, X) at 75 °C in Ω/kft to neutral, three single conductors in PVC conduit. NEC Chapter 9 Table 9."""
-    row = table("nec_ch9_9")[rank(size)]
-    where = f"row {spoken(size)}, copper in PVC conduit"
+    row = _row("nec_ch9_9" if material == "Cu" else "nec_ch9_9_al", size, "Chapter 9 Table 9")
+    where = f"row {spoken(size)}, {METAL[material]} in PVC conduit"
     r = looked_up("R", float(row["r_ohm_kft"]), "Ω/kft", f"Resistance of {spoken(size)}", f"{BOOK} Chapter 9 Table 9", where)
     x = looked_up("X", float(row["x_ohm_kft"]), "Ω/kft", f"Reactance of {spoken(size)}", f"{BOOK} Chapter 9 Table 9", where)
     return r, x
 
 
-def voltage_drop_dc(i: Figure, length_ft: Figure, size: str) -> Figure:
-    """Drop in V over a two-wire DC run, out and back."""
+def voltage_drop_dc(i: Figure, length_ft: Figure, size: str, material: str = "Cu", sets: int = 1) -> Figure:
+    """Drop in V over a two-wire DC run, out and back; `sets` of conductors share the current."""
+    each, n = _shared(sets)
     return solve(
         "dV",
         "V",
         "Voltage drop",
-        "2 * I * R * L / 1000",
+        f"2 * I * R * L / 1000{each}",
         i,
-        dc_resistance(size),
+        dc_resistance(size, material),
         length_ft,
+        *n,
         source=f"Ohm's law, {BOOK} Chapter 9 Table 8",
         assumption="conductor at 75 °C",
     )
 
 
-def voltage_drop_ac(i: Figure, length_ft: Figure, size: str, power_factor: Figure) -> Figure:
+def _shared(sets: int) -> tuple[str, tuple[Figure, ...]]:
+    return (" / n_set", (given("n_set", sets, "", "Sets in parallel", "plan"),)) if sets > 1 else ("", ())
+
+
+def voltage_drop_ac(i: Figure, length_ft: Figure, size: str, power_factor: Figure, material: str = "Cu", sets: int = 1) -> Figure:
     """Drop in V over a two-wire 240 V run, out and back; the usual approximation, good while the drop is small."""
-    r, x = ac_impedance(size)
+    r, x = ac_impedance(size, material)
+    each, n = _shared(sets)
     return solve(
-        "dV", "V", "Voltage drop", "2 * I * L / 1000 * (R * pf + X * sqrt(1 - pf * pf))", i, length_ft, r, x, power_factor,
+        "dV", "V", "Voltage drop", f"2 * I * L / 1000 * (R * pf + X * sqrt(1 - pf * pf)){each}", i, length_ft, r, x, power_factor, *n,
         source=f"{BOOK} Chapter 9 Table 9, note 2", assumption="legs balanced, conductor at 75 °C, PVC conduit", doubt=MEMORY,
     )  # fmt: skip
+
+
+@lru_cache(maxsize=64)
+def gec(service: str, material: str = "Cu") -> Figure:
+    """Grounding electrode conductor, copper, by the largest ungrounded service conductor. NEC Table 250.66.
+
+    >>> gec("2/0").value, gec("4/0", "Al").value
+    ('4', '4')
+    """
+    for row in table("nec_250_66"):
+        limit = row[f"{material.lower()}_up_to"]
+        if not limit or area_mm2(service) <= area_mm2(limit) * 1.001:
+            return looked_up(
+                "S_GEC", row["cu"], "AWG", "Grounding electrode conductor", f"{BOOK} Table 250.66",
+                f"row {f'up to {spoken(limit)}' if limit else 'the largest'} {METAL[material]}",
+            )  # fmt: skip
+    raise OutsideTable(f"{BOOK} Table 250.66 does not reach {spoken(service)}")
+
+
+@lru_cache(maxsize=64)
+def wire_area(size: str) -> Figure:
+    """Area in in² of one THHN or THWN-2 conductor with its insulation. NEC Chapter 9 Table 5."""
+    row = _row("nec_ch9_5", size, "Chapter 9 Table 5")
+    return looked_up(
+        "A_wire", float(row["area_in2"]), "in²", f"Area of {spoken(size)}", f"{BOOK} Chapter 9 Table 5", f"row {spoken(size)}, THWN-2"
+    )
+
+
+def conduit(areas_in2: tuple[float, ...], kind: str = "emt") -> tuple[str, float]:
+    """(trade size, fill in %) of the least raceway for conductors of these areas. NEC Chapter 9 Tables 1 and 4: 53 % for one, 31 % for two, 40 % for more.
+
+    >>> conduit((.1158, .1158, .1158, .0366))  # three 2 AWG and an 8 AWG
+    ('1-1/4', 25.7)
+    """
+    most = {1: 0.53, 2: 0.31}.get(len(areas_in2), 0.40)
+    total = sum(areas_in2)
+    for row in table("nec_ch9_4"):
+        if total <= most * float(row[kind]):
+            return row["trade"], round(100 * total / float(row[kind]), 1)
+    raise OutsideTable(
+        f"{total:.2f} in² of conductors is more than a trade size 4 raceway takes ({BOOK} Chapter 9 Table 4): share them out"
+    )
 
 
 def cold_factor(t_min_c: float) -> Figure:

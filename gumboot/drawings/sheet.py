@@ -1,0 +1,431 @@
+"""Where everything of a one-line drawing stands: boxes, bars, wires and thin lines, in px of the view box, origin top left.
+
+    packs | battery bar | arrays, generator | inverters | backup bar | changeover, loads below it | main panel | grid bar
+
+The left of an inverter is direct current, the right alternating. Upper inverters send grid above backup, lower ones the
+other way round, and the chain from changeover to main panel stands in the widest gap between their grid lines: so the
+bars nest. With three inverters or more a middle one's grid line has to pass the backup bar; nothing else crosses.
+"""
+
+from __future__ import annotations
+
+import itertools
+from dataclasses import dataclass, field
+from functools import lru_cache
+
+from gumboot.core.design import Design
+
+Point = tuple[float, float]
+ROW, GAP, TOP = 52, 44, 58
+W_PACK, W_ARRAY, W_UNIT, W_BOX, H_BOX = 74, 78, 96, 104, 48
+WIDTH_LEAST = 960
+RUN = 122  # room for the words on a wire
+
+
+@dataclass(frozen=True)
+class Box:
+    """A body on the sheet."""
+
+    id: str
+    x: float
+    y: float
+    w: float
+    h: float
+
+    @property
+    def right(self) -> float:
+        """Its right edge."""
+        return self.x + self.w
+
+    @property
+    def bottom(self) -> float:
+        """Its lower edge."""
+        return self.y + self.h
+
+    @property
+    def middle(self) -> Point:
+        """Its centre."""
+        return self.x + self.w / 2, self.y + self.h / 2
+
+
+@dataclass(frozen=True)
+class Wire:
+    """A conductor: its circuit's key, the way it goes, where its words stand and where its protection is drawn."""
+
+    id: str
+    points: tuple[Point, ...]
+    label: Point
+    breaker: Point | None = None
+    existing: bool = False
+
+
+@dataclass
+class Sheet:
+    """A laid-out drawing."""
+
+    boxes: dict[str, Box] = field(default_factory=dict)
+    bars: dict[str, tuple[Point, Point]] = field(default_factory=dict)
+    wires: list[Wire] = field(default_factory=list)
+    links: list[tuple[str, tuple[Point, ...]]] = field(default_factory=list)
+    ports: list[tuple[float, float, str]] = field(default_factory=list)
+    service: tuple[Point, Point] | None = None
+    width: float = 0
+    height: float = 0
+
+    def add(self, id: str, x: float, y: float, w: float, h: float) -> Box:
+        """Stand a box on the sheet."""
+        box = self.boxes[id] = Box(id, x, y, w, h)
+        return box
+
+
+@dataclass(frozen=True)
+class _Has:
+    """What a design has, as far as the sheet cares."""
+
+    count: int
+    bodies: frozenset[str]
+    grid: bool
+    backup: bool
+    changeover: str
+    on_gateway: bool
+    direct: bool
+    packs: int
+    generator_row: bool
+
+    @property
+    def right_rows(self) -> int:
+        """Ports on an inverter's right."""
+        return int(self.grid) + int(self.backup)
+
+
+def _what(design: Design) -> _Has:
+    ids = frozenset(b.id for b in design.bodies)
+    inverter = design.inverter
+    assert inverter is not None  # noqa: S101 - the caller looked
+    on_grid = "main-panel" in ids
+    generator = design.plan.kit.generator
+    changeover = next((i for i in ("gateway", "transfer-switch") if i in ids), "")
+    backup = inverter.backup is not None and "loads-panel" in ids
+    lands = (
+        generator is not None and generator.lands != "loads panel" and (inverter.generator or (inverter.grid and not on_grid)) is not None
+    )
+    return _Has(
+        design.plan.kit.inverters, ids, inverter.grid is not None and on_grid, backup, changeover, changeover == "gateway" and not backup,
+        "dc-bus" not in ids, sum(b.role == "pack" for b in design.bodies), lands,
+    )  # fmt: skip
+
+
+@lru_cache(maxsize=64)
+def lay_sheet(design: Design) -> Sheet:
+    """The sheet of a design whose kit is known."""
+    has, sheet = _what(design), Sheet()
+    x = 14.0
+    x_pack = x
+    if has.packs:
+        x += W_PACK + (RUN - 6 if not has.direct else 0)
+    x_dc = x
+    x_array = x + (14 if has.packs and not has.direct else RUN - 40 if has.packs else 0)
+    arrays = any(b.role in ("array", "generator") for b in design.bodies)
+    x_unit = x_array + (W_ARRAY + RUN if arrays else RUN if has.packs else 0)
+    _units(sheet, design, has, x_array, x_unit)
+    units = [sheet.boxes[f"inverter-{i}"] for i in range(1, has.count + 1)]
+    _packs(sheet, has, units, x_pack, x_dc)
+    _right(sheet, design, has, units)
+    _existing(sheet, design, has, x_array)
+    _generator_elsewhere(sheet, design, has)
+    _links(sheet, design, has, units)
+    _close(sheet)
+    return sheet
+
+
+def _upper(i: int, count: int) -> bool:
+    return i <= (count + 1) // 2
+
+
+def _units(sheet: Sheet, design: Design, has: _Has, x_array: float, x_unit: float) -> None:
+    """Inverters, and what stands left of each: generator, arrays; with a free row for the battery conductors."""
+    y = float(TOP)
+    for i in range(1, has.count + 1):
+        strings = [s.letter for s in design.plan.strings if s.inverter == i and f"array-{s.letter}" in has.bodies]
+        gen = has.generator_row and i == 1
+        bypass = gen and design.plan.kit.generator is not None and design.plan.kit.generator.lands == "inverter with bypass"
+        battery = ["bat"] if has.packs and (not has.direct or i <= has.packs) else []
+        rows = (["gen"] if gen and not bypass else []) + strings + battery + (["gen"] if bypass else [])
+        if not _upper(i, has.count):
+            rows = battery + strings
+        tall_packs = has.packs * ROW + 20 if has.count == 1 and not has.direct else 0
+        h = max(len(rows) * ROW + 8, 50 * max(has.right_rows, 1) + 44, 100)
+        unit = sheet.add(f"inverter-{i}", x_unit, y, W_UNIT, h)
+        start = y + (h - len(rows) * ROW) / 2 + ROW / 2
+        for k, row in enumerate(rows):
+            at = start + k * ROW
+            if row == "bat":
+                sheet.ports.append((x_unit + 5, at + 4, "BAT"))
+                sheet.wires.append(Wire(f"battery-{i}", ((0, at), (x_unit, at)), (0, at)))  # its left end is set by _packs
+            elif row == "gen":
+                box = sheet.add("generator", x_array, at - 18, W_ARRAY, 36)
+                sheet.wires.append(Wire("generator", ((box.right, at), (x_unit, at)), (box.right + 10, at), (x_unit - 18, at)))
+                sheet.ports.append((x_unit + 5, at + 4, "GEN"))
+            else:
+                box = sheet.add(f"array-{row}", x_array, at - 18, W_ARRAY, 36)
+                s = next(s for s in design.plan.strings if s.letter == row)
+                sheet.wires.append(Wire(f"pv-{row}", ((box.right, at), (x_unit, at)), (box.right + 10, at), (x_unit - 18, at)))
+                sheet.ports.append((x_unit + 5, at + 4, f"T{s.tracker}"))
+        y = unit.bottom + GAP
+        if i == (has.count + 1) // 2 and has.count > 1:
+            y += max(0.0, has.packs * ROW - ROW - GAP - 16)
+        y = max(y, TOP + tall_packs)
+
+
+def _packs(sheet: Sheet, has: _Has, units: list[Box], x_pack: float, x_dc: float) -> None:
+    wires = {w.id: w for w in sheet.wires if w.id.startswith("battery-")}
+    if not wires:
+        return
+    ys = {i: w.points[0][1] for i, w in wires.items()}
+    left = x_pack + W_PACK if has.direct else x_dc
+    for w in list(wires.values()):
+        y, right = w.points[0][1], w.points[1][0]
+        breaker = (right - 18, y) if not has.direct else (left + 10, y)
+        sheet.wires[sheet.wires.index(w)] = Wire(w.id, ((left, y), (right, y)), (right - RUN + 10 if has.direct else left + 12, y), breaker)
+    if has.direct:
+        for n, (_, y) in enumerate(sorted(ys.items()), 1):
+            sheet.add(f"pack-{n}", x_pack, y - 24, W_PACK, H_BOX)
+        return
+    low, high = min(ys.values()), max(ys.values())
+    middle = (low + high) / 2
+    rows = [middle + (k - (has.packs - 1) / 2) * ROW for k in range(has.packs)]
+    shift = max(0.0, TOP + 10 - rows[0])
+    rows = [y + shift for y in rows]
+    sheet.bars["dc-bus"] = ((x_dc, min(low, rows[0]) - 9), (x_dc, max(high, rows[-1]) + 9))
+    for n, y in enumerate(rows, 1):
+        sheet.add(f"pack-{n}", x_pack, y - 20, W_PACK, 40)
+        sheet.wires.append(Wire(f"pack-{n}", ((x_pack + W_PACK, y), (x_dc, y)), (x_pack + W_PACK + 8, y), (x_pack + W_PACK + 10, y)))
+
+
+def _right(sheet: Sheet, design: Design, has: _Has, units: list[Box]) -> None:
+    """Everything on the alternating side."""
+    x = units[0].right
+    grid_y, backup_y = _right_ports(sheet, has, units)
+    planned = {s.id for s in design.circuits} | {i for i, _ in design.unsized}
+    if has.count == 1:
+        chain_y = backup_y[0] if backup_y else grid_y[0] if grid_y else units[0].middle[1]
+        x_change = x + RUN
+        x_panel = x_change + (W_BOX + RUN if has.changeover or has.backup else 0)
+        family = "backup" if has.backup else "grid"
+        first = has.changeover or ("loads-panel" if has.backup else "main-panel" if has.grid else "")
+        if first:
+            _straight(sheet, f"{family}-1", (x, chain_y), (x_change, chain_y), family)
+        if has.grid and not has.on_gateway and has.backup:
+            _straight(sheet, "grid-1", (x, grid_y[0]), (x_panel, grid_y[0]), "grid")
+        _chain(sheet, has, planned, x_change, x_panel, chain_y, min([chain_y, *(grid_y if has.backup else [])]))
+        return
+    gap = _widest(grid_y if has.backup and has.grid else backup_y or grid_y, units)
+    chain_y = (gap[0] + gap[1]) / 2
+    family = "backup" if has.backup else "grid"
+    ys = backup_y or grid_y
+    x_bar = x + RUN
+    if ys:
+        sheet.bars[f"{family}-combiner"] = ((x_bar, min(*ys, chain_y) - 9), (x_bar, max(*ys, chain_y) + 9))
+        for i, y in enumerate(ys, 1):
+            _straight(sheet, f"{family}-{i}", (x, y), (x_bar, y), family, bar=True)
+    x_change = x_bar + RUN - 10
+    _straight(sheet, f"{family}-feeder", (x_bar, chain_y), (x_change, chain_y), family)
+    x_panel = x_change + (W_BOX + RUN - 10 if has.changeover or has.backup else 0)
+    if has.grid and has.backup:
+        x_grid = x_panel + W_BOX + RUN - 10
+        sheet.bars["grid-combiner"] = ((x_grid, min(*grid_y, chain_y) - 9), (x_grid, max(*grid_y, chain_y) + 9))
+        for i, y in enumerate(grid_y, 1):
+            sheet.wires.append(Wire(f"grid-{i}", ((x, y), (x_grid, y)), (x + 8, y), (x_bar - 18, y)))
+        sheet.wires.append(
+            Wire(
+                "grid-feeder",
+                ((x_panel + W_BOX, chain_y), (x_grid, chain_y)),
+                (x_panel + W_BOX + 26, chain_y),
+                (x_panel + W_BOX + 10, chain_y),
+            )
+        )
+    _chain(sheet, has, planned, x_change, x_panel, chain_y, chain_y)
+
+
+def _right_ports(sheet: Sheet, has: _Has, units: list[Box]) -> tuple[list[float], list[float]]:
+    grid: list[float] = []
+    backup: list[float] = []
+    for i, u in enumerate(units, 1):
+        near, far = (u.y + 28, u.y + 78) if _upper(i, has.count) else (u.bottom - 28, u.bottom - 78)
+        if has.count == 1 and has.right_rows < 2:
+            near = far = u.y + u.h / 2
+        if has.grid:
+            grid.append(near)
+            sheet.ports.append((u.right - 30 if not has.on_gateway else u.right - 24, near + 4, "AC" if has.on_gateway else "GRID"))
+        if has.backup:
+            backup.append(far if has.grid else near)
+            sheet.ports.append((u.right - 38 if has.grid else u.right - 46, backup[-1] + 4, "BACK" if has.grid else "AC OUT"))
+    return grid, backup
+
+
+def _widest(ys: list[float], units: list[Box]) -> tuple[float, float]:
+    """The widest gap between consecutive lines: there is room for the chain."""
+    if len(ys) < 2:
+        return units[0].y, units[-1].bottom
+    rows = sorted(ys)
+    return max(itertools.pairwise(rows), key=lambda g: g[1] - g[0])
+
+
+def _straight(sheet: Sheet, id: str, a: Point, b: Point, family: str, bar: bool = False) -> None:
+    breaker = (b[0] - 18, b[1])
+    sheet.wires.append(Wire(id, (a, b), (a[0] + 8, a[1]), breaker))
+
+
+def _chain(sheet: Sheet, has: _Has, planned: set[str], x_change: float, x_panel: float, y: float, y_top: float) -> None:
+    """Changeover, loads below it, main panel right of it, the service going up from there."""
+    loads = "loads-panel" in has.bodies
+    if has.changeover:
+        box = sheet.add(has.changeover, x_change, y - H_BOX / 2, W_BOX, H_BOX)
+        if loads:
+            below = sheet.add("loads-panel", x_change, box.bottom + 44, W_BOX, H_BOX)
+            middle = box.middle[0]
+            sheet.wires.append(
+                Wire(
+                    "loads",
+                    ((middle, box.bottom), (middle, below.y)),
+                    (middle + 8, (box.bottom + below.y) / 2 - 1),
+                    None,
+                    "loads" not in planned,
+                )
+            )
+    elif loads and has.backup:
+        sheet.add("loads-panel", x_change, y - H_BOX / 2, W_BOX, H_BOX)
+    if "main-panel" not in has.bodies:
+        return
+    panel = sheet.add("main-panel", x_panel, y_top - H_BOX / 2, W_BOX, y - y_top + H_BOX)
+    if has.changeover:
+        edge = x_change + W_BOX
+        sheet.wires.append(Wire("changeover", ((edge, y), (x_panel, y)), (edge + 8, y), (x_panel - 18, y), "changeover" not in planned))
+    top = panel.y
+    sheet.service = ((panel.middle[0], top), (panel.middle[0], top - 46))
+
+
+def _existing(sheet: Sheet, design: Design, has: _Has, x_array: float) -> None:
+    """The PV inverter that was there before, below the inverters."""
+    if "pv-inverter" not in has.bodies:
+        return
+    unit = sheet.boxes["inverter-1"]
+    lowest = max(b.bottom for b in sheet.boxes.values() if b.x <= unit.right)
+    pv = design.plan.kit.existing_pv
+    backed = pv is not None and pv.side == "backup side" and "loads-panel" in sheet.boxes
+    loads = sheet.boxes.get("loads-panel")
+    y = lowest + 46
+    if backed and loads:
+        y = max(y, loads.middle[1]) if y <= loads.bottom - 8 else max(y, loads.bottom + 30)
+    elif loads:
+        y = max(y, loads.bottom + 34)
+    box = sheet.add("pv-inverter", unit.x, y - H_BOX / 2, W_UNIT, H_BOX)
+    array = sheet.add(
+        "array-existing", x_array if x_array < unit.x - 60 else unit.x - RUN + 20, y - 18, W_ARRAY if x_array < unit.x - 60 else 60, 36
+    )
+    sheet.wires.append(Wire("pv-existing", ((array.right, y), (box.x, y)), (array.right + 8, y), None, True))
+    planned = "existing-pv" in {s.id for s in design.circuits} | {i for i, _ in design.unsized}
+    if backed and loads:
+        if loads.y + 8 <= y <= loads.bottom - 8:
+            way: tuple[Point, ...] = ((box.right, y), (loads.x, y))
+        else:
+            way = ((box.right, y), (loads.middle[0], y), (loads.middle[0], loads.bottom))
+    else:
+        panel = sheet.boxes["main-panel"]
+        way = ((box.right, y), (panel.middle[0], y), (panel.middle[0], panel.bottom))
+    sheet.wires.append(Wire("existing-pv", way, (box.right + 8, y), (box.right + RUN - 18, y), not planned))
+
+
+def _generator_elsewhere(sheet: Sheet, design: Design, has: _Has) -> None:
+    """A generator on the loads panel; or its bypass there, below everything on the left."""
+    loads = sheet.boxes.get("loads-panel")
+    if "generator" not in has.bodies or loads is None:
+        return
+    lands = design.plan.kit.generator.lands if design.plan.kit.generator else "inverter"
+    if not has.generator_row:
+        y = loads.bottom + 62
+        box = sheet.add("generator", loads.x, y, W_BOX, 40)
+        middle = loads.middle[0]
+        sheet.wires.append(
+            Wire(
+                "generator-bypass",
+                ((middle, box.y), (middle, loads.bottom)),
+                (middle + 8, (box.y + loads.bottom) / 2),
+                (middle, loads.bottom + 14),
+            )
+        )
+    elif lands == "inverter with bypass":
+        gen = sheet.boxes["generator"]
+        y = max(gen.bottom, sheet.boxes["inverter-1"].bottom) + 34
+        x, up = gen.middle[0], loads.middle[0]
+        sheet.wires.append(Wire("generator-bypass", ((x, gen.bottom), (x, y), (up, y), (up, loads.bottom)), (x + 10, y), (up - 40, y)))
+
+
+def _links(sheet: Sheet, design: Design, has: _Has, units: list[Box]) -> None:
+    """Thin lines, kept clear of the wires: along the top, between packs, between inverters, and inside the nest."""
+    lanes, lane_y = 0, TOP - 20.0
+    for link in design.links:
+        a, b = sheet.boxes.get(link.source), sheet.boxes.get(link.load)
+        if a is None or b is None:
+            continue
+        if link.source.startswith("pack-") and link.load.startswith("pack-"):
+            sheet.links.append((link.id, ((a.x + 12, a.bottom), (b.x + 12, b.y))))
+        elif link.source.startswith("pack-"):
+            y = lane_y - 6 * lanes
+            lanes += 1
+            x_a, x_b = a.x + 12 + 8 * lanes, b.x + 14 + 8 * lanes
+            sheet.links.append((link.id, ((x_a, a.y), (x_a, y), (x_b, y), (x_b, b.y))))
+        elif link.load.startswith("inverter-"):
+            sheet.links.append((link.id, ((a.x + a.w / 2, a.bottom), (b.x + b.w / 2, b.y))))
+        elif link.load == "main-panel" and sheet.service:
+            x, y = sheet.service[0][0], sheet.service[0][1] - 20
+            if has.count == 1 or not (has.grid and has.backup):
+                lane = lane_y - 6 * lanes
+                lanes += 1
+                sheet.links.append((link.id, ((a.right - 16, a.y), (a.right - 16, lane), (x - 16, lane), (x - 16, y), (x - 6, y))))
+            else:
+                sheet.links.append((link.id, ((a.right, a.y + 52), (x - 16, a.y + 52), (x - 16, y), (x - 6, y))))
+        elif link.load == "gateway":
+            _to_gateway(
+                sheet, link.id, a, b, has, sum(i.startswith("link-") and p[-1][0] < b.right and p[-1][0] > b.x for i, p in sheet.links)
+            )
+
+
+def _to_gateway(sheet: Sheet, id: str, unit: Box, gateway: Box, has: _Has, nth: int) -> None:
+    if has.count == 1:
+        y = gateway.bottom + 10 + 7 * nth
+        x = gateway.x + 10 + 8 * nth
+        sheet.links.append((id, ((unit.right, y), (x, y), (x, gateway.bottom))))
+    else:
+        y = unit.y + (12 if not has.backup else 62) + 7 * nth
+        x = gateway.x + 14 + 8 * nth
+        sheet.links.append((id, ((unit.right, y), (x, y), (x, gateway.y))))
+
+
+def _close(sheet: Sheet) -> None:
+    """The size of the sheet: what stands on it, and a margin."""
+    points = (
+        [p for w in sheet.wires for p in w.points]
+        + [p for bar in sheet.bars.values() for p in bar]
+        + [p for _, way in sheet.links for p in way]
+    )
+    points += [(b.right, b.bottom) for b in sheet.boxes.values()]
+    top = min([p[1] for p in points] + ([sheet.service[1][1]] if sheet.service else []))
+    if top < 22:
+        _lower(sheet, 22 - top)
+    sheet.width = max(max(p[0] for p in points) + 20, WIDTH_LEAST)
+    sheet.height = max(p[1] for p in points) + max(0, 22 - top) + 26
+
+
+def _lower(sheet: Sheet, by: float) -> None:
+    """Move everything down."""
+    move = lambda p: (p[0], p[1] + by)  # noqa: E731
+    sheet.boxes = {i: Box(i, b.x, b.y + by, b.w, b.h) for i, b in sheet.boxes.items()}
+    sheet.bars = {i: (move(a), move(b)) for i, (a, b) in sheet.bars.items()}
+    sheet.wires = [
+        Wire(w.id, tuple(map(move, w.points)), move(w.label), move(w.breaker) if w.breaker else None, w.existing) for w in sheet.wires
+    ]
+    sheet.links = [(i, tuple(map(move, way))) for i, way in sheet.links]
+    sheet.ports = [(x, y + by, t) for x, y, t in sheet.ports]
+    if sheet.service:
+        sheet.service = (move(sheet.service[0]), move(sheet.service[1]))
