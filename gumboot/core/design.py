@@ -17,11 +17,14 @@ from gumboot.core.conductors import RULES, Sized, places, school_findings, size_
 from gumboot.core.earthing import Bonds, bond_findings, bonds_of, meeting_findings, shutdown_findings
 from gumboot.core.faults import Loop, dc_fault, loop_findings
 from gumboot.core.findings import Change, Cure, Finding, Level, check, ordered, stop
+from gumboot.core.inrush import Inrush, design_inrush, inrush_findings, peak_findings
 from gumboot.core.kit import Catalogue, Gateway, Inverter, Pack
 from gumboot.core.plan import Fitted, Plan
+from gumboot.core.raceways import Raceway, lay_raceways
 from gumboot.core.settings import Job, Setting, fill_menu
+from gumboot.core.sharing import Sharing, one_way_ohm, share_out
 from gumboot.core.strings import StringDesign, design_string, design_trackers
-from gumboot.core.supply import Bus, bus_findings, design_bus, service_limit, supply_findings
+from gumboot.core.supply import Bus, bus_findings, design_bus, electrode, service_limit, supply_findings
 from gumboot.core.terminations import Termination, list_terminations, termination_findings
 from gumboot.core.working import Figure
 
@@ -43,11 +46,15 @@ class Design:
     bus: Bus | None = None
     bonds: Bonds | None = None
     fault: Figure | None = None
+    sharing: Sharing | None = None
+    inrush: Inrush | None = None
     loops: tuple[Loop, ...] = ()
     bodies: tuple[Body, ...] = ()
     links: tuple[Thin, ...] = ()
     circuits: tuple[Sized, ...] = ()
     unsized: tuple[tuple[str, str], ...] = ()
+    raceways: tuple[Raceway, ...] = ()
+    gec: Figure | None = None
     terminations: tuple[Termination, ...] = ()
     settings: tuple[Setting, ...] = ()
 
@@ -73,6 +80,11 @@ def _figures(d: Design) -> Iterator[tuple[str, Figure]]:
         )
     if d.fault:
         yield "bank.fault", d.fault
+    if d.sharing:
+        yield "bank.share", d.sharing.most
+    if d.inrush:
+        yield "bank.inrush", d.inrush.bare
+        yield "bank.precharge", d.inrush.wait
     if d.bus:
         yield from ((f"bus.{name}", getattr(d.bus, name)) for name in ("output", "used_120", "allowed_120"))
         if d.bus.used_sum:
@@ -93,6 +105,12 @@ def _figures(d: Design) -> Iterator[tuple[str, Figure]]:
         if x.grid:
             yield f"{x.circuit}.loop", x.grid
         yield f"{x.circuit}.loop_limit", x.limit
+    for r in d.raceways:
+        yield f"{r.circuits[0]}.raceway", r.conduit
+        if r.trough:
+            yield f"{r.circuits[0]}.trough", r.trough
+    if d.gec:
+        yield "main-panel.gec", d.gec
     for t in d.terminations:
         if t.torque:
             yield f"{t.key}.torque", t.torque
@@ -151,15 +169,26 @@ def design(plan: Plan, catalogue: Catalogue) -> Design:
         if k not in ids
     ]
     fault, faults = dc_fault(plan, catalogue, pack, sized, bank) if pack and bank else (None, [])
+    sharing, faults_of_share = share_out(plan, bank, pack, sized) if pack and bank else (None, [])
+    inrush = design_inrush(bank, inverter, pack, _battery_loop(sized)) if pack and bank else None
+    found += faults_of_share + inrush_findings(inrush) + (peak_findings(plan, bank, inverter, pack) if pack and bank else [])
     loops, slow = loop_findings(sized, plan, inverter)
     found += faults + slow
+    raceways, faults = lay_raceways(sized)
+    found += faults
     terminations = list_terminations(sized, laid.bodies, catalogue, plan.code)
     found += termination_findings(terminations, plan, inverter, catalogue)
     settings, faults = fill_menu(Job(plan, inverter, pack, bank, sized))
     found += faults
     return Design(
-        plan, ordered(found), inverter, pack, gateway, tuple(strings), bank, bus, bonds, fault, loops, laid.bodies, laid.links, tuple(sized), tuple(unsized), terminations, tuple(settings)
+        plan, ordered(found), inverter, pack, gateway, tuple(strings), bank, bus, bonds, fault, sharing, inrush, loops, laid.bodies, laid.links, tuple(sized), tuple(unsized), raceways, electrode(plan), terminations, tuple(settings)
     )  # fmt: skip
+
+
+def _battery_loop(sized: list[Sized]) -> float | None:
+    """Out and back through the first inverter's battery cable and the first pack's, in Ω."""
+    rows = [next((s for s in sized if s.circuit.family == f), None) for f in ("battery", "pack")]
+    return sum(2 * one_way_ohm(s) for s in rows if s) or None
 
 
 def kit_findings(plan: Plan, catalogue: Catalogue) -> list[Finding]:

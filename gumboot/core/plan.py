@@ -102,7 +102,7 @@ class Kit(Part):
     packs: Annotated[int, Field(ge=0, le=25)] = 0
     series: Annotated[int, Field(ge=1, le=60)] = 1
     towers: Annotated[int, Field(ge=1, le=2)] = 1
-    takeoff: Literal["one end", "diagonal", "star"] = "diagonal"
+    takeoff: Literal["one end", "diagonal", "star"] = "star"
     module: Name | None = None
     gateway: Name | None = None
     generator: Generator | None = None

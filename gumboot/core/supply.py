@@ -163,6 +163,16 @@ def service_limit(plan: Plan, inverter: Inverter) -> tuple[Figure | None, list[F
     ]
 
 
+def electrode(plan: Plan) -> Figure | None:
+    """The grounding electrode conductor of the service, when its size is known. NEC 250.66."""
+    if plan.code != "nec-2023" or plan.supply.service_size is None:
+        return None
+    try:
+        return nec.gec(plan.supply.service_size)
+    except (OutsideTable, ValueError):
+        return None
+
+
 def bus_findings(plan: Plan, bus: Bus | None) -> list[Finding]:
     """Which rule passes, or the cures: move the breaker, or a smaller main."""
     if bus is None:

@@ -53,6 +53,7 @@ class Termination:
     torque: Figure | None
     label: str
     source: str
+    ferrite: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -202,7 +203,7 @@ def _make_off(
             out.append(
                 Termination(
                     key, before + len(out) + 1, stage, c.id, where.body, where.label, f"{terminal}{mark}" if conductor != "PE" else terminal, conductor, size, cable.label,
-                    made, t.stud if t.end == "lug" else "", lug.die if t.end == "lug" and lug else "", strip_length(t, size, catalogue), t.bit, rated_torque(t, size), label, t.source,
+                    made, t.stud if t.end == "lug" else "", lug.die if t.end == "lug" and lug else "", strip_length(t, size, catalogue), t.bit, rated_torque(t, size), label, t.source, t.ferrite,
                 )
             )  # fmt: skip
     return out

@@ -22,7 +22,7 @@ from types import CodeType
 MEMORY = "from memory: check your edition"
 COMMON_PRACTICE = "common practice"
 
-FUNCTIONS: dict[str, Callable[..., float]] = {"min": min, "max": max, "sqrt": math.sqrt, "abs": abs}
+FUNCTIONS: dict[str, Callable[..., float]] = {"min": min, "max": max, "sqrt": math.sqrt, "abs": abs, "log": math.log}
 _NAME = re.compile(r"[A-Za-z]\w*")
 
 

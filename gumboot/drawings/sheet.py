@@ -3,8 +3,8 @@
     packs | battery bar | arrays, generator | inverters | backup bar | changeover, loads below it | main panel | grid bar
 
 The left of an inverter is direct current, the right alternating. Upper inverters send grid above backup, lower ones the
-other way round, and the chain from changeover to main panel stands in the widest gap between their grid lines: so the
-bars nest. With three inverters or more a middle one's grid line has to pass the backup bar; nothing else crosses.
+other way round; main panel, changeover and loads stand one above the other in the widest gap between their grid lines:
+so the bars nest. With three inverters or more a middle one's grid line has to pass the backup bar; nothing else crosses.
 """
 
 from __future__ import annotations
@@ -17,6 +17,9 @@ from gumboot.core.design import Design
 
 Point = tuple[float, float]
 ROW, GAP, TOP = 52, 44, 58
+CHAIN_ROW = 84
+ABOVE, BELOW = 172, 126  # what stands above and below the changeover of several inverters
+NEST = ABOVE + BELOW + 12
 W_PACK, W_ARRAY, W_UNIT, W_BOX, H_BOX = 74, 78, 96, 104, 48
 WIDTH_LEAST = 960
 RUN = 122  # room for the words on a wire
@@ -91,6 +94,7 @@ class _Has:
     direct: bool
     packs: int
     generator_row: bool
+    chained: bool
 
     @property
     def right_rows(self) -> int:
@@ -111,7 +115,7 @@ def _what(design: Design) -> _Has:
     )
     return _Has(
         design.plan.kit.inverters, ids, inverter.grid is not None and on_grid, backup, changeover, changeover == "gateway" and not backup,
-        "dc-bus" not in ids, sum(b.role == "pack" for b in design.bodies), lands,
+        "dc-bus" not in ids, sum(b.role == "pack" for b in design.bodies), lands, any(s.circuit.load.body.startswith("pack-") for s in design.circuits),
     )  # fmt: skip
 
 
@@ -153,7 +157,7 @@ def _units(sheet: Sheet, design: Design, has: _Has, x_array: float, x_unit: floa
         rows = (["gen"] if gen and not bypass else []) + strings + battery + (["gen"] if bypass else [])
         if not _upper(i, has.count):
             rows = battery + strings
-        tall_packs = has.packs * ROW + 20 if has.count == 1 and not has.direct else 0
+        tall_packs = has.packs * (CHAIN_ROW if has.chained else ROW) + 20 if has.count == 1 and not has.direct else 0
         h = max(len(rows) * ROW + 8, 50 * max(has.right_rows, 1) + 44, 100)
         unit = sheet.add(f"inverter-{i}", x_unit, y, W_UNIT, h)
         start = y + (h - len(rows) * ROW) / 2 + ROW / 2
@@ -173,7 +177,8 @@ def _units(sheet: Sheet, design: Design, has: _Has, x_array: float, x_unit: floa
                 sheet.ports.append((x_unit + 5, at + 4, f"T{s.tracker}"))
         y = unit.bottom + GAP
         if i == (has.count + 1) // 2 and has.count > 1:
-            y += max(0.0, has.packs * ROW - ROW - GAP - 16)
+            nest = NEST - (h - 28 + GAP + 116) if has.grid and has.backup else 0.0
+            y += max(0.0, has.packs * (CHAIN_ROW if has.chained else ROW) - ROW - GAP - 16, nest)
         y = max(y, TOP + tall_packs)
 
 
@@ -193,12 +198,17 @@ def _packs(sheet: Sheet, has: _Has, units: list[Box], x_pack: float, x_dc: float
         return
     low, high = min(ys.values()), max(ys.values())
     middle = (low + high) / 2
-    rows = [middle + (k - (has.packs - 1) / 2) * ROW for k in range(has.packs)]
+    step = CHAIN_ROW if has.chained else ROW
+    rows = [middle + (k - (has.packs - 1) / 2) * step for k in range(has.packs)]
     shift = max(0.0, TOP + 10 - rows[0])
     rows = [y + shift for y in rows]
-    sheet.bars["dc-bus"] = ((x_dc, min(low, rows[0]) - 9), (x_dc, max(high, rows[-1]) + 9))
+    sheet.bars["dc-bus"] = ((x_dc, min(low, rows[0]) - 9), (x_dc, max(high, rows[0] if has.chained else rows[-1]) + 9))
     for n, y in enumerate(rows, 1):
-        sheet.add(f"pack-{n}", x_pack, y - 20, W_PACK, 40)
+        box = sheet.add(f"pack-{n}", x_pack, y - 20, W_PACK, 40)
+        if has.chained and n > 1:
+            x = box.x + W_PACK - 20
+            sheet.wires.append(Wire(f"pack-{n}", ((x, box.y), (x, box.y - CHAIN_ROW + 40)), (x + 8, box.y - CHAIN_ROW / 2 + 19)))
+            continue
         sheet.wires.append(Wire(f"pack-{n}", ((x_pack + W_PACK, y), (x_dc, y)), (x_pack + W_PACK + 8, y), (x_pack + W_PACK + 10, y)))
 
 
@@ -220,7 +230,7 @@ def _right(sheet: Sheet, design: Design, has: _Has, units: list[Box]) -> None:
         _chain(sheet, has, planned, x_change, x_panel, chain_y, min([chain_y, *(grid_y if has.backup else [])]))
         return
     gap = _widest(grid_y if has.backup and has.grid else backup_y or grid_y, units)
-    chain_y = (gap[0] + gap[1]) / 2
+    chain_y = gap[0] + ABOVE + (gap[1] - gap[0] - ABOVE - BELOW) / 2
     family = "backup" if has.backup else "grid"
     ys = backup_y or grid_y
     x_bar = x + RUN
@@ -230,21 +240,14 @@ def _right(sheet: Sheet, design: Design, has: _Has, units: list[Box]) -> None:
             _straight(sheet, f"{family}-{i}", (x, y), (x_bar, y), family, bar=True)
     x_change = x_bar + RUN - 10
     _straight(sheet, f"{family}-feeder", (x_bar, chain_y), (x_change, chain_y), family)
-    x_panel = x_change + (W_BOX + RUN - 10 if has.changeover or has.backup else 0)
-    if has.grid and has.backup:
-        x_grid = x_panel + W_BOX + RUN - 10
-        sheet.bars["grid-combiner"] = ((x_grid, min(*grid_y, chain_y) - 9), (x_grid, max(*grid_y, chain_y) + 9))
-        for i, y in enumerate(grid_y, 1):
-            sheet.wires.append(Wire(f"grid-{i}", ((x, y), (x_grid, y)), (x + 8, y), (x_bar - 18, y)))
-        sheet.wires.append(
-            Wire(
-                "grid-feeder",
-                ((x_panel + W_BOX, chain_y), (x_grid, chain_y)),
-                (x_panel + W_BOX + 26, chain_y),
-                (x_panel + W_BOX + 10, chain_y),
-            )
-        )
-    _chain(sheet, has, planned, x_change, x_panel, chain_y, chain_y)
+    _chain(sheet, has, planned, x_change, x_change, chain_y, chain_y, upright=True)
+    panel = sheet.boxes.get("main-panel")
+    if has.grid and has.backup and panel:
+        x_grid, y = x_change + W_BOX + RUN + 4, panel.middle[1]
+        sheet.bars["grid-combiner"] = ((x_grid, min(*grid_y, y) - 9), (x_grid, max(*grid_y, y) + 9))
+        for i, line_y in enumerate(grid_y, 1):
+            sheet.wires.append(Wire(f"grid-{i}", ((x, line_y), (x_grid, line_y)), (x + 8, line_y), (x_bar - 18, line_y)))
+        sheet.wires.append(Wire("grid-feeder", ((panel.right, y), (x_grid, y)), (panel.right + 26, y), (panel.right + 10, y)))
 
 
 def _right_ports(sheet: Sheet, has: _Has, units: list[Box]) -> tuple[list[float], list[float]]:
@@ -276,8 +279,10 @@ def _straight(sheet: Sheet, id: str, a: Point, b: Point, family: str, bar: bool 
     sheet.wires.append(Wire(id, (a, b), (a[0] + 8, a[1]), breaker))
 
 
-def _chain(sheet: Sheet, has: _Has, planned: set[str], x_change: float, x_panel: float, y: float, y_top: float) -> None:
-    """Changeover, loads below it, main panel right of it, the service going up from there."""
+def _chain(
+    sheet: Sheet, has: _Has, planned: set[str], x_change: float, x_panel: float, y: float, y_top: float, upright: bool = False
+) -> None:
+    """Changeover, loads below it, main panel right of it or above, the service going up from there."""
     loads = "loads-panel" in has.bodies
     if has.changeover:
         box = sheet.add(has.changeover, x_change, y - H_BOX / 2, W_BOX, H_BOX)
@@ -297,8 +302,16 @@ def _chain(sheet: Sheet, has: _Has, planned: set[str], x_change: float, x_panel:
         sheet.add("loads-panel", x_change, y - H_BOX / 2, W_BOX, H_BOX)
     if "main-panel" not in has.bodies:
         return
-    panel = sheet.add("main-panel", x_panel, y_top - H_BOX / 2, W_BOX, y - y_top + H_BOX)
-    if has.changeover:
+    above = upright and (has.changeover or has.backup)
+    if above:
+        y_top = y - 2 * H_BOX + 4
+    panel = sheet.add("main-panel", x_panel, y_top - H_BOX / 2, W_BOX, H_BOX if above else y - y_top + H_BOX)
+    if has.changeover and above:
+        x, low = panel.middle[0], y - H_BOX / 2
+        sheet.wires.append(
+            Wire("changeover", ((x, panel.bottom), (x, low)), (x + 8, (panel.bottom + low) / 2 - 1), None, "changeover" not in planned)
+        )
+    elif has.changeover:
         edge = x_change + W_BOX
         sheet.wires.append(Wire("changeover", ((edge, y), (x_panel, y)), (edge + 8, y), (x_panel - 18, y), "changeover" not in planned))
     top = panel.y
@@ -397,9 +410,9 @@ def _to_gateway(sheet: Sheet, id: str, unit: Box, gateway: Box, has: _Has, nth: 
         x = gateway.x + 10 + 8 * nth
         sheet.links.append((id, ((unit.right, y), (x, y), (x, gateway.bottom))))
     else:
-        y = unit.y + (12 if not has.backup else 62) + 7 * nth
-        x = gateway.x + 14 + 8 * nth
-        sheet.links.append((id, ((unit.right, y), (x, y), (x, gateway.y))))
+        y = unit.y + (5 if not has.backup else 62) + 7 * nth
+        x = gateway.x - 12 - 7 * nth
+        sheet.links.append((id, ((unit.right, y), (x, y), (x, gateway.y + 8 + 5 * nth), (gateway.x, gateway.y + 8 + 5 * nth))))
 
 
 def _close(sheet: Sheet) -> None:

@@ -17,9 +17,12 @@ from markupsafe import Markup, escape
 
 from gumboot.core import units
 from gumboot.core.codes.iec import METHOD_NAMES
+from gumboot.core.conductors import cable_schools
 from gumboot.core.design import Design
 from gumboot.core.sizes import spoken
 from gumboot.core.working import Figure, fmt
+from gumboot.drawings.take_off import take_off
+from gumboot.exports.materials import materials
 
 HERE = Path(__file__).parent
 GREEK = {"rho": "ρ", "lam": "λ", "alpha": "α", "beta": "β", "gamma": "γ", "eta": "η", "dV": "ΔV", "dT": "ΔT"}
@@ -61,7 +64,7 @@ def method_name(method: str) -> str:
 
 templates.filters.update(
     sentence=sentence,
-    as_length=units.show_length, temperature=units.show_temperature, torque=units.show_torque, strip=units.show_strip, fmt=fmt, symbol=symbol, method=method_name, formula=formula, awg=spoken
+    as_length=units.show_length, temperature=units.show_temperature, torque=units.show_torque, strip=units.show_strip, fmt=fmt, symbol=symbol, method=method_name, take_off=lambda d: drawn(take_off(d)), schools=cable_schools, materials=materials, formula=formula, awg=spoken
 )  # fmt: skip
 STAMP = hashlib.sha256(b"".join(p.read_bytes() for p in sorted((HERE / "static").glob("*.*s")))).hexdigest()[
     :8

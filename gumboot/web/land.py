@@ -39,7 +39,7 @@ def page(at: Ticket, key: str, typed: dict[str, str] | None = None, faults: dict
     rows = [
         {
             "key": t.key, "number": t.number, "stage": t.stage, "place": t.place, "terminal": t.terminal, "conductor": t.conductor, "size": t.size, "cable": t.cable, "end": t.end, "die": t.die,
-            "strip_mm": t.strip_mm, "bit": t.bit, "torque_nm": t.torque.n if t.torque else None, "torque_source": t.torque.source if t.torque else "", "label": t.label, "circuit": t.circuit,
+            "strip_mm": t.strip_mm, "bit": t.bit, "torque_nm": t.torque.n if t.torque else None, "torque_source": t.torque.source if t.torque else "", "label": t.label, "ferrite": t.ferrite, "circuit": t.circuit,
             "tool": tools[t.key].name if tools.get(t.key) else None, "verdict": at.standing.verdicts.get(t.key),
             "readings": [{"who": e.who, "at": e.at_server, "uuid": e.uuid, **e.body} for e in at.standing.readings.get(t.key, [])],
         }

@@ -12,10 +12,13 @@ from gumboot.core.conductors import permitted_by_size
 from gumboot.core.findings import Change, Level, apply
 from gumboot.core.plan import Plan
 from gumboot.core.units import NotAQuantity, parse
-from gumboot.drawings.one_line import one_line
+from gumboot.drawings.one_line import BOOKS, one_line
+from gumboot.exports.dxf import to_dxf
 from gumboot.exports.job_file import design_json
+from gumboot.exports.materials import materials_csv, schedule_csv
+from gumboot.exports.pack import to_pdf
 from gumboot.store import records
-from gumboot.web.frame import drawn, part, render, twin
+from gumboot.web.frame import drawn, part, render, templates, twin
 from gumboot.web.sign_in import local
 from gumboot.web.ticket import Opened, Ticket, plain_faults
 
@@ -42,6 +45,7 @@ def size(request: Request, at: Opened) -> dict[str, Any]:
         "_d": at.design,
         "_drawing": drawn(one_line(at.design)),
         "_tables": part("size_tables.html", at.design),
+        "_materials": part("materials.html", at.design),
     }
 
 
@@ -72,6 +76,52 @@ def working(request: Request, at: Opened) -> Response:
 def drawing(at: Opened) -> Response:
     """The drawing as a file of its own."""
     return Response(one_line(at.design, standalone=True), media_type="image/svg+xml")
+
+
+PAPERS = ("a4", "letter", "tabloid")
+
+
+def _file(at: Ticket, name: str, data: str | bytes, media: str) -> Response:
+    return Response(data, media_type=media, headers={"Content-Disposition": f'attachment; filename="{name}-{at.job.id}{SUFFIX[media]}"'})
+
+
+SUFFIX = {"application/pdf": ".pdf", "text/csv": ".csv", "image/vnd.dxf": ".dxf"}
+
+
+@router.get("/jobs/{job_id}/one-line.pdf")
+def drawing_pdf(request: Request, at: Opened) -> Response:
+    """The drawing on one page: ?paper=a4, letter or tabloid; the crew's own when it is not said."""
+    asked = request.query_params.get("paper", "")
+    paper = asked if asked in PAPERS else "letter" if at.plan.units == "us" else "a4"
+    html = templates.get_template("drawing.html").render(
+        name=at.job.name, paper=paper, _drawing=drawn(one_line(at.design, standalone=True))
+    )
+    return _file(at, "one-line", to_pdf(html), "application/pdf")
+
+
+@router.get("/jobs/{job_id}/one-line.dxf")
+def drawing_dxf(at: Opened) -> Response:
+    """The drawing as DXF, layers by system."""
+    return _file(at, "one-line", to_dxf(at.design), "image/vnd.dxf")
+
+
+@router.get("/jobs/{job_id}/schedule.csv")
+def schedule(at: Opened) -> Response:
+    """The circuit schedule."""
+    return _file(at, "schedule", schedule_csv(at.design), "text/csv")
+
+
+@router.get("/jobs/{job_id}/materials.csv")
+def bill(at: Opened) -> Response:
+    """The bill of materials."""
+    return _file(at, "materials", materials_csv(at.design), "text/csv")
+
+
+@router.get("/jobs/{job_id}/calculations.pdf")
+def calculations(at: Opened) -> Response:
+    """The calculation sheet an inspector can follow."""
+    context = {"name": at.job.name, "code": BOOKS[at.plan.code], "version": at.job.version, "_d": at.design, "figures": at.design.figures}
+    return _file(at, "calculations", to_pdf(templates.get_template("calculations.html").render(**context)), "application/pdf")
 
 
 def change_plan(request: Request, at: Ticket, changes: tuple[Change, ...], back: str) -> Response:
@@ -133,6 +183,7 @@ def _unfit(request: Request, at: Ticket, place: str, fault: str, typed: str, cho
         **_panel(at, place, fault, typed, chosen),
         "_drawing": drawn(one_line(at.design)),
         "_tables": part("size_tables.html", at.design),
+        "_materials": part("materials.html", at.design),
     }
     return render(request, "size.html", context, 422)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from gumboot.core.bank import cabinets
 from gumboot.core.circuits.circuit import DC, End, end
 from gumboot.core.circuits.layout import Layout
-from gumboot.core.kit import FactoryJoint
+from gumboot.core.kit import FactoryJoint, Terminal
 from gumboot.core.strings import tracker_of
 from gumboot.core.working import given
 
@@ -112,27 +112,32 @@ def _to_bus(lay: Layout) -> None:
         lay.add("pack-1", "pack", "Cabinets to battery bus", source, end("dc-bus", "Battery bus", "cabinets", bus.terminals), DC, bank.i_all, bank.v_nom, "cabinet's own breaker", pack.cabinet.bus_a, own=own)  # fmt: skip
         return
     for i in range(1, kit.packs + 1):
-        one = "Bank" if kit.packs == 1 and pack.form == "block" else f"Bank string {i}" if pack.form == "block" else f"Pack {i}"
-        lay.body(
-            f"pack-{i}",
-            "pack",
-            one,
-            f"{kit.series} × {pack.v_nom:g} V" if pack.form == "block" else f"{pack.v_nom:g} V",
-            joints=pack.factory_joints,
-            bars=_links(lay),
-        )
-        source = end(f"pack-{i}", one, "posts", pack.terminals, pack.earth)
-        breaker = given("I_n", pack.breaker_a, "A", "The pack's own breaker", "pack sheet") if pack.breaker_a else None
-        if breaker is None:  # the fuse stands at the post, on a holder of its own
-            fuse = lay.catalogue.device("dc-fuse", 1.25 * bank.i_pack.n, book=lay.plan.code).terminals
-            source = end(
-                f"pack-{i}",
-                one,
-                "fuse",
-                tuple(t for t in fuse if t.conductor == "+") + tuple(t for t in pack.terminals if t.conductor == "−"),
-                pack.earth,
-            )
-        lay.add(
-            f"pack-{i}", "pack", f"{one} to battery bus", source, end("dc-bus", "Battery bus", f"pack {i}", bus.terminals), DC, bank.i_pack, bank.v_nom,
-            "pack's own breaker" if breaker else "fuse at the post", pack.breaker_a or 800, own=breaker,
-        )  # fmt: skip
+        _pack_to_bus(lay, i, bus.terminals)
+
+
+def _pack_to_bus(lay: Layout, i: int, bus: tuple[Terminal, ...]) -> None:
+    """One pack or string of cells to the bus; in a chain to the pack before it, with jumpers as large as the main cable (common practice)."""
+    pack, bank, kit = lay.pack, lay.bank, lay.plan.kit
+    assert pack is not None and bank is not None  # noqa: S101 - the caller looked
+    kind = "Bank string" if pack.form == "block" else "Pack"
+    one = "Bank" if kit.packs == 1 and pack.form == "block" else f"{kind} {i}"
+    volts = f"{kit.series} × {pack.v_nom:g} V" if pack.form == "block" else f"{pack.v_nom:g} V"
+    lay.body(f"pack-{i}", "pack", one, volts, joints=pack.factory_joints, bars=_links(lay))
+    chained = kit.takeoff != "star" and kit.packs > 1
+    many = kit.packs if chained else 1
+    breaker = None
+    if pack.breaker_a:
+        whose = "The packs' own breakers together" if chained else "The pack's own breaker"
+        breaker = given("I_n", many * pack.breaker_a, "A", whose, "pack sheet")
+    source = end(f"pack-{i}", one, "posts", pack.terminals, pack.earth)
+    if breaker is None:  # the fuse stands at the post, on a holder of its own
+        fuse = lay.catalogue.device("dc-fuse", 1.25 * bank.i_pack.n, book=lay.plan.code).terminals
+        plus, minus = (tuple(t for t in ts if t.conductor == c) for ts, c in ((fuse, "+"), (pack.terminals, "−")))
+        source = end(f"pack-{i}", one, "fuse", plus + minus, pack.earth)
+    load, name = end("dc-bus", "Battery bus", f"pack {i}", bus), f"{one} to battery bus"
+    if chained and i > 1:
+        load, name = end(f"pack-{i - 1}", f"{kind} {i - 1}", "posts", pack.terminals, pack.earth), f"{one} to {kind.lower()} {i - 1}"
+    lay.add(
+        f"pack-{i}", "pack", name, source, load, DC, bank.i_all if chained else bank.i_pack, bank.v_nom,
+        "pack's own breaker" if breaker else "fuse at the post", many * (pack.breaker_a or 800), own=breaker,
+    )  # fmt: skip

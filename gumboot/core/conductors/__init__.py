@@ -1,6 +1,6 @@
 """Sizing a circuit: protection, conductor, earth, drop, raceway, and what the fitted conductor permits; under either code book."""
 
-from gumboot.core.conductors.findings import school_findings, size_findings
+from gumboot.core.conductors.findings import cable_schools, school_findings, size_findings
 from gumboot.core.conductors.iec import IEC
 from gumboot.core.conductors.judged import DROP_PCT, Judged, Place, Rules
 from gumboot.core.conductors.nec import NEC
@@ -16,6 +16,7 @@ __all__ = [
     "Place",
     "Rules",
     "Sized",
+    "cable_schools",
     "permitted_by_size",
     "places",
     "school_findings",

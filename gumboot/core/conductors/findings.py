@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
 from gumboot.core.codes import nec
 from gumboot.core.conductors.judged import DROP_PCT
 from gumboot.core.conductors.nec import said
@@ -10,6 +13,9 @@ from gumboot.core.findings import Change, Cure, Finding, check, note, stop
 from gumboot.core.plan import Fitted
 from gumboot.core.sizes import area_mm2, spoken
 from gumboot.core.working import COMMON_PRACTICE
+
+if TYPE_CHECKING:
+    from gumboot.core.design import Design
 
 
 def size_findings(s: Sized, fitted: Fitted, port_length_m: float | None = None) -> list[Finding]:
@@ -144,3 +150,42 @@ def school_findings(s: Sized, named: str) -> list[Finding]:
             figures=(raceway, free, s.i_req),
         )
     ]  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class School:
+    """One school of choosing battery cable: the least size it would run, and what the raceway table says of that."""
+
+    name: str
+    size: str
+    carries: str
+    wanted: str
+    enough: bool
+    used: bool
+
+
+def cable_schools(design: Design) -> list[School]:
+    """The three schools side by side for the first battery circuit under the NEC; empty elsewhere, where one table by method decides."""
+    s = next((x for x in design.circuits if x.circuit.family == "battery"), None)
+    if s is None or s.rules.name != nec.BOOK:
+        return []
+    port = design.inverter.battery if design.inverter else None
+    out: list[School] = []
+    for method, name in (("raceway", "Enclosed raceway, Table 310.16"), ("free-air", "Free air, Table 310.17")):
+        fits = [(x, nec.ampacity(x, 75, method)) for x in s.cable.sizes]
+        least = next(((x, a) for x, a in fits if a.n >= s.i_req.n), None)
+        if least:
+            out.append(School(name, spoken(least[0]), least[1].text, s.i_req.text, True, s.place.run.method == method))
+    if port and port.named_size:
+        a = nec.ampacity(port.named_size, 75, s.place.run.method)
+        out.append(
+            School(
+                f"Maker's named size, as run here ({s.place.run.method.replace('-', ' ')})",
+                spoken(port.named_size),
+                a.text,
+                s.i_req.text,
+                a.n >= s.i_req.n,
+                False,
+            )
+        )
+    return out

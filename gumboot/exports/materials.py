@@ -1,0 +1,170 @@
+"""What to buy and what to write down: the bill of materials and the circuit schedule, as rows and as CSV.
+
+Cable carries 10 % for waste and service loops; lugs, ferrules and connectors are counted at the terminations themselves.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import math
+from collections import Counter
+from collections.abc import Iterable
+from dataclasses import dataclass
+from functools import lru_cache
+
+from gumboot.catalogue import catalogue
+from gumboot.core.conductors import Sized
+from gumboot.core.design import Design
+from gumboot.core.sizes import area_mm2, spoken
+from gumboot.core.units import FT_M
+
+ALLOWANCE = 1.10
+GLANDS = ((12.0, "M20"), (30.0, "M25"), (80.0, "M32"), (200.0, "M40"), (1e9, "M50"))  # mm² of all cores together, common practice
+
+
+@dataclass(frozen=True, slots=True)
+class Item:
+    """One line of the bill."""
+
+    group: str
+    what: str
+    count: float
+    unit: str
+
+
+@lru_cache(maxsize=64)
+def materials(design: Design) -> tuple[Item, ...]:
+    """The bill of materials, in the order a van is loaded."""
+    us = design.plan.units == "us"
+    return (*_kit(design), *_cable(design, us), *_ends(design), *_protection(design), *_ways(design, us))
+
+
+def _kit(design: Design) -> Iterable[Item]:
+    kit, book = design.plan.kit, catalogue()
+    if design.inverter:
+        yield Item("Kit", f"{design.inverter.maker} {design.inverter.model}", kit.inverters, "")
+    if design.pack and kit.packs:
+        yield Item("Kit", f"{design.pack.maker} {design.pack.model}", kit.packs * (kit.series if design.pack.form != "pack" else 1), "")
+        if design.pack.cabinet:
+            yield Item("Kit", f"{design.pack.maker} {design.pack.cabinet.name}", math.ceil(kit.packs / design.pack.cabinet.holds), "")
+    if design.gateway:
+        yield Item("Kit", f"{design.gateway.maker} {design.gateway.model}", 1, "")
+    module = book.modules.get(kit.module or "")
+    if module and design.plan.strings:
+        yield Item("Kit", f"{module.maker} {module.model}", sum(s.modules for s in design.plan.strings), "")
+    jumpers = sum(s.jumper for s in design.strings)
+    if jumpers:
+        yield Item("Kit", "maker's PV jumper, pair", jumpers, "")
+
+
+def _long(metres: float, us: bool) -> tuple[float, str]:
+    return (math.ceil(metres / FT_M), "ft") if us else (math.ceil(metres), "m")
+
+
+def _cable(design: Design, us: bool) -> Iterable[Item]:
+    metres: Counter[str] = Counter()
+    for s in design.circuits:
+        run = s.place.run.length_m * s.sets * ALLOWANCE
+        live = len(s.circuit.conductors) - 1
+        if s.cable.cores == "multi":
+            metres[f"{s.cable.label}, {live + 1} × {spoken(s.size)}"] += run
+            continue
+        metres[f"{s.cable.label}, {spoken(s.size)}"] += run * live
+        metres[f"earth conductor, stranded copper, {spoken(str(s.egc.value))}"] += run
+    for what, total in metres.items():
+        yield Item("Cable", what, *_long(total, us))
+
+
+def _ends(design: Design) -> Iterable[Item]:
+    counted: Counter[str] = Counter()
+    for t in design.terminations:
+        if t.end == "lug":
+            counted[f"lug, {spoken(t.size)}, {t.stud} hole"] += 1
+        elif t.end == "ferrule":
+            counted[f"ferrule, {spoken(t.size)}"] += 1
+        elif t.end == "pv-connector":
+            counted["PV connector, half a pair"] += 1
+        if t.ferrite:
+            counted[f"ferrite: {t.ferrite}"] += 1
+    if design.terminations:
+        counted["label, both ends of every conductor"] = sum(t.conductor != "factory" for t in design.terminations)
+    for what, n in sorted(counted.items()):
+        yield Item("Ends", what, n, "")
+
+
+def _protection(design: Design) -> Iterable[Item]:
+    counted: Counter[str] = Counter()
+    for s in design.circuits:
+        if s.protection is None or (s.circuit.own_protection and s.circuit.family != "pv"):
+            continue
+        poles = s.circuit.lines + (design.plan.code == "iec-60364" and "N" in s.circuit.conductors)
+        kind = (
+            "gPV string fuse and holder"
+            if s.circuit.family == "pv"
+            else "DC breaker or fuse"
+            if s.circuit.system == "dc"
+            else f"{poles}-pole breaker"
+        )
+        counted[f"{kind}, {s.protection.text}"] += 1
+    for what, n in sorted(counted.items()):
+        yield Item("Protection", what, n, "")
+
+
+def _ways(design: Design, us: bool) -> Iterable[Item]:
+    metres: Counter[str] = Counter()
+    hubs: Counter[str] = Counter()
+    by_id = {s.id: s for s in design.circuits}
+    for r in design.raceways:
+        rows = [by_id[i] for i in r.circuits]
+        sets = max(s.sets for s in rows)
+        name = f"conduit, {r.conduit.text}"
+        metres[name] += max(s.place.run.length_m for s in rows) * sets * ALLOWANCE
+        hubs[f"conduit hub, {r.conduit.text}"] += 2 * sets
+    for s in design.circuits:
+        if s.cable.cores == "multi":
+            total = area_mm2(s.size) * len(s.circuit.conductors)
+            hubs[f"gland, {next(g for most, g in GLANDS if total <= most)}"] += 2 * s.sets
+    for what, total in sorted(metres.items()):
+        yield Item("Ways", what, *_long(total, us))
+    for what, n in sorted(hubs.items()):
+        yield Item("Ways", what, n, "")
+
+
+def materials_csv(design: Design) -> str:
+    """The bill as CSV (RFC 4180)."""
+    return _csv(("group", "item", "quantity", "unit"), ((i.group, i.what, f"{i.count:g}", i.unit) for i in materials(design)))
+
+
+SCHEDULE = (
+    "number", "circuit", "from", "to", "system", "current_a", "required_a", "protection_a", "sets", "conductor", "metal", "insulation_c", "earth",
+    "method", "raceway", "length_m", "drop_pct", "permitted_a", "binds", "label",
+)  # fmt: skip
+
+
+def schedule_row(s: Sized) -> tuple[str, ...]:
+    """One circuit as texts, in the order of SCHEDULE."""
+    c = s.circuit
+    return (
+        f"C{c.number}", c.name, f"{c.source.label} {c.source.port}", f"{c.load.label} {c.load.port}", c.system, f"{c.current.n:.2f}", f"{s.i_req.n:.2f}",
+        f"{s.protection.n:g}" if s.protection else "", str(s.sets), spoken(s.size), s.cable.material, str(s.cable.temp_c), spoken(str(s.egc.value)),
+        s.place.run.method, s.place.run.raceway, f"{s.place.run.length_m:.2f}", f"{s.judged.drop_pct.n:.3f}", f"{s.permitted.n:.2f}", s.binds, s.label_text,
+    )  # fmt: skip
+
+
+def schedule_csv(design: Design) -> str:
+    """The circuit schedule as CSV (RFC 4180), in SI units and the book's sizes."""
+    return _csv(SCHEDULE, (schedule_row(s) for s in design.circuits))
+
+
+def _csv(head: tuple[str, ...], rows: Iterable[tuple[str, ...]]) -> str:
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(head)
+    writer.writerows([_inert(cell) for cell in row] for row in rows)
+    return out.getvalue()
+
+
+def _inert(cell: str) -> str:
+    """A cell that no spreadsheet takes for a formula: texts of ours never start so, a name typed by someone may."""
+    return f"'{cell}" if cell.startswith(("=", "+", "-", "@", "\t")) and not cell.replace(".", "", 1).lstrip("-").isdigit() else cell
