@@ -119,6 +119,9 @@ def meeting_findings(plan: Plan, inverter: Inverter, gateway: Gateway | None) ->
     """Two sources on one bus: a stop with the cure named. Where a listed device keeps them apart, a check to see it on site."""
     rule, found, kit = MEETS[plan.code], list[Finding](), plan.kit
     off_grid = plan.supply.kind == "off-grid"
+    if off_grid and inverter.backup is None:
+        says = f"{inverter.model} has no output of its own: off grid it would feed nothing."
+        found.append(stop("source.island", "inverter-1", says, rule, Cure("Choose an inverter-charger, or a hybrid with a backup port")))
     changed = plan.backup.loads in ("whole house", "transfer-switched circuits")
     if not off_grid and gateway is None and inverter.backup is None and plan.backup.loads != "nothing":
         says = f"{inverter.model} has no backup port, and no gateway is planned: in an outage it would feed the street, or nothing."

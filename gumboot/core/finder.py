@@ -102,7 +102,7 @@ def options(module: Module, faces: list[Face], plan: Plan, inverter: Inverter, t
     ]
 
 
-def find(plan: Plan, inverter: Inverter, module: Module, faces: list[Face], most: int = 24) -> Found:
+def find(plan: Plan, inverter: Inverter, module: Module, faces: list[Face], most: int = 12) -> Found:
     """Rank every legal arrangement: most modules used first, then the widest margin, then the fewest strings."""
     try:
         kinds = [(t, options(module, faces, plan, inverter, t)) for t in inverter.trackers]

@@ -93,17 +93,17 @@ def judge(card: Mapping[str, Expected], readings: Mapping[str, float], irradianc
 def _verdict(e: Expected, volts: float, card: Mapping[str, Expected], readings: Mapping[str, float], light: float) -> Verdict:
     if light < LIGHT_LEAST:
         return Verdict(e.letter, "dark", f"too little light to tell: wait for {LIGHT_LEAST:g} W/m² or more")
-    back = "reversed: swap + and − before anything is plugged in" if volts < 0 else ""
+    back = "swap + and − before anything is plugged in" if volts < 0 else ""
     size = abs(volts)
     if e.holds(size):
-        return Verdict(e.letter, "reversed" if back else "good", back or f"good: {e.low:.0f} to {e.high:.0f} V is expected")
-    also = f"; and {back}" if back else ""
+        return Verdict(e.letter, "reversed" if back else "good", back or f"{e.low:.0f} to {e.high:.0f} V is expected")
+    also = f"; it is reversed too: {back}" if back else ""
     other = next(
         (x for k, x in card.items() if k != e.letter and x.modules != e.modules and x.holds(size) and e.holds(abs(readings.get(k, 0.0)))),
         None,
     )
     if other:
-        return Verdict(e.letter, "crossed", f"crossed with string {other.letter}: each reads as the other should{also}")
+        return Verdict(e.letter, "crossed", f"with string {other.letter}: each reads as the other should{also}")
     step = e.v_now.n / e.modules
     n = round(size / step)
     if n >= 1 and n != e.modules and abs(size - n * step) <= max(e.band * n * step, 0.5 * step) * 0.999:

@@ -19,7 +19,7 @@ Point = tuple[float, float]
 ROW, GAP, TOP = 52, 44, 58
 CHAIN_ROW = 84
 ABOVE, BELOW = 172, 126  # what stands above and below the changeover of several inverters
-NEST = ABOVE + BELOW + 12
+GENERATOR_BELOW = 112
 W_PACK, W_ARRAY, W_UNIT, W_BOX, H_BOX = 74, 78, 96, 104, 48
 WIDTH_LEAST = 960
 RUN = 122  # room for the words on a wire
@@ -95,6 +95,8 @@ class _Has:
     packs: int
     generator_row: bool
     chained: bool
+    bypass: bool
+    below: float  # what hangs below the changeover
 
     @property
     def right_rows(self) -> int:
@@ -110,13 +112,23 @@ def _what(design: Design) -> _Has:
     generator = design.plan.kit.generator
     changeover = next((i for i in ("gateway", "transfer-switch") if i in ids), "")
     backup = inverter.backup is not None and "loads-panel" in ids
-    lands = (
-        generator is not None and generator.lands != "loads panel" and (inverter.generator or (inverter.grid and not on_grid)) is not None
-    )
+    port = inverter.generator or (inverter.grid if not on_grid else None)
+    lands = generator is not None and generator.lands != "loads panel" and port is not None
+    hangs = GENERATOR_BELOW if generator is not None and not lands and "loads-panel" in ids else 0
     return _Has(
-        design.plan.kit.inverters, ids, inverter.grid is not None and on_grid, backup, changeover, changeover == "gateway" and not backup,
-        "dc-bus" not in ids, sum(b.role == "pack" for b in design.bodies), lands, any(s.circuit.load.body.startswith("pack-") for s in design.circuits),
-    )  # fmt: skip
+        count=design.plan.kit.inverters,
+        bodies=ids,
+        grid=inverter.grid is not None and on_grid,
+        backup=backup,
+        changeover=changeover,
+        on_gateway=changeover == "gateway" and not backup,
+        direct="dc-bus" not in ids,
+        packs=sum(b.role == "pack" for b in design.bodies),
+        generator_row=lands,
+        chained=any(s.circuit.load.body.startswith("pack-") for s in design.circuits),
+        bypass=lands and generator is not None and generator.lands == "inverter with bypass",
+        below=BELOW + hangs,
+    )
 
 
 @lru_cache(maxsize=64)
@@ -151,12 +163,11 @@ def _units(sheet: Sheet, design: Design, has: _Has, x_array: float, x_unit: floa
     y = float(TOP)
     for i in range(1, has.count + 1):
         strings = [s.letter for s in design.plan.strings if s.inverter == i and f"array-{s.letter}" in has.bodies]
-        gen = has.generator_row and i == 1
-        bypass = gen and design.plan.kit.generator is not None and design.plan.kit.generator.lands == "inverter with bypass"
+        gen = has.generator_row and i == (has.count if has.bypass else 1)
         battery = ["bat"] if has.packs and (not has.direct or i <= has.packs) else []
-        rows = (["gen"] if gen and not bypass else []) + strings + battery + (["gen"] if bypass else [])
+        rows = (["gen"] if gen and not has.bypass else []) + strings + battery + (["gen"] if gen and has.bypass else [])
         if not _upper(i, has.count):
-            rows = battery + strings
+            rows = battery + strings + (["gen"] if gen else [])
         tall_packs = has.packs * (CHAIN_ROW if has.chained else ROW) + 20 if has.count == 1 and not has.direct else 0
         h = max(len(rows) * ROW + 8, 50 * max(has.right_rows, 1) + 44, 100)
         unit = sheet.add(f"inverter-{i}", x_unit, y, W_UNIT, h)
@@ -177,7 +188,7 @@ def _units(sheet: Sheet, design: Design, has: _Has, x_array: float, x_unit: floa
                 sheet.ports.append((x_unit + 5, at + 4, f"T{s.tracker}"))
         y = unit.bottom + GAP
         if i == (has.count + 1) // 2 and has.count > 1:
-            nest = NEST - (h - 28 + GAP + 116) if has.grid and has.backup else 0.0
+            nest = ABOVE + has.below + 12 - (h - 28 + GAP + 116) if has.grid and has.backup else 0.0
             y += max(0.0, has.packs * (CHAIN_ROW if has.chained else ROW) - ROW - GAP - 16, nest)
         y = max(y, TOP + tall_packs)
 
@@ -230,9 +241,11 @@ def _right(sheet: Sheet, design: Design, has: _Has, units: list[Box]) -> None:
         _chain(sheet, has, planned, x_change, x_panel, chain_y, min([chain_y, *(grid_y if has.backup else [])]))
         return
     gap = _widest(grid_y if has.backup and has.grid else backup_y or grid_y, units)
-    chain_y = gap[0] + ABOVE + (gap[1] - gap[0] - ABOVE - BELOW) / 2
+    chain_y = gap[0] + ABOVE + (gap[1] - gap[0] - ABOVE - has.below) / 2
     family = "backup" if has.backup else "grid"
     ys = backup_y or grid_y
+    if not ys:
+        return
     x_bar = x + RUN
     if ys:
         sheet.bars[f"{family}-combiner"] = ((x_bar, min(*ys, chain_y) - 9), (x_bar, max(*ys, chain_y) + 9))
@@ -323,9 +336,9 @@ def _existing(sheet: Sheet, design: Design, has: _Has, x_array: float) -> None:
     if "pv-inverter" not in has.bodies:
         return
     unit = sheet.boxes["inverter-1"]
-    lowest = max(b.bottom for b in sheet.boxes.values() if b.x <= unit.right)
+    lowest = max(b.bottom for b in sheet.boxes.values() if b.x <= unit.right) + (40 if has.bypass else 0)
     pv = design.plan.kit.existing_pv
-    backed = pv is not None and pv.side == "backup side" and "loads-panel" in sheet.boxes
+    backed = pv is not None and "loads-panel" in sheet.boxes and (pv.side == "backup side" or "main-panel" not in sheet.boxes)
     loads = sheet.boxes.get("loads-panel")
     y = lowest + 46
     if backed and loads:
@@ -342,10 +355,16 @@ def _existing(sheet: Sheet, design: Design, has: _Has, x_array: float) -> None:
         if loads.y + 8 <= y <= loads.bottom - 8:
             way: tuple[Point, ...] = ((box.right, y), (loads.x, y))
         else:
-            way = ((box.right, y), (loads.middle[0], y), (loads.middle[0], loads.bottom))
+            x = loads.middle[0] + 22
+            way = ((box.right, y), (x, y), (x, loads.bottom))
     else:
         panel = sheet.boxes["main-panel"]
-        way = ((box.right, y), (panel.middle[0], y), (panel.middle[0], panel.bottom))
+        x = panel.middle[0]
+        if loads and loads.x < x < loads.right:  # the panel stands above the loads: come in from its right
+            x, into = panel.right + 16, panel.bottom - 8
+            way = ((box.right, y), (x, y), (x, into), (panel.right, into))
+        else:
+            way = ((box.right, y), (x, y), (x, panel.bottom))
     sheet.wires.append(Wire("existing-pv", way, (box.right + 8, y), (box.right + RUN - 18, y), not planned))
 
 
@@ -354,7 +373,6 @@ def _generator_elsewhere(sheet: Sheet, design: Design, has: _Has) -> None:
     loads = sheet.boxes.get("loads-panel")
     if "generator" not in has.bodies or loads is None:
         return
-    lands = design.plan.kit.generator.lands if design.plan.kit.generator else "inverter"
     if not has.generator_row:
         y = loads.bottom + 62
         box = sheet.add("generator", loads.x, y, W_BOX, 40)
@@ -367,10 +385,10 @@ def _generator_elsewhere(sheet: Sheet, design: Design, has: _Has) -> None:
                 (middle, loads.bottom + 14),
             )
         )
-    elif lands == "inverter with bypass":
+    elif has.bypass:
         gen = sheet.boxes["generator"]
-        y = max(gen.bottom, sheet.boxes["inverter-1"].bottom) + 34
-        x, up = gen.middle[0], loads.middle[0]
+        y = max(gen.bottom, sheet.boxes[f"inverter-{has.count}"].bottom) + 34
+        x, up = gen.middle[0], loads.middle[0] - (22 if "pv-inverter" in has.bodies else 0)
         sheet.wires.append(Wire("generator-bypass", ((x, gen.bottom), (x, y), (up, y), (up, loads.bottom)), (x + 10, y), (up - 40, y)))
 
 
@@ -386,7 +404,7 @@ def _links(sheet: Sheet, design: Design, has: _Has, units: list[Box]) -> None:
         elif link.source.startswith("pack-"):
             y = lane_y - 6 * lanes
             lanes += 1
-            x_a, x_b = a.x + 12 + 8 * lanes, b.x + 14 + 8 * lanes
+            x_a, x_b = a.x + 36 - 8 * lanes, b.x + 14 + 8 * lanes
             sheet.links.append((link.id, ((x_a, a.y), (x_a, y), (x_b, y), (x_b, b.y))))
         elif link.load.startswith("inverter-"):
             sheet.links.append((link.id, ((a.x + a.w / 2, a.bottom), (b.x + b.w / 2, b.y))))

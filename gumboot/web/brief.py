@@ -9,7 +9,7 @@ from fastapi.responses import PlainTextResponse, RedirectResponse, Response
 
 from gumboot.core import units
 from gumboot.store import records
-from gumboot.web.brief_form import RUN_COLUMNS, checked, sections, typed_in, typed_of
+from gumboot.web.brief_form import RUN_COLUMNS, checked, of_the_book, sections, typed_in, typed_of
 from gumboot.web.frame import render, twin
 from gumboot.web.sign_in import Visiting
 from gumboot.web.ticket import Opened
@@ -85,7 +85,7 @@ def create(request: Request, visit: Visiting) -> Response:
 
 def _grown(typed: dict[str, str], rows: int) -> dict[str, str]:
     empty = typed_of({}, rows, "us") | FIRST_KIT
-    return {k: typed.get(k) or v for k, v in empty.items()}
+    return of_the_book({k: typed.get(k) or v for k, v in empty.items()})
 
 
 @twin(router, "/jobs/{job_id}/brief", "brief.html")

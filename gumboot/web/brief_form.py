@@ -11,6 +11,7 @@ from pydantic import ValidationError
 
 from gumboot.catalogue import catalogue
 from gumboot.core import units
+from gumboot.core.codes import iec, nec
 from gumboot.core.codes.iec import METHOD_NAMES
 from gumboot.core.findings import Change as Patch
 from gumboot.core.findings import apply, lookup
@@ -47,6 +48,8 @@ RUN_NAMES = {
     "existing-pv": "PV inverter to its board",
 }
 OPTIONAL_RUNS = ("changeover", "loads", "existing-pv")
+
+METHODS = {"nec-2023": nec.METHODS, "iec-60364": iec.METHODS}
 
 Choices = tuple[tuple[str, str], ...]
 
@@ -297,20 +300,29 @@ def typed_of(plan: dict[str, Any], rows: int, system: units.System) -> dict[str,
             try:
                 out[field.path] = show(lookup(plan, field.path), field, system)
             except KeyError:
-                out[field.path] = (
-                    "no"
-                    if field.kind == "yesno" and not field.path.endswith("interlock")
-                    else "yes"
-                    if field.kind == "yesno"
-                    else _first(field)
-                )
+                out[field.path] = _first(field, str(plan.get("code", "nec-2023")))
     return out
 
 
-def _first(field: Field) -> str:
+METHOD_FIRST = {"nec-2023": "raceway", "iec-60364": "C"}
+
+
+def _first(field: Field, code: str) -> str:
+    """What an empty field starts with."""
+    if field.kind == "yesno":
+        return "yes" if field.path.endswith("interlock") else "no"
+    if field.path.endswith("/method"):
+        return METHOD_FIRST[code]
     if field.path in ("kit/inverters", "kit/series") or field.path.endswith("/parallel"):
         return "1"
     return field.choices[0][0] if field.choices else ""
+
+
+def of_the_book(typed: dict[str, str]) -> dict[str, str]:
+    """Ways of running cable that the chosen book has no table for become its first; seen on the form before anything is saved."""
+    code = typed.get("code", "nec-2023")
+    known = METHODS.get(code, METHODS["nec-2023"])
+    return {k: METHOD_FIRST.get(code, "raceway") if k.endswith("/method") and v not in known else v for k, v in typed.items()}
 
 
 def typed_in(text_of: Any, rows: int) -> dict[str, str]:

@@ -78,25 +78,28 @@ def drawing(at: Opened) -> Response:
     return Response(one_line(at.design, standalone=True), media_type="image/svg+xml")
 
 
-PAPERS = ("a4", "letter", "tabloid")
+PAPERS = {
+    "a4": ("297mm 210mm", 279.0, 190.0),
+    "letter": ("11in 8.5in", 261.0, 196.0),
+    "tabloid": ("17in 11in", 413.0, 260.0),
+}  # page; room in mm
+SUFFIX = {"application/pdf": ".pdf", "text/csv": ".csv", "image/vnd.dxf": ".dxf"}
 
 
 def _file(at: Ticket, name: str, data: str | bytes, media: str) -> Response:
     return Response(data, media_type=media, headers={"Content-Disposition": f'attachment; filename="{name}-{at.job.id}{SUFFIX[media]}"'})
 
 
-SUFFIX = {"application/pdf": ".pdf", "text/csv": ".csv", "image/vnd.dxf": ".dxf"}
-
-
 @router.get("/jobs/{job_id}/one-line.pdf")
 def drawing_pdf(request: Request, at: Opened) -> Response:
     """The drawing on one page: ?paper=a4, letter or tabloid; the crew's own when it is not said."""
     asked = request.query_params.get("paper", "")
-    paper = asked if asked in PAPERS else "letter" if at.plan.units == "us" else "a4"
-    html = templates.get_template("drawing.html").render(
-        name=at.job.name, paper=paper, _drawing=drawn(one_line(at.design, standalone=True))
-    )
-    return _file(at, "one-line", to_pdf(html), "application/pdf")
+    page, room_w, room_h = PAPERS[asked if asked in PAPERS else "letter" if at.plan.units == "us" else "a4"]
+    svg = one_line(at.design, standalone=True)
+    w, h = (float(x) for x in svg.split('viewBox="0 0 ', 1)[1].split('"', 1)[0].split())
+    scale = min(room_w / w, room_h / h)
+    context = {"name": at.job.name, "paper": page, "wide": f"{w * scale:.1f}mm", "high": f"{h * scale:.1f}mm", "_drawing": drawn(svg)}
+    return _file(at, "one-line", to_pdf(templates.get_template("drawing.html").render(**context)), "application/pdf")
 
 
 @router.get("/jobs/{job_id}/one-line.dxf")

@@ -45,7 +45,8 @@ def lay_ac(lay: Layout) -> None:
             *((lay.gateway.model.split()[0],) if lay.gateway else ()),
             joints=joints,
         )
-    if plan.backup.loads != "nothing" or not on_grid(lay):
+    fed = lay.inverter.backup is not None or lay.gateway is not None
+    if lay.inverter.backup is not None if not on_grid(lay) else (plan.backup.loads != "nothing" and fed):
         lay.body(
             "loads-panel",
             "loads",
@@ -187,7 +188,7 @@ def _house(lay: Layout, current: Figure) -> None:
             else lay.box("transfer-switch", name, "transfer-switch", "grid side", port_a)
         )
         lay.add("changeover", "changeover", f"{house.label} to {_low(name)}", house, grid, lay.ac, amps, volts, "breaker", most, named_a=rating.n if rating else None)  # fmt: skip
-    if lay.run("loads", "loads"):
+    if "loads-panel" in lay.bodies and lay.run("loads", "loads"):
         source = (
             end("gateway", name, "BACKUP", lay.gateway.backup.terminals)
             if lay.gateway
@@ -208,7 +209,7 @@ def _existing_pv(lay: Layout) -> None:
     volts = given("V", lay.inverter.voltage_v, "V", "AC voltage", "inverter sheet")
     formula = "P_pv / (sqrt(3) * V)" if "L3" in lay.ac else "P_pv / V"
     current = solve("I", "A", "Output current", formula, power, volts, source="definition")
-    backed = pv.side == "backup side" and "loads-panel" in lay.bodies
+    backed = "loads-panel" in lay.bodies and (pv.side == "backup side" or not on_grid(lay))
     amps = 1.25 * current.n
     box = (
         lay.box("loads-panel", _loads_name(lay), "panel", "PV breaker", amps, "ac-breaker")
@@ -220,25 +221,33 @@ def _existing_pv(lay: Layout) -> None:
         lay.add("existing-pv", "existing-pv", f"{box.label} to PV inverter", box, end("pv-inverter", "PV inverter", "AC", inlet), lay.ac, current, lay.volts, "breaker", 800, upstream=("loads", "changeover") if backed else ())  # fmt: skip
 
 
+def fed_unit(lay: Layout) -> int:
+    """The inverter a generator lands on: the first; with a bypass the last, which stands nearest the loads."""
+    generator = lay.plan.kit.generator
+    return lay.plan.kit.inverters if generator and generator.lands == "inverter with bypass" else 1
+
+
 def _generator(lay: Layout) -> None:
     """Generator inlet to the inverter, to the loads panel, or to both."""
     generator = lay.plan.kit.generator
     if generator is None:
         return
-    lay.body("generator", "generator", "Generator", f"{generator.power_w / 1000:g} kW")
     power = given("P_gen", generator.power_w, "W", "Generator power", "brief")
     volts = given("V", lay.inverter.voltage_v, "V", "AC voltage", "inverter sheet")
     formula = "P_gen / (sqrt(3) * V)" if "L3" in lay.ac else "P_gen / V"
     whole = solve("I", "A", "Generator's full current", formula, power, volts, source="definition")
     port = lay.inverter.generator or (lay.inverter.grid if not on_grid(lay) else None)
+    to_panel = generator.lands != "inverter" and "loads-panel" in lay.bodies
+    if to_panel or (generator.lands != "loads panel" and port is not None):
+        lay.body("generator", "generator", "Generator", f"{generator.power_w / 1000:g} kW")
     if generator.lands != "loads panel" and port is not None:
         inlet = lay.box("generator", "Generator inlet", "inlet", "to inverter", 1.25 * whole.n)
-        unit = lay.unit(1, "GEN" if lay.inverter.generator else "AC IN", port.terminals)
+        unit = lay.unit(fed_unit(lay), "GEN" if lay.inverter.generator else "AC IN", port.terminals)
         most = given("I_in", port.i_max_a, "A", "What the port takes", "inverter sheet")
         current = solve("I_gen", "A", "Current from the generator", "min(I, I_in)", whole, most, source="inverter sheet")
         name = f"Generator inlet to {_low(unit.label)}"
         lay.add("generator", "generator", name, inlet, unit, lay.ac, current, lay.volts, port.protection, port.protection_max_a, named_a=port.protection_named_a)  # fmt: skip
-    if generator.lands != "inverter" and "loads-panel" in lay.bodies:
+    if to_panel:
         inlet = lay.box("generator", "Generator inlet", "inlet", "to panel", 1.25 * whole.n)
         board = lay.box("loads-panel", _loads_name(lay), "panel", "back-feed breaker", 1.25 * whole.n, "ac-breaker")
         lay.add("generator-bypass", "generator", f"Generator inlet to {_low(_loads_name(lay))}", inlet, board, lay.ac, whole, lay.volts, "breaker", 800)  # fmt: skip

@@ -1,0 +1,139 @@
+"""The sheet lays itself out for every kind of system, with no crossing that a person would avoid."""
+
+import itertools
+
+import pytest
+
+from gumboot.catalogue import catalogue
+from gumboot.core.design import design
+from gumboot.core.plan import Plan
+from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
+from gumboot.drawings.one_line import colour_class, one_line
+from gumboot.drawings.sheet import lay_sheet
+from tests.conftest import altered
+
+BASES = {
+    n: Plan.model_validate(p)
+    for n, p in (
+        ("tern", TERN_HOLLOW),
+        ("heron", HERON_SLIP),
+        ("saltings", SALTINGS_BARN),
+        ("mossbank", MOSSBANK_TERRACE),
+        ("juniper", JUNIPER_CUT),
+    )
+}
+CHANGES = [
+    {}, {"/kit/inverters": 2}, {"/kit/inverters": 3}, {"/kit/inverters": 2, "/kit/packs": 2}, {"/kit/packs": 6}, {"/kit/towers": 2}, {"/kit/takeoff": "diagonal", "/kit/packs": 4},
+    {"/backup/loads": "nothing"}, {"/backup/loads": "essential board"}, {"/supply/connection": "supply-side tap"},
+    {"/kit/generator": {"power_w": 20000, "lands": "loads panel"}}, {"/kit/generator": {"power_w": 20000, "lands": "inverter with bypass"}},
+    {"/kit/existing_pv": {"power_w": 3000, "side": "grid side"}}, {"/kit/existing_pv": {"power_w": 3000, "side": "backup side"}},
+    {"/kit/gateway": "fenwright-g200"}, {"/kit/gateway": "fenwright-i100", "/kit/inverters": 2}, {"/kit/inverter": "fenwright-w7", "/kit/gateway": "fenwright-g200", "/kit/inverters": 3},
+    {"/kit/pack": "tidewell-5r", "/kit/packs": 25},
+]  # fmt: skip
+
+
+def cases():
+    for (name, base), changes in itertools.product(BASES.items(), CHANGES):
+        plan = base
+        for path, value in changes.items():
+            plan = altered(plan, path, value)
+        d = design(plan, catalogue())
+        if d.bodies:
+            yield pytest.param(d, id=f"{name}-{'+'.join(k.split('/')[-1] + '=' + str(v)[:24] for k, v in changes.items())}")
+
+
+CASES = list(cases())
+every = pytest.mark.parametrize("d", CASES)
+
+
+def segments(sheet):
+    """Every straight piece of every wire and thin line: (name, (x0, y0), (x1, y1))."""
+    for w in sheet.wires:
+        for a, b in itertools.pairwise(w.points):
+            yield w.id, a, b
+    for id, way in sheet.links:
+        for a, b in itertools.pairwise(way):
+            yield id, a, b
+
+
+def cross(a0, a1, b0, b1):
+    """Whether an upright and a level piece pass through each other; touching ends do not."""
+    if (a0[0] == a1[0]) == (b0[0] == b1[0]):
+        return False
+    if a0[0] != a1[0]:
+        a0, a1, b0, b1 = b0, b1, a0, a1  # a upright, b level
+    x, y = a0[0], b0[1]
+    return min(b0[0], b1[0]) + 0.5 < x < max(b0[0], b1[0]) - 0.5 and min(a0[1], a1[1]) + 0.5 < y < max(a0[1], a1[1]) - 0.5
+
+
+def test_there_are_many_kinds():
+    assert len(CASES) >= 60
+    assert {d.values[0].inverter.topology for d in CASES} == {"hybrid", "ac-coupled", "inverter-charger", "all-in-one"}
+
+
+@every
+def test_nothing_crosses_that_a_person_would_avoid(d):
+    """With n inverters on two bars n − 2 grid lines must pass the backup bar, and links into the nest those lines; what comes into the nest
+    from below (a generator's bypass, a PV inverter) passes the last grid line. Nothing else crosses."""
+    sheet = lay_sheet(d)
+    pieces = list(segments(sheet))
+    pieces += [(i, *ends) for i, ends in sheet.bars.items()]
+    crossings = [(i, j) for (i, a0, a1), (j, b0, b1) in itertools.combinations(pieces, 2) if i != j and cross(a0, a1, b0, b1)]
+    middle = max(0, d.plan.kit.inverters - 2)
+    bars = [c for c in crossings if "backup-combiner" in c and any(x.startswith("grid-") for x in c)]
+    links = [c for c in crossings if any(x.startswith("link-") for x in c) and any(x.startswith("grid-") for x in c)]
+    below = [c for c in crossings if {"generator-bypass", "existing-pv"} & set(c) and f"grid-{d.plan.kit.inverters}" in c]
+    assert len(bars) <= middle and len(links) <= middle * len(d.links) and len(below) <= (2 if d.plan.kit.inverters > 1 else 0)
+    assert set(crossings) == {*bars, *links, *below}
+
+
+@every
+def test_no_line_runs_through_a_body(d):
+    sheet = lay_sheet(d)
+    for id, (x0, y0), (x1, y1) in segments(sheet):
+        for box in sheet.boxes.values():
+            inside = max(min(x0, x1), box.x + 1) < min(max(x0, x1), box.right - 1) or (x0 == x1 and box.x + 1 < x0 < box.right - 1)
+            along = max(min(y0, y1), box.y + 1) < min(max(y0, y1), box.bottom - 1) or (y0 == y1 and box.y + 1 < y0 < box.bottom - 1)
+            assert not (inside and along), (id, box.id)
+
+
+@every
+def test_no_body_stands_on_another_and_all_are_drawn(d):
+    sheet = lay_sheet(d)
+    for a, b in itertools.combinations(sheet.boxes.values(), 2):
+        assert a.right <= b.x or b.right <= a.x or a.bottom <= b.y or b.bottom <= a.y, (a.id, b.id)
+    bars = {"dc-bus", "grid-combiner", "backup-combiner"}
+    assert {b.id for b in d.bodies} - bars == set(sheet.boxes)
+    assert {b.id for b in d.bodies} & bars == set(sheet.bars)
+    assert all(0 <= b.x and b.right <= sheet.width and 0 <= b.y and b.bottom <= sheet.height for b in sheet.boxes.values())
+
+
+@every
+def test_every_circuit_and_link_is_drawn_once(d):
+    sheet = lay_sheet(d)
+    drawn = [w.id for w in sheet.wires if not (w.existing and w.id in ("changeover", "loads", "existing-pv", "pv-existing"))]
+    assert sorted(drawn) == sorted([s.id for s in d.circuits] + [i for i, _ in d.unsized])
+    assert {i for i, _ in sheet.links} == {x.id for x in d.links if x.source in sheet.boxes and x.load in sheet.boxes}
+    svg = one_line(d)
+    assert all(f'data-at="{s.id}"' in svg for s in d.circuits)
+
+
+def test_both_places_of_the_bond_and_the_jumper_are_drawn():
+    saltings = one_line(design(BASES["saltings"], catalogue()))
+    assert saltings.count('class="bond-relay"') == 2 and saltings.count('class="bond"') == 2  # in place, and in the legend
+    strong = catalogue().modules["reedbed-430"].model_copy(update={"i_sc_a": 18.0})
+    book = catalogue()
+    other = type(book)([*book.inverters.values(), *book.packs.values(), *book.gateways.values(), strong, *book.devices, *book.conductors])
+    assert 'class="jumper"' in one_line(design(BASES["saltings"], other)) and 'class="jumper"' not in saltings
+
+
+@pytest.mark.parametrize(
+    ("name", "want"),
+    [("tern", {"nec-L1", "nec-L2", "nec-N"}), ("saltings", {"iec-L1", "iec-L2", "iec-L3", "iec-N"}), ("mossbank", {"iec-L1", "iec-N"})],
+)
+def test_conductors_have_the_colours_of_the_jobs_book(name, want):
+    """IEC 60445: brown, black, grey, blue; NEC 200.6 white neutral, 250.119 green, phases by common practice."""
+    d = design(BASES[name], catalogue())
+    svg = one_line(d)
+    assert all(f"slash {c}" in svg for c in want)
+    assert {colour_class(d, c) for s in d.circuits for c in s.circuit.conductors if s.circuit.power_factor and c != "PE"} == want
