@@ -8,11 +8,15 @@ import sys
 import time
 
 import httpx
+import numpy as np
 
 from gumboot.catalogue import catalogue
+from gumboot.core.conductors import RULES, size_circuit
 from gumboot.core.design import design
+from gumboot.core.finder import Face, find
 from gumboot.core.plan import Plan
 from gumboot.demo import scenario
+from gumboot.demo.plans import HERON_SLIP, TERN_HOLLOW
 
 CLIENTS, SECONDS, ROUNDS = 16, 3.0, 3
 
@@ -25,12 +29,47 @@ def per_call(work, n):
 
 
 def bench_design():
-    plan = Plan.model_validate(scenario.TERN_HOLLOW)
+    plan = Plan.model_validate(TERN_HOLLOW)
     text, book = plan.model_dump_json(), catalogue()
     pairs = [(per_call(lambda: design(plan, book), 40), per_call(lambda: Plan.model_validate_json(text), 400)) for _ in range(7)]
     ours, reference = statistics.median(a for a, _ in pairs), statistics.median(b for _, b in pairs)
     print(
         f"(a) design() {ours * 1e3:.2f} ms, Pydantic on the same plan {reference * 1e3:.3f} ms: ratio {statistics.median(a / b for a, b in pairs):.0f}"
+    )
+
+
+def bench_finder():
+    """60 modules on three faces, one inverter of four trackers with two pairs each; the reference sorts a million numbers."""
+    heron, book = Plan.model_validate(HERON_SLIP), catalogue()
+    unit = book.inverters["marram-s8"]
+    four = tuple(unit.trackers[2].model_copy(update={"id": str(i)}) for i in range(1, 5))
+    wide = unit.model_copy(update={"trackers": four, "pv_power_max_w": 40_000})
+    faces, module = [Face(24, 30, 180), Face(20, 30, 90), Face(16, 30, 270)], book.modules["reedbed-430"]
+    numbers = np.random.default_rng(1).random(1_000_000)
+    count = find(heron, wide, module, faces).count
+    pairs = [(per_call(lambda: find(heron, wide, module, faces), 3), per_call(lambda: np.sort(numbers), 3)) for _ in range(7)]
+    ours, reference = statistics.median(a for a, _ in pairs), statistics.median(b for _, b in pairs)
+    print(
+        f"(c) string finder, {count} arrangements, {ours * 1e3:.0f} ms; numpy sorting a million {reference * 1e3:.0f} ms: ratio {statistics.median(a / b for a, b in pairs):.2f}"
+    )
+
+
+def bench_auto_size():
+    """Every circuit of the largest demo job sized anew: all cables, sizes and sets tried."""
+    plan, book = Plan.model_validate(TERN_HOLLOW), catalogue()
+    d, text = design(plan, book), plan.model_dump_json()
+    work = [(s.circuit, s.place) for s in d.circuits]
+    rules = RULES[plan.code]
+    pairs = [
+        (
+            per_call(lambda: [size_circuit(c, p, book, plan, rules) for c, p in work], 20),
+            per_call(lambda: Plan.model_validate_json(text), 400),
+        )
+        for _ in range(7)
+    ]
+    ours = statistics.median(a for a, _ in pairs)
+    print(
+        f"(d) auto-size of {len(work)} circuits {ours * 1e3:.2f} ms: {statistics.median(a / b for a, b in pairs):.0f} × Pydantic on the same plan"
     )
 
 
@@ -116,4 +155,6 @@ if __name__ == "__main__":
         uvicorn.run(bare(int(sys.argv[2])), port=8802, log_level="warning")
     else:
         bench_design()
+        bench_finder()
+        bench_auto_size()
         bench_page()

@@ -18,7 +18,9 @@ from gumboot.core.working import COMMON_PRACTICE, MEMORY, Figure, given, solve
 
 LIGHT_LEAST = 100.0  # W/m²: below it the reading says little, common practice
 BAND_MEASURED, BAND_AIR = 0.05, 0.07  # IEC 62446-1 6.4 compares within 5 %; more when the cells' temperature is guessed from the air
-A_LIGHT = given("a", 0.06, "", "Rise of V_oc with the logarithm of light", "IEC 60891, typical of crystalline silicon")
+A_LIGHT = given(
+    "a", 0.05, "", "Rise of V_oc with the logarithm of light", "form of IEC 60891; value found over pvlib's open crystalline module set"
+)
 
 Said = Literal["good", "reversed", "short", "over", "crossed", "dark", "off"]
 

@@ -51,7 +51,7 @@ def lay_raceways(sized: Sequence[Sized]) -> tuple[tuple[Raceway, ...], list[Find
     """Every enclosed way of a job. Circuits that name one raceway lie in it together; each set of a parallel run has its own."""
     ways: dict[str, list[Sized]] = {}
     for s in sized:
-        if s.place.run.method in ENCLOSED and s.cable.cores == "single":
+        if s.place.run.method in ENCLOSED and s.cable.cores == "single" and not s.judged.fails:
             ways.setdefault(s.place.run.raceway or s.id, []).append(s)
     out: list[Raceway] = []
     found: list[Finding] = []

@@ -77,7 +77,7 @@ def parse(text: str, kind: str, system: System = "si", bare: str = "") -> float:
     want = f"type a number and unit, such as {k.example}"
     found = _TYPED.match(text.replace("−", "-").replace(",", "." if text.count(",") == 1 and "." not in text else ""))
     if not found:
-        raise NotAQuantity(f"“{text.strip()}” is not a {kind}: {want}")
+        raise NotAQuantity(f"“{text.strip()}” is not {'an' if kind[0] in 'aeiou' else 'a'} {kind}: {want}")
     number, written = float(found[1]), (found[2] or bare).lower()
     unit = _SPELLINGS.get(written) if written else (k.us if system == "us" else k.si)
     if unit is None:

@@ -1,6 +1,7 @@
-"""The demo scenario, all of it invented: two jobs at different stages, a crew of three, three wrenches; and a second crew.
+"""The demo scenario, all of it invented: jobs of every kind at different stages, a crew of three, three wrenches; and a second crew.
 
-Tern Hollow is being planned, with honest faults in it. Heron Slip is landed, accepted and signed.
+Tern Hollow is being planned, with honest faults in it. Saltings Barn and Juniper Cut are half landed, Mossbank Terrace is landed.
+Heron Slip is landed, accepted and signed.
 """
 
 from __future__ import annotations
@@ -100,7 +101,7 @@ def finished(db: Session, crew_id: int) -> None:
 
 def begun(db: Session, crew_id: int) -> None:
     """Tern Hollow: planned with faults still in it, factory joints checked. The others: half landed, landed, begun."""
-    for document, first in ((JUNIPER_CUT, 40), (MOSSBANK_TERRACE, None), (SALTINGS_BARN, 30), (TERN_HOLLOW, 7)):
+    for document, first in ((TERN_HOLLOW, 7), (SALTINGS_BARN, 30), (MOSSBANK_TERRACE, None), (JUNIPER_CUT, 40)):
         plan = Plan.model_validate(document)
         job = records.create_job(db, crew_id, plan, PEOPLE[0][1])
         land(db, job, plan, first)

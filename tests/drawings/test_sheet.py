@@ -105,7 +105,7 @@ def test_no_body_stands_on_another_and_all_are_drawn(d):
     bars = {"dc-bus", "grid-combiner", "backup-combiner"}
     assert {b.id for b in d.bodies} - bars == set(sheet.boxes)
     assert {b.id for b in d.bodies} & bars == set(sheet.bars)
-    assert all(0 <= b.x and b.right <= sheet.width and 0 <= b.y and b.bottom <= sheet.height for b in sheet.boxes.values())
+    assert all(b.x >= 0 and b.right <= sheet.width and b.y >= 0 and b.bottom <= sheet.height for b in sheet.boxes.values())
 
 
 @every

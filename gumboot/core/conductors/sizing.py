@@ -129,6 +129,12 @@ def least_size(
     return None
 
 
+def nearest(circuit: Circuit, place: Place, cable: ConductorType, sets: int, rules: Rules, i_req: Figure, protection: Figure | None) -> str:
+    """The size to show where none serves: the least that carries the current, so that what then fails is named; else the largest."""
+    tabled = (x for x in cable.sizes if rules.capable(circuit, place, cable, x) > 0)
+    return next((x for x in tabled if rules.judge(circuit, place, cable, x, sets, i_req, protection).enough), cable.sizes[-1])
+
+
 def choices_of(
     circuit: Circuit, place: Place, cables: Sequence[ConductorType], rules: Rules, i_req: Figure, protection: Figure | None
 ) -> tuple[Choice, ...]:
@@ -194,7 +200,15 @@ def size_circuit(
         else:
             cable = cables[-1]
             sets = place.run.parallel
-            judged = rules.judge(circuit, place, cable, fitted.size or cable.sizes[-1], sets, i_req, protection)
+            judged = rules.judge(
+                circuit,
+                place,
+                cable,
+                fitted.size or nearest(circuit, place, cable, sets, rules, i_req, protection),
+                sets,
+                i_req,
+                protection,
+            )
             binds, least = "the crew's own choice", best.least if best else judged.size
         earth = rules.earth(judged, least, protection, i_req)
         permitted = rules.permitted(judged, protection)
