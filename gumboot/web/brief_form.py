@@ -24,6 +24,8 @@ RUN_TYPED = ("length_m", "in_raceway", "ambient_c", "raceway")
 WHOLES = ("kit/generator", "kit/existing_pv")  # parts of a plan that are there when their power is typed
 RESET = ("kit/pack", "kit/packs", "kit/series", "kit/towers", "kit/module", "kit/gateway")  # what another kit leaves behind
 RESHAPES = (
+    "kit/inverters",
+    "kit/packs",
     "code",
     "supply/kind",
     "supply/connection",
@@ -196,7 +198,7 @@ def _kit(s: Shape) -> list[tuple[Field, bool]]:
         (Field("kit/packs", "Packs", "count", "stacks or strings of cells: how many in parallel" if stacked else "how many in parallel"), loose),
         (Field("kit/series", "In series", "count", "modules in the stack, or cells in the string"), loose and stacked),
         (Field("kit/towers", "Towers", "choice", "a tall stack may stand in two, bridged by copper bars", (("1", "one"), ("2", "two, bridged"))), loose and s.pack is not None and bool(s.pack.bridge)),
-        (Field("kit/takeoff", "Take-off from the bank", "choice", "decides how evenly packs share", (("diagonal", "opposite ends"), ("one end", "one end"), ("star", "star, equal leads"))), loose and not stacked),
+        (Field("kit/takeoff", "Take-off from the bank", "choice", "decides how evenly packs share", (("star", "star, equal leads"), ("diagonal", "opposite ends of a chain"), ("one end", "one end of a chain"))), loose and not stacked),
         (Field("kit/module", "Module", "choice", choices=named(book.modules)), unit is None or bool(unit.trackers)),
         (Field("kit/gateway", "Gateway", "choice", "what parts house and grid in an outage", (("", "none"), *gateways), True), not s.off_grid),
     ]  # fmt: skip

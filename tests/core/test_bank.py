@@ -68,10 +68,13 @@ def test_unequal_leads_of_a_star_show_up():
     assert d.sharing.amps["star"][2] < d.sharing.amps["star"][0] and "bank.share" in f
 
 
-def test_jumpers_of_a_chain_are_as_large_as_the_main_cable():
-    plan = altered(Plan.model_validate(HERON_SLIP), "/kit/takeoff", "diagonal")
+def test_jumpers_of_a_chain_carry_what_lies_beyond_them():
+    """Three packs, opposite ends: the far jumper carries one pack's 200 A behind its own breaker, the next two packs', the lead the whole bank behind a main fuse."""
+    plan = altered(Plan.model_validate(TERN_HOLLOW), "/kit/takeoff", "diagonal")
     s = {x.id: x for x in design(plan, catalogue()).circuits}
-    assert s["pack-2"].circuit.current.n == s["pack-1"].circuit.current.n == 190 and s["pack-2"].circuit.load.body == "pack-1"
+    assert [s[f"pack-{i}"].circuit.current.n for i in (3, 2, 1)] == [200, 380, 380]
+    assert [s[f"pack-{i}"].circuit.load.body for i in (3, 2, 1)] == ["pack-2", "pack-1", "dc-bus"]
+    assert (s["pack-3"].protection.n, s["pack-2"].protection.n) == (250, 500) and s["pack-1"].circuit.own_protection is None
 
 
 def test_inrush_and_precharge_by_hand():

@@ -80,7 +80,7 @@ def test_the_drawing_prints_on_one_page(planner, new_job, tern, paper, size):
 def test_the_calculation_sheet_follows_every_circuit(planner, new_job, heron):
     answer = planner.get(f"/jobs/{new_job(heron)}/calculations.pdf")
     text = " ".join(p.extract_text() for p in pypdf.PdfReader(io.BytesIO(answer.content)).pages).replace("\n", " ")
-    assert "1.25 * 190 = 237.5" in text.replace("  ", " ") and "Table 310.17" in text and "From memory" in text
+    assert "1.25 · 190 = 237.5" in text.replace("  ", " ") and "Table 310.17" in text and "From memory" in text
     assert all(s.circuit.name in text for s in DESIGNS["heron"].circuits)
 
 

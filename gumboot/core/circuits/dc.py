@@ -7,7 +7,7 @@ from gumboot.core.circuits.circuit import DC, End, end
 from gumboot.core.circuits.layout import Layout
 from gumboot.core.kit import FactoryJoint, Terminal
 from gumboot.core.strings import tracker_of
-from gumboot.core.working import given
+from gumboot.core.working import COMMON_PRACTICE, given, solve
 
 
 def lay_pv(lay: Layout) -> None:
@@ -116,7 +116,11 @@ def _to_bus(lay: Layout) -> None:
 
 
 def _pack_to_bus(lay: Layout, i: int, bus: tuple[Terminal, ...]) -> None:
-    """One pack or string of cells to the bus; in a chain to the pack before it, with jumpers as large as the main cable (common practice)."""
+    """One pack or string of cells to the bus; in a chain to the pack before it.
+
+    A jumper of a chain carries all packs beyond it and is protected by their breakers; the lead from the first pack to the bus
+    carries the whole bank and has a main fuse at its post (common practice).
+    """
     pack, bank, kit = lay.pack, lay.bank, lay.plan.kit
     assert pack is not None and bank is not None  # noqa: S101 - the caller looked
     kind = "Bank string" if pack.form == "block" else "Pack"
@@ -124,20 +128,27 @@ def _pack_to_bus(lay: Layout, i: int, bus: tuple[Terminal, ...]) -> None:
     volts = f"{kit.series} × {pack.v_nom:g} V" if pack.form == "block" else f"{pack.v_nom:g} V"
     lay.body(f"pack-{i}", "pack", one, volts, joints=pack.factory_joints, bars=_links(lay))
     chained = kit.takeoff != "star" and kit.packs > 1
-    many = kit.packs if chained else 1
+    beyond = kit.packs - i + 1 if chained else 1
     breaker = None
-    if pack.breaker_a:
-        whose = "The packs' own breakers together" if chained else "The pack's own breaker"
-        breaker = given("I_n", many * pack.breaker_a, "A", whose, "pack sheet")
+    if pack.breaker_a and not (chained and i == 1):
+        whose = "The pack's own breaker" if beyond == 1 else f"The own breakers of {beyond} packs together"
+        breaker = given("I_n", beyond * pack.breaker_a, "A", whose, "pack sheet")
     source = end(f"pack-{i}", one, "posts", pack.terminals, pack.earth)
+    current = bank.i_pack
+    if chained:
+        far, each = (
+            given("n_far", beyond, "", "Packs beyond", "plan"),
+            given("I_pack", pack.discharge_max_a, "A", "Continuous current of one", "pack sheet"),
+        )
+        current = solve("I_jump", "A", "Current of the jumper", "min(I_all, n_far * I_pack)", bank.i_all, far, each, source=COMMON_PRACTICE)
     if breaker is None:  # the fuse stands at the post, on a holder of its own
-        fuse = lay.catalogue.device("dc-fuse", 1.25 * bank.i_pack.n, book=lay.plan.code).terminals
+        fuse = lay.catalogue.device("dc-fuse", 1.25 * current.n, book=lay.plan.code).terminals
         plus, minus = (tuple(t for t in ts if t.conductor == c) for ts, c in ((fuse, "+"), (pack.terminals, "−")))
         source = end(f"pack-{i}", one, "fuse", plus + minus, pack.earth)
     load, name = end("dc-bus", "Battery bus", f"pack {i}", bus), f"{one} to battery bus"
     if chained and i > 1:
         load, name = end(f"pack-{i - 1}", f"{kind} {i - 1}", "posts", pack.terminals, pack.earth), f"{one} to {kind.lower()} {i - 1}"
     lay.add(
-        f"pack-{i}", "pack", name, source, load, DC, bank.i_all if chained else bank.i_pack, bank.v_nom,
-        "pack's own breaker" if breaker else "fuse at the post", many * (pack.breaker_a or 800), own=breaker,
+        f"pack-{i}", "pack", name, source, load, DC, current, bank.v_nom,
+        "pack's own breaker" if breaker else "fuse at the post", breaker.n if breaker else 800, own=breaker,
     )  # fmt: skip

@@ -97,3 +97,21 @@ document.addEventListener("DOMContentLoaded", () => {
   const key = new URLSearchParams(location.search).get("at");
   if (key) pick(key, false);
 });
+// A form that asks for other fields keeps what is being typed meanwhile, and where the hand is.
+let meanwhile = null;
+document.addEventListener("htmx:beforeSwap", (e) => {
+  if (e.detail.target.id !== "asked") return;
+  const here = document.activeElement;
+  meanwhile = { typed: Object.fromEntries(new FormData(e.detail.target.closest("form"))), id: here && here.id, caret: here && here.selectionStart };
+});
+document.addEventListener("htmx:afterSwap", (e) => {
+  const form = at("#asked")?.closest("form");
+  if (!meanwhile || !form) return;
+  for (const [name, value] of Object.entries(meanwhile.typed)) {
+    const field = form.elements[name];
+    if (field && field.value !== value && (field.tagName !== "SELECT" || [...field.options].some((o) => o.value === value))) field.value = value;
+  }
+  const back = meanwhile.id && document.getElementById(meanwhile.id);
+  if (back) { back.focus({ preventScroll: true }); if (meanwhile.caret !== null && back.setSelectionRange) { try { back.setSelectionRange(meanwhile.caret, meanwhile.caret); } catch { /* a select has no caret */ } } }
+  meanwhile = null;
+});
