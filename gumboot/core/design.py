@@ -13,7 +13,9 @@ from functools import cached_property
 from gumboot.core.bank import Bank, bank_findings, class_findings, design_bank
 from gumboot.core.circuits import Body, Thin, lay_out
 from gumboot.core.circuits.layout import Layout
+from gumboot.core.codes import iec
 from gumboot.core.conductors import RULES, Sized, places, school_findings, size_circuit, size_findings
+from gumboot.core.disconnects import Disconnect, disconnect_findings, list_disconnects
 from gumboot.core.earthing import Bonds, bond_findings, bonds_of, meeting_findings, shutdown_findings
 from gumboot.core.faults import Loop, dc_fault, loop_findings
 from gumboot.core.findings import Change, Cure, Finding, Level, check, ordered, stop
@@ -23,6 +25,7 @@ from gumboot.core.plan import Fitted, Plan
 from gumboot.core.raceways import Raceway, lay_raceways
 from gumboot.core.settings import Job, Setting, fill_menu
 from gumboot.core.sharing import Sharing, one_way_ohm, share_out
+from gumboot.core.sizes import area_mm2
 from gumboot.core.strings import StringDesign, design_string, design_trackers
 from gumboot.core.supply import Bus, bus_findings, design_bus, electrode, service_limit, supply_findings
 from gumboot.core.terminations import Termination, list_terminations, termination_findings
@@ -55,6 +58,8 @@ class Design:
     unsized: tuple[tuple[str, str], ...] = ()
     raceways: tuple[Raceway, ...] = ()
     gec: Figure | None = None
+    bonding: Figure | None = None
+    disconnects: tuple[Disconnect, ...] = ()
     terminations: tuple[Termination, ...] = ()
     settings: tuple[Setting, ...] = ()
 
@@ -111,6 +116,8 @@ def _figures(d: Design) -> Iterator[tuple[str, Figure]]:
             yield f"{r.circuits[0]}.trough", r.trough
     if d.gec:
         yield "main-panel.gec", d.gec
+    if d.bonding:
+        yield "main-panel.bonding", d.bonding
     for t in d.terminations:
         if t.torque:
             yield f"{t.key}.torque", t.torque
@@ -176,13 +183,21 @@ def design(plan: Plan, catalogue: Catalogue) -> Design:
     found += faults + slow
     raceways, faults = lay_raceways(sized)
     found += faults
+    disconnects = list_disconnects(sized, laid.bodies, plan)
+    found += disconnect_findings(disconnects, plan)
     terminations = list_terminations(sized, laid.bodies, catalogue, plan.code)
     found += termination_findings(terminations, plan, inverter, catalogue)
     settings, faults = fill_menu(Job(plan, inverter, pack, bank, sized))
     found += faults
     return Design(
-        plan, ordered(found), inverter, pack, gateway, tuple(strings), bank, bus, bonds, fault, sharing, inrush, loops, laid.bodies, laid.links, tuple(sized), tuple(unsized), raceways, electrode(plan), terminations, tuple(settings)
+        plan, ordered(found), inverter, pack, gateway, tuple(strings), bank, bus, bonds, fault, sharing, inrush, loops, laid.bodies, laid.links, tuple(sized), tuple(unsized), raceways, electrode(plan), bonding_of(sized, plan), disconnects, terminations, tuple(settings)
     )  # fmt: skip
+
+
+def bonding_of(sized: list[Sized], plan: Plan) -> Figure | None:
+    """Main protective bonding under the IEC, by the largest protective conductor of the job."""
+    earths = [str(s.egc.value) for s in sized if s.circuit.power_factor]
+    return iec.main_bonding(max(earths, key=area_mm2)) if plan.code == "iec-60364" and earths else None
 
 
 def _battery_loop(sized: list[Sized]) -> float | None:

@@ -66,7 +66,7 @@ def dc_fault(plan: Plan, catalogue: Catalogue, pack: Pack, sized: Sequence[Sized
 
 def conductor_loop(s: Sized) -> Figure:
     """R1 + R2 in Ω of one circuit: line and protective conductor, 20 °C. IEC 60228."""
-    r_1 = iec.resistance(s.size).renamed("R_1")
+    r_1 = iec.resistance(s.size, "stranded", s.cable.material).renamed("R_1")
     r_2 = iec.resistance(str(s.egc.value)).renamed("R_2")
     length = given("L", s.place.run.length_m, "m", "Length one way", "brief")
     n = given("n_set", s.sets, "", "Sets in parallel", "plan")

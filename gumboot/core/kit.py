@@ -44,6 +44,7 @@ class Terminal(Entry):
     bit: str
     temp_c: Literal[60, 70, 75, 90] = 75
     holds: Annotated[int, Field(ge=1)] = 1
+    metals: tuple[Literal["Cu", "Al"], ...] = ("Cu",)
     ferrite: str = ""
     source: str
 

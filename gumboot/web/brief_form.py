@@ -260,7 +260,7 @@ def _run(family: str, methods: Choices, nec: bool) -> list[Field]:
     return [
         Field(f"{at}/length_m", RUN_NAMES[family], "length", optional=True),
         Field(f"{at}/method", "How", "choice", choices=methods),
-        Field(f"{at}/material", "Metal", "choice", choices=(("Cu", "copper"), ("Al", "aluminium allowed")) if nec else (("Cu", "copper"),)),
+        Field(f"{at}/material", "Metal", "choice", choices=(("Cu", "copper"), ("Al", "aluminium allowed"))),
         Field(f"{at}/parallel", "Sets", "count", optional=True),
         Field(f"{at}/raceway", "Raceway", "text", optional=True),
         Field(f"{at}/in_raceway", "Counted by hand", "count", optional=True),

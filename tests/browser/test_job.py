@@ -136,7 +136,7 @@ def test_drawing_row_and_working_follow_each_other_on_every_kind(visit):
         page.goto(re.search(r"/jobs/\d+", page.url)[0] + "/size")
         page.locator(f"a.wire[data-at='{circuit}'] text").first.click()
         page.wait_for_selector(f"tr.picked[data-at='{circuit}']")
-        assert "What binds" in page.locator("#working").inner_text()
+        page.locator("#working:has-text('What binds')").wait_for()
         other = page.locator("tr[data-row][data-at='grid-1'], tr[data-row][data-at='backup-1']").first
         other.locator("td").first.click()
         page.wait_for_selector(f"a.wire.picked[data-at='{other.get_attribute('data-at')}']")

@@ -4,11 +4,12 @@ import pandapower as pp
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.codes import nec
+from gumboot.core.codes import iec, nec
 from gumboot.core.design import design
 from gumboot.core.findings import apply
 from gumboot.core.kit import Catalogue
 from gumboot.core.plan import Plan
+from gumboot.core.sizes import area_mm2
 from gumboot.core.working import given
 from tests.conftest import altered
 
@@ -172,3 +173,24 @@ def test_a_missing_run_is_asked_for(heron):
 
 def test_hotter_than_any_insulation(heron):
     assert found(altered(heron, "/runs/grid/ambient_c", 90))["grid-1.table"].level == "stop"
+
+
+@pytest.mark.parametrize("size", ["4 mm²", "16 mm²", "50 mm²", "120 mm²"])
+@pytest.mark.parametrize("phases", [1, 3])
+@pytest.mark.parametrize("pf", [1.0, 0.9])
+def test_iec_drop_equals_a_load_flow(size, phases, pf):
+    """Annex G against pandapower, ρ = 0.0225 Ω·mm²/m and λ = 0.08 mΩ/m: 230 V to neutral, three phases or a loop out and back, within 1 %."""
+    amps, metres = 20.0, 25.0
+    r, x = 0.0225 * metres / area_mm2(size), 0.00008 * metres
+    ours = iec.voltage_drop(given("I", amps, "A", "", ""), given("L", metres, "m", "", ""), size, given("pf", pf, "", "", ""), phases).n
+    factor = 1 if phases == 3 else 2
+    assert ours == pytest.approx(load_flow_drop(amps, factor * r, factor * x, 230, pf), rel=0.01)
+
+
+def test_five_time_constants_charge_a_port():
+    """5·R·C by scipy's integration of dV/dt = (V − v)/(R·C): 99.3 % of the bank's voltage."""
+    from scipy.integrate import solve_ivp
+
+    r, c, v = 22.0, 0.02, 57.6
+    solved = solve_ivp(lambda t, y: (v - y) / (r * c), (0, 5 * r * c), [0.0], rtol=1e-8)
+    assert solved.y[0, -1] / v == pytest.approx(0.9933, abs=1e-4)

@@ -57,6 +57,15 @@ def test_sizes_run_from_1_5_to_300(name):
         ("iec_b_52_12", "E3", "23 32 42 54 75 100 127 158 192 246 298 346 399 456 538 621"),
         ("iec_b_52_12", "F2", "0 0 0 0 0 0 161 200 242 310 377 437 504 575 679 783"),
         ("iec_b_52_12", "F3", "0 0 0 0 0 0 135 169 207 268 328 383 444 510 607 703"),
+        ("iec_b_52_2_al", "A1", "48 63 77 93 118 142 164 189 215 252 289"),
+        ("iec_b_52_2_al", "B1", "60 79 97 118 150 181 210 234 266 312 358"),
+        ("iec_b_52_2_al", "B2", "54 71 86 104 131 157 181 201 230 269 308"),
+        ("iec_b_52_2_al", "C", "66 83 103 125 160 195 226 261 298 352 406"),
+        ("iec_b_52_4_al", "A1", "43 57 70 84 107 129 149 170 194 227 261"),
+        ("iec_b_52_4_al", "B1", "53 70 86 104 133 161 186 204 230 269 306"),
+        ("iec_b_52_4_al", "B2", "48 62 77 92 116 139 160 176 199 232 265"),
+        ("iec_b_52_4_al", "C", "59 73 90 110 140 170 197 227 259 305 351"),
+        ("iec_60228_al", "class2", "1.91 1.20 .868 .641 .443 .320 .253 .206 .164 .125 .100"),
         ("iec_b_52_14", "70", "1.22 1.17 1.12 1.06 1 .94 .87 .79 .71 .61 .50 0 0 0 0"),
         ("iec_b_52_14", "90", "1.15 1.12 1.08 1.04 1 .96 .91 .87 .82 .76 .71 .65 .58 .50 .41"),
         ("iec_b_52_15", "70", "1.10 1.05 1 .95 .89 .84 .77 .71 .63 .55 .45 0 0 0 0"),
@@ -98,6 +107,23 @@ def test_capacity_grows_with_size_and_better_cooling(name):
         assert values == sorted(values)
     for a2, a1, b1, c in zip(*(column(name, k) for k in ("A2", "A1", "B1", "C")), strict=True):
         assert a2 <= a1 <= b1 <= c * 1.03  # B1 and C run close at 25 mm² and above
+
+
+def test_aluminium_carries_what_its_resistance_lets_it():
+    """Same heat: I_Al/I_Cu = √(R_Cu/R_Al), 0.78; the tables' rounding stays within 6 % of that."""
+    for pair in (("iec_b_52_2", "iec_b_52_2_al"), ("iec_b_52_4", "iec_b_52_4_al")):
+        copper = {r["size"]: r for r in table(pair[0])}
+        for row in table(pair[1]):
+            ratio = math.sqrt(iec.resistance(f"{row['size']} mm²").n / iec.resistance(f"{row['size']} mm²", material="Al").n)
+            for key in ("A1", "A2", "B1", "B2", "C", "D1"):
+                assert float(row[key]) / float(copper[row["size"]][key]) == pytest.approx(ratio, rel=0.06), (pair, row["size"], key)
+
+
+def test_earth_beside_aluminium():
+    """Table 54.2 with k_1/k_2: 50 mm² aluminium wants 25·76/115 = 16.5, so 25 mm² copper; 25 mm² wants 16·0.66 = 10.6, so 16."""
+    assert iec.protective_conductor("50 mm²", "Al").value == "25 mm²" and iec.protective_conductor("25 mm²", "Al").value == "16 mm²"
+    with pytest.raises(OutsideTable):
+        iec.ampacity("10 mm²", 70, "C", 2, "Al")
 
 
 def test_three_loaded_carry_less_than_two():

@@ -99,6 +99,16 @@ def test_nec_aluminium_where_it_is_allowed():
     assert len(s.choices) == 2 and s.choices[0].cost.n < s.choices[1].cost.n
 
 
+def test_a_terminal_for_copper_only_takes_no_aluminium():
+    """Heron's inverter ports are copper only; its service panel takes both (the maker's plate)."""
+    p = plan(MOSSBANK_TERRACE, runs__loads__material="Al", runs__loads__length_m=20)
+    s = made(p)[1]["loads"]
+    assert s.cable.material == "Cu"  # the gateway takes copper only
+    box = next(t for t in s.circuit.source.terminals if t.conductor == "L1")
+    assert box.metals == ("Cu",)
+    assert made(plan(TERN_HOLLOW))[1]["loads"].cable.material == "Al"
+
+
 def test_parallel_conductors_start_at_one_ought():
     """NEC 310.10(G): two sets of 1/0 in a raceway carry 2 · 150 A; terminals must hold both."""
     p = plan(HERON_SLIP, kit__pack="tidewell-5r", kit__packs=12, runs__pack__parallel=2)
@@ -304,3 +314,16 @@ def test_a_lug_that_has_no_such_hole():
     other = type(BOOK)([*BOOK.inverters.values(), *BOOK.packs.values(), *BOOK.modules.values(), *BOOK.devices, *BOOK.conductors])
     other.lugs = rows
     assert "has an M8 hole" in {f.key: f for f in design(plan(HERON_SLIP), other).findings}["lug.2/0.M8"].says
+
+
+def test_every_source_has_a_disconnect_and_a_person_walks_the_list():
+    for document in (TERN_HOLLOW, SALTINGS_BARN, MOSSBANK_TERRACE, JUNIPER_CUT):
+        d, s, found = made(plan(document))
+        sources = {x.source for x in d.disconnects}
+        assert {c.circuit.name for c in s.values() if c.circuit.family in ("grid", "pack", "generator", "existing-pv")} <= sources
+        assert f"{len(d.disconnects)} disconnects" in found["disconnects"].says and all(x.rule for x in d.disconnects)
+
+
+def test_bonding_conductors():
+    """IEC 544.1.1: half the largest protective conductor, 6 mm² at least."""
+    assert made(plan(SALTINGS_BARN))[0].bonding.value == "6 mm²" and made(plan(TERN_HOLLOW))[0].bonding is None

@@ -29,6 +29,10 @@ CURVE = {"B": 5, "C": 10, "D": 20}  # upper limit of instantaneous tripping, tim
 K_PE = {70: 115, 90: 143}  # k in A·√s/mm², copper in a cable: IEC 60364-5-54 Table A.54.4
 _RANK = {size: i for i, size in enumerate(SIZES)}
 _ENCLOSED = {(70, 2): (2, "iec_b_52_2"), (90, 2): (3, "iec_b_52_3"), (70, 3): (4, "iec_b_52_4"), (90, 3): (5, "iec_b_52_5")}
+_ALUMINIUM = {2: (2, "iec_b_52_2_al"), 3: (4, "iec_b_52_4_al")}  # PVC, enclosed or clipped: what is here of aluminium
+RHO_AL = given("rho", 0.036, "Ω·mm²/m", "Resistivity of aluminium in normal service", "IEC 60364-5-52 Annex G")
+K_AL = 76  # k in A·√s/mm², aluminium with PVC: IEC 60364-5-54 Table A.54.4
+METAL = {"Cu": "copper", "Al": "aluminium"}
 _FREE = {70: (10, "iec_b_52_10"), 90: (12, "iec_b_52_12")}
 
 
@@ -41,8 +45,8 @@ def rank(size: str) -> int:
 
 
 @lru_cache(maxsize=1024)
-def ampacity(size: str, temp_c: int, method: str, loaded: int) -> Figure:
-    """Current-carrying capacity in A of copper, two or three loaded conductors. IEC 60364-5-52 Tables B.52.2 to B.52.5, B.52.10, B.52.12.
+def ampacity(size: str, temp_c: int, method: str, loaded: int, material: str = "Cu") -> Figure:
+    """Current-carrying capacity in A, two or three loaded conductors. IEC 60364-5-52 Tables B.52.2 to B.52.5, B.52.10, B.52.12.
 
     >>> ampacity("6 mm²", 70, "C", 2).text, ampacity("25 mm²", 90, "E", 3).text
     ('46 A', '127 A')
@@ -51,6 +55,8 @@ def ampacity(size: str, temp_c: int, method: str, loaded: int) -> Figure:
         raise OutsideTable(f"{BOOK} tables are for 70 °C PVC and 90 °C XLPE or EPR insulation, not for {temp_c} °C")
     if method not in METHODS:
         raise OutsideTable(f"“{method}” is not a method of {BOOK} Table A.52.3: choose one of {', '.join(METHODS)}")
+    if material == "Al":
+        return _aluminium(size, temp_c, method, loaded)
     number, name = _FREE[temp_c] if method in "EF" else _ENCLOSED[temp_c, loaded]
     column = f"{method}{loaded}" if method in "EF" else method
     cell = table(name)[rank(size)][column]
@@ -59,6 +65,20 @@ def ampacity(size: str, temp_c: int, method: str, loaded: int) -> Figure:
     return looked_up(
         "I_t", float(cell), "A", f"Capacity of {size} copper, {INSULATION[temp_c]}, method {method}",
         f"IEC 60364-5-52 Table B.52.{number}", f"row {size}, method {method}, {loaded} loaded",
+    )  # fmt: skip
+
+
+def _aluminium(size: str, temp_c: int, method: str, loaded: int) -> Figure:
+    rank(size)
+    if temp_c != 70 or method in "EF":
+        raise OutsideTable("aluminium is here with PVC insulation, methods A1 to D2, only")
+    number, name = _ALUMINIUM[loaded]
+    row = next((r for r in table(name) if f"{r['size']} mm²" == size), None)
+    if row is None:
+        raise OutsideTable(f"aluminium starts at 16 mm² (IEC 60364-5-52 Table 52.2); {size} is copper's")
+    return looked_up(
+        "I_t", float(row[method]), "A", f"Capacity of {size} aluminium, PVC, method {method}",
+        f"IEC 60364-5-52 Table B.52.{number}", f"row {size} aluminium, method {method}, {loaded} loaded",
     )  # fmt: skip
 
 
@@ -102,8 +122,8 @@ def next_standard(amps: float) -> float:
 
 
 @lru_cache(maxsize=256)
-def protective_conductor(size: str) -> Figure:
-    """Protective earth by the line conductor, same metal. IEC 60364-5-54 Table 54.2: S to 16 mm², 16 to 35 mm², then S/2.
+def protective_conductor(size: str, material: str = "Cu") -> Figure:
+    """Protective earth of copper by the line conductor. IEC 60364-5-54 Table 54.2: S to 16 mm², 16 to 35 mm², then S/2; beside aluminium times k_1/k_2.
 
     >>> protective_conductor("25 mm²").value, protective_conductor("95 mm²").value
     ('16 mm²', '50 mm²')
@@ -111,8 +131,21 @@ def protective_conductor(size: str) -> Figure:
     s = area_mm2(size)
     want = s if s <= 16 else 16 if s <= 35 else s / 2
     row = "S up to 16: S" if s <= 16 else "16 to 35: 16 mm²" if s <= 35 else "above 35: S/2"
+    if material == "Al":
+        want, row = want * K_AL / K_PE[70], f"{row}; times k_1/k_2 = {K_AL}/{K_PE[70]}"
     found = next(x for x in SIZES if area_mm2(x) >= want - 1e-9)
     return looked_up("S_PE", found, "", "Protective conductor", "IEC 60364-5-54 Table 54.2", f"line conductor {size}; {row}")
+
+
+def main_bonding(earth: str) -> Figure:
+    """Main protective bonding conductor, copper: half the largest protective conductor, 6 mm² at least and 25 mm² at most. IEC 60364-5-54 544.1.1.
+
+    >>> main_bonding("16 mm²").value, main_bonding("70 mm²").value, main_bonding("4 mm²").value
+    ('10 mm²', '25 mm²', '6 mm²')
+    """
+    want = min(25.0, max(6.0, area_mm2(earth) / 2))
+    found = next(x for x in SIZES if area_mm2(x) >= want - 1e-9)
+    return looked_up("S_b", found, "", "Main protective bonding", "IEC 60364-5-54 544.1.1", f"half of {earth}, from 6 to 25 mm²")
 
 
 def adiabatic(i: Figure, t: Figure, temp_c: int) -> Figure:
@@ -126,8 +159,15 @@ def adiabatic(i: Figure, t: Figure, temp_c: int) -> Figure:
 
 
 @lru_cache(maxsize=64)
-def resistance(size: str, strands: str = "stranded") -> Figure:
+def resistance(size: str, strands: str = "stranded", material: str = "Cu") -> Figure:
     """Greatest resistance at 20 °C in Ω/km. IEC 60228 class 2 (stranded) or class 5 (fine)."""
+    if material == "Al":
+        row = next((r for r in table("iec_60228_al") if f"{r['size']} mm²" == size), None)
+        if row is None:
+            raise OutsideTable(f"IEC 60228 here has no aluminium of {size}")
+        return looked_up(
+            "R_20", float(row["class2"]), "Ω/km", f"Resistance of {size} aluminium at 20 °C", "IEC 60228", f"row {size}, class 2, aluminium"
+        )
     column = "class5" if strands == "fine" else "class2"
     cell = table("iec_60228")[rank(size)][column]
     return looked_up(
@@ -135,16 +175,19 @@ def resistance(size: str, strands: str = "stranded") -> Figure:
     )
 
 
-def voltage_drop(i: Figure, length: Figure, size: str, power_factor: Figure | None, phases: int, sets: int = 1) -> Figure:
+def voltage_drop(
+    i: Figure, length: Figure, size: str, power_factor: Figure | None, phases: int, sets: int = 1, material: str = "Cu"
+) -> Figure:
     """Drop in V: line to neutral on three phases, else over the loop out and back. IEC 60364-5-52 Annex G."""
     b = given(
         "b", 1 if phases == 3 else 2, "", "Three phases 1, otherwise 2", "IEC 60364-5-52 Annex G", "phases balanced" if phases == 3 else ""
     )
     s = given("S", area_mm2(size) * sets, "mm²", "Cross-section" if sets == 1 else f"Cross-section, {sets} in parallel", "plan")
+    rho = RHO_AL if material == "Al" else RHO
     if power_factor is None:
-        return solve("dV", "V", "Voltage drop", "b * rho * L / S * I", b, RHO, length, s, i, source="IEC 60364-5-52 Annex G", doubt=MEMORY)
+        return solve("dV", "V", "Voltage drop", "b * rho * L / S * I", b, rho, length, s, i, source="IEC 60364-5-52 Annex G", doubt=MEMORY)
     return solve(
-        "dV", "V", "Voltage drop", "b * (rho * L / S * pf + lam * L * sqrt(1 - pf * pf)) * I", b, RHO, length, s, power_factor, LAMBDA, i,
+        "dV", "V", "Voltage drop", "b * (rho * L / S * pf + lam * L * sqrt(1 - pf * pf)) * I", b, rho, length, s, power_factor, LAMBDA, i,
         source="IEC 60364-5-52 Annex G", doubt=MEMORY,
     )  # fmt: skip
 

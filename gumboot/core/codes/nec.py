@@ -63,7 +63,11 @@ def ampacity(size: str, temp_c: int, method: str, material: str = "Cu") -> Figur
 
 @lru_cache(maxsize=1024)
 def ambient_factor(ambient_c: float, temp_c: int) -> Figure:
-    """Correction for ambient temperature, 30 °C basis. NEC Table 310.15(B)(1)(1)."""
+    """Correction for ambient temperature, 30 °C basis. NEC Table 310.15(B)(1)(1).
+
+    >>> ambient_factor(43, 90).n, ambient_factor(43, 75).n
+    (0.87, 0.82)
+    """
     for row in table("nec_310_15_b1"):
         if ambient_c <= float(row["up_to_c"]) and row[str(temp_c)]:
             return looked_up(
@@ -75,7 +79,11 @@ def ambient_factor(ambient_c: float, temp_c: int) -> Figure:
 
 @lru_cache(maxsize=128)
 def count_factor(count: int) -> Figure:
-    """Adjustment for current-carrying conductors bundled or in one raceway. NEC Table 310.15(C)(1)."""
+    """Adjustment for current-carrying conductors bundled or in one raceway. NEC Table 310.15(C)(1).
+
+    >>> count_factor(3).n, count_factor(8).n
+    (1.0, 0.7)
+    """
     for row in table("nec_310_15_c1"):
         if count <= int(row["up_to_count"]):
             return looked_up(
@@ -114,7 +122,11 @@ def protectable(size: str, corrected_a: float, material: str = "Cu") -> float:
 
 @lru_cache(maxsize=64)
 def egc(protection_a: float) -> Figure:
-    """Equipment grounding conductor, copper, by the overcurrent device ahead of it. NEC Table 250.122."""
+    """Equipment grounding conductor, copper, by the overcurrent device ahead of it. NEC Table 250.122.
+
+    >>> egc(60).value, egc(100).value, egc(200).value
+    ('10', '8', '6')
+    """
     for row in table("nec_250_122"):
         if protection_a <= float(row["ocpd_a"]):
             return looked_up(

@@ -9,7 +9,7 @@ fits               least ≤ size ≤ most of both ends             the maker's 
 from __future__ import annotations
 
 from gumboot.core.circuits.circuit import Circuit
-from gumboot.core.codes import OutsideTable, iec
+from gumboot.core.codes import iec
 from gumboot.core.conductors.judged import DROP_PCT, Judged, Place, terminal_faults
 from gumboot.core.conductors.nec import said
 from gumboot.core.kit import ConductorType
@@ -54,7 +54,9 @@ class Iec:
         """Capacity in its place; 0 for a size below the first of methods F."""
         if place.run.method == "F" and iec.rank(size) < iec.rank("25 mm²"):
             return 0.0
-        table = iec.ampacity(size, cable.temp_c, place.run.method, 3 if circuit.three_phase else 2).n
+        if cable.material == "Al" and iec.rank(size) < iec.rank("16 mm²"):
+            return 0.0
+        table = iec.ampacity(size, cable.temp_c, place.run.method, 3 if circuit.three_phase else 2, cable.material).n
         return (
             table
             * iec.ambient_factor(place.ambient_c, cable.temp_c, place.run.method).n
@@ -66,9 +68,7 @@ class Iec:
     ) -> Judged:
         """Try one size. Raises OutsideTable."""
         run = place.run
-        if cable.material != "Cu":
-            raise OutsideTable(f"{iec.BOOK} here has copper only: choose copper")
-        table = iec.ampacity(size, cable.temp_c, run.method, 3 if circuit.three_phase else 2)
+        table = iec.ampacity(size, cable.temp_c, run.method, 3 if circuit.three_phase else 2, cable.material)
         factors = (iec.ambient_factor(place.ambient_c, cable.temp_c, run.method), iec.group_factor(place.together, run.method))
         n = (given("n_set", sets, "", "Sets in parallel", "plan"),) if sets > 1 else ()
         in_place = solve(
@@ -77,7 +77,7 @@ class Iec:
         )  # fmt: skip
         length = given("L", run.length_m, "m", "Length one way", "brief")
         drop = iec.voltage_drop(
-            circuit.drop_current.renamed("I"), length, size, circuit.power_factor, 3 if circuit.three_phase else 1, sets
+            circuit.drop_current.renamed("I"), length, size, circuit.power_factor, 3 if circuit.three_phase else 1, sets, cable.material
         )
         pct = solve("dV_pct", "%", "Voltage drop", "100 * dV / V_run", drop, circuit.voltage.renamed("V_run"), source="definition")
         want = max(i_req.n, protection.n if protection else 0)
@@ -88,14 +88,14 @@ class Iec:
         enough = not fails
         if pct.n > DROP_PCT[circuit.family][1]:
             fails.append(f"{said(size, sets)} drops {pct.text} over {length.text}; the limit is {DROP_PCT[circuit.family][1]:g} %")
-        fails += terminal_faults(circuit, size, sets)
+        fails += terminal_faults(circuit, size, sets, cable.material)
         return Judged(size, cable, sets, table, in_place, drop, pct, tuple(fails), enough)
 
     def earth(self, judged: Judged, least: str, protection: Figure | None, i_req: Figure) -> Figure:
         """By the line conductor, Table 54.2."""
+        base = iec.protective_conductor(judged.size, judged.cable.material)
         if judged.sets == 1:
-            return iec.protective_conductor(judged.size)
-        base = iec.protective_conductor(judged.size)
+            return base
         return picked("S_PE", base.value, "", "Protective conductor", "one with each set", base, source=base.source, doubt=MEMORY)
 
     def permitted(self, judged: Judged, protection: Figure | None) -> Figure:

@@ -86,13 +86,15 @@ class Rules(Protocol):
         """Place in the order of sizes. Raises OutsideTable."""
 
 
-def terminal_faults(circuit: Circuit, size: str, sets: int) -> list[str]:
+def terminal_faults(circuit: Circuit, size: str, sets: int, material: str) -> list[str]:
     """Why a size does not go into the terminals of a circuit's two ends."""
     faults: list[str] = []
     for where in (circuit.source, circuit.load):
         for t in where.terminals:
             if t.conductor not in circuit.conductors or t.conductor == "PE":
                 continue
+            if material not in t.metals:
+                faults.append(f"{where.label} {t.label} takes copper only")
             if not fits(size, t.least, t.most):
                 faults.append(f"{spoken(size)} does not fit {where.label} {t.label}, which takes {spoken(t.least)} to {spoken(t.most)}")
             elif sets > t.holds:

@@ -97,7 +97,7 @@ class Nec:
             fails.append(f"{said(size, sets)} may be protected at {most_a:g} A at most; {protection.text} is fitted")
         if pct.n > DROP_PCT[circuit.family][1]:
             fails.append(f"{said(size, sets)} drops {pct.text} over {length.text}; the limit is {DROP_PCT[circuit.family][1]:g} %")
-        fails += terminal_faults(circuit, size, sets)
+        fails += terminal_faults(circuit, size, sets, metal)
         return Judged(size, cable, sets, at_terminal, in_place, drop, pct, tuple(fails), enough)
 
     def earth(self, judged: Judged, least: str, protection: Figure | None, i_req: Figure) -> Figure:
