@@ -12,6 +12,7 @@ from gumboot.core.terminations import Termination, Verdict
 from gumboot.drawings.svg import box, picture, tag, text
 
 PIN, ROWS_AT = 52, 46
+LOOSE = {"Factory joints": "made at the works", "Bars and links": "bars that the crew makes"}
 MARK: dict[str, str] = {"good": "✓", "done": "✓", "under": "low", "over": "over", "withheld": "?"}
 
 
@@ -21,12 +22,12 @@ def terminal_block(design: Design, at: Termination, verdicts: Mapping[str, Verdi
     own = sorted((t for t in design.terminations if t.body == at.body), key=lambda t: (numbers.get(t.circuit, 0), t.number))
     parts: list[str] = []
     x, y = 12.0, float(ROWS_AT)
-    for circuit, group in groupby(own, key=lambda t: t.circuit):
+    for circuit, group in groupby(own, key=lambda t: t.circuit or t.stage):
         pins = list(group)
         span = len(pins) * (PIN + 6)
         if x > 12 and x + span > width - 12:
             x, y = 12.0, y + PIN + 44
-        parts.append(text(x, y - 6, f"C{numbers[circuit]} {circuit}" if circuit else "made at the works", "small soft"))
+        parts.append(text(x, y - 6, f"C{numbers[circuit]} {circuit}" if circuit in numbers else LOOSE.get(circuit, circuit), "small soft"))
         for t in pins:
             if x + PIN > width - 8:
                 x, y = 12.0, y + PIN + 44
@@ -43,7 +44,7 @@ def _pin(t: Termination, x: float, y: float, verdict: Verdict | None, here: bool
     good = verdict in ("good", "done")
     class_ = "pin-good" if good else f"pin-{verdict}" if verdict in ("under", "over") else "pin"
     ring = box(x - 4, y - 4, PIN + 8, PIN + 8, "ring") if here else ""
-    name = {"factory": "screw"}.get(t.conductor, t.conductor)
+    name = ("bar" if t.end == "bar" else "screw") if t.conductor == "factory" else t.conductor
     inner = box(x, y, PIN, PIN, class_) + text(x + PIN / 2, y + 24, name, "strong on-good" if good else "strong", "middle")
     inner += text(
         x + PIN / 2, y + 42, MARK.get(verdict or "", "next" if here else str(t.number)), "small on-good" if good else "small", "middle"

@@ -8,6 +8,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 from sqlalchemy import select
 
+from gumboot.core.design import Design
 from gumboot.core.findings import Level
 from gumboot.exports import job_file
 from gumboot.store import records
@@ -39,11 +40,19 @@ def listed(visit: Visit) -> list[dict[str, Any]]:
         out.append(
             {
                 "id": job.id, "name": job.name, "address": design.plan.site.address, "supply": design.plan.supply.kind,
-                "kit": f"{design.plan.kit.inverters} × {design.inverter.model if design.inverter else design.plan.kit.inverter}, {design.plan.kit.packs} × {design.pack.model if design.pack else design.plan.kit.pack}",
+                "kit": f"{design.plan.kit.inverters} × {design.inverter.model if design.inverter else design.plan.kit.inverter}, {bank_words(design)}",
                 "stops": design.count(Level.STOP), "checks": len(t.open_checks()), "landed": t.progress()["land"], "signed": t.standing.signed.at_server if t.standing.signed else None, "changed": job.changed_at,
             }
         )  # fmt: skip
     return out
+
+
+def bank_words(design: Design) -> str:
+    """The bank as a crew says it: "7 × V5 stack module", "pack inside"."""
+    kit, pack = design.plan.kit, design.pack
+    if pack is None or (kit.packs == 0 and design.inverter and design.inverter.pack_inside):
+        return "pack inside" if pack else str(kit.pack or "no pack")
+    return f"{kit.packs * (kit.series if pack.form != 'pack' else 1)} × {pack.model}"
 
 
 @twin(router, "/jobs", "jobs.html")
