@@ -21,7 +21,7 @@ Key = Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9_.-]{1,40}$")]
 Letter = Annotated[str, StringConstraints(pattern=r"^[A-Z]$")]
 
 Book = Literal["nec-2023", "iec-60364"]
-Method = Literal["raceway", "free-air", "A1", "A2", "B1", "B2", "C", "D1", "D2", "E", "F"]
+Method = Literal["raceway", "raceway-on-roof", "free-air", "A1", "A2", "B1", "B2", "C", "D1", "D2", "E", "F"]
 Size = Annotated[str, StringConstraints(pattern=r"^(\d{1,4}|[1-4]/0|\d{1,3}(\.\d)? mm²)$")]
 FAMILIES: tuple[Family, ...] = (
     "pack",

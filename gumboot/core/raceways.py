@@ -15,7 +15,7 @@ from gumboot.core.conductors import Sized
 from gumboot.core.findings import Cure, Finding, stop
 from gumboot.core.working import COMMON_PRACTICE, MEMORY, Figure, given, looked_up, picked, solve
 
-ENCLOSED = ("raceway", "A1", "A2", "B1", "B2", "D1")
+ENCLOSED = ("raceway", "raceway-on-roof", "A1", "A2", "B1", "B2", "D1")
 WIREWAY_IN2 = {"2-1/2 × 2-1/2 in": 6.25, "4 × 4 in": 16.0, "6 × 6 in": 36.0, "8 × 8 in": 64.0}  # common sizes
 TRUNKING_MM2 = {"25 × 16 mm": 400, "25 × 25 mm": 625, "40 × 25 mm": 1000, "40 × 40 mm": 1600, "60 × 40 mm": 2400, "60 × 60 mm": 3600, "100 × 60 mm": 6000, "100 × 100 mm": 10000}  # common sizes  # fmt: skip
 

@@ -160,7 +160,22 @@ def _body(design: Design, body: Body, b: Box) -> str:
         s = next((s for s in design.strings if s.key == f"pv-{body.id.removeprefix('array-')}"), None)
         if s and s.jumper:
             inner.append(_jumper(b))
-    return tag("g", tag("title", " · ".join((body.label, *body.lines))), *inner, data_body=body.id)
+    words = " · ".join((body.label, *body.lines))
+    at = leads_to(design, body)
+    if not at:
+        return tag("g", tag("title", words), *inner)
+    return tag("a", tag("title", words), *inner, href=f"?at={at}#working", class_="stands", data_at=at, aria_label=words)
+
+
+def leads_to(design: Design, body: Body) -> str:
+    """The key of the figures that a body is about: its string, the bank, the bus, or the first circuit that ends on it; empty when there is none."""
+    if body.role in ("pack", "dc-bus"):
+        return "bank"
+    if body.role == "array":
+        return f"pv-{body.id.removeprefix('array-')}" if body.id != "array-existing" else ""
+    if body.role == "main-panel" and design.bus:
+        return "bus"
+    return next((s.id for s in design.circuits if body.id in (s.circuit.source.body, s.circuit.load.body)), "")
 
 
 def _jumper(b: Box) -> str:
@@ -171,7 +186,9 @@ def _jumper(b: Box) -> str:
 
 def _link(design: Design, id: str, way: tuple[Point, ...]) -> Iterator[str]:
     link = next(x for x in design.links if x.id == id)
-    yield tag("g", tag("title", f"{link.name}: {link.conductors}"), line(*way, class_="link"), class_="signal", data_link=link.id)
+    words = f"{link.name}: {link.conductors}"
+    inner = (tag("title", words), line(*way, class_="hit thin"), line(*way, class_="link"))
+    yield tag("a", *inner, href="?at=links#links", class_="signal", data_at=f"links.{link.id}", aria_label=words)
 
 
 def _service(design: Design, sheet: Sheet) -> Iterator[str]:

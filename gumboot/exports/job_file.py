@@ -45,6 +45,13 @@ def design_json(design: Design) -> dict[str, Any]:
     return {
         "findings": [{"key": f.key, "level": f.level.value, "place": f.place, "says": f.says, "rule": f.rule, "cures": [c.text for c in f.cures]} for f in design.findings],
         "circuits": [{"id": s.id, "number": s.circuit.number, "name": s.circuit.name, "conductor": s.size, "earth": str(s.egc.value), "protection_a": s.protection.value if s.protection else None, "sets": s.sets, "material": s.cable.material, "label": s.label_text, "length_m": s.place.run.length_m, "permitted_a": s.permitted.value} for s in design.circuits],
+        "bodies": [{"id": b.id, "role": b.role, "label": b.label} for b in design.bodies],
+        "links": [{"name": x.name, "conductors": x.conductors, "from": x.source, "to": x.load} for x in design.links],
+        "raceways": [{"name": r.name, "circuits": list(r.circuits), "conduit": r.conduit.text, "trough": r.trough.text if r.trough else None} for r in design.raceways],
+        "disconnects": [asdict(x) for x in design.disconnects],
+        "bonds": {state: list(places) for state, places in design.bonds.states()} if design.bonds else {},
+        "sharing_a": {k: [round(a, 3) for a in v] for k, v in design.sharing.amps.items()} if design.sharing else None,
+        "loops": [{"circuit": x.circuit, "grid_ohm": x.grid.value if x.grid else None, "limit_ohm": x.limit.value, "islanded_a": x.islanded.value if x.islanded else None} for x in design.loops],
         "terminations": [{"key": t.key, "number": t.number, "stage": t.stage, "place": t.place, "terminal": t.terminal, "conductor": t.conductor, "size": t.size, "strip_mm": t.strip_mm, "torque_nm": t.torque.value if t.torque else None, "label": t.label} for t in design.terminations],
         "settings": [{"id": s.id, "label": s.label, "value": s.value, "unit": s.unit, "reason": s.reason} for s in design.settings],
         "figures": {k: {"name": f.name, "value": f.value, "unit": f.unit, "formula": f.formula, "put_in": f.put_in, "source": f.source, "lookup": f.lookup, "assumption": f.assumption, "doubt": f.doubt} for k, f in design.figures.items()},

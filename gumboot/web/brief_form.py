@@ -147,7 +147,9 @@ def sections(typed: Mapping[str, str], rows: int, everything: bool = False) -> S
     out.append(("Generator", [f for f, when in _generator(s) if when or everything]))
     out.append(("PV inverter already there", [f for f, when in _existing(s) if when or everything]))
     methods: Choices = (
-        (("raceway", "in raceway"), ("free-air", "in free air")) if s.nec else tuple((k, f"{k}, {v}") for k, v in METHOD_NAMES.items())
+        (("raceway", "in raceway"), ("raceway-on-roof", "in raceway on the roof"), ("free-air", "in free air"))
+        if s.nec
+        else tuple((k, f"{k}, {v}") for k, v in METHOD_NAMES.items())
     )
     trackers = s.inverter is None or bool(s.inverter.trackers)
     out.append(("Strings", [f for i in range(rows) for f in _string(i, methods) for f in show(f, trackers)]))

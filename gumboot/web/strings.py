@@ -112,6 +112,7 @@ def strings(request: Request, at: Opened) -> dict[str, Any]:
     sent = dict(request.query_params)
     asked = read_faces(sent, at.plan)
     found = found_for(at, asked)
+    card = card_of(at, sent)
     return {
         **at.head("size"),
         "asked": asked.typed,
@@ -124,7 +125,8 @@ def strings(request: Request, at: Opened) -> dict[str, Any]:
         "reason": found.reason if found else "",
         "arrangements": rows_of(found, asked.faces) if found else [],
         "takes": bool(at.design.inverter and at.design.inverter.trackers and at.plan.kit.module),
-        "card": card_of(at, sent),
+        "card": {k: v for k, v in card.items() if not k.startswith("_")},
+        "_card_figures": card["_figures"],
     }
 
 
@@ -191,6 +193,7 @@ def card_of(at: Ticket, sent: Mapping[str, str]) -> dict[str, Any]:
         faults["air"] = "type the air's temperature, or the cells' if you measured it"
     ready = module is not None and light is not None and (air is not None or cell is not None) and not faults
     rows: list[dict[str, Any]] = []
+    card: dict[str, meter_card.Expected] = {}
     if ready and module and light:
         weather = Weather(light, air if air is not None else 0.0, cell)
         card = {s.letter: meter_card.expected(s.letter, s.modules, s.mounting, module, weather) for s in at.plan.strings}
@@ -199,4 +202,11 @@ def card_of(at: Ticket, sent: Mapping[str, str]) -> dict[str, Any]:
             {"letter": e.letter, "modules": e.modules, "expected_v": round(e.v_now.n, 1), "low_v": round(e.low), "high_v": round(e.high), "band_pct": round(100 * e.band), "said": said[e.letter].said if e.letter in said else "", "why": said[e.letter].why if e.letter in said else ""}
             for e in card.values()
         ]  # fmt: skip
-    return {"typed": typed, "faults": faults, "rows": rows, "letters": [(s.letter, s.modules) for s in at.plan.strings]}
+    figures = {e.letter: e.v_now for e in card.values()}
+    return {
+        "typed": typed,
+        "faults": faults,
+        "rows": rows,
+        "_figures": figures,
+        "letters": [(s.letter, s.modules) for s in at.plan.strings],
+    }

@@ -137,6 +137,8 @@ def test_drawing_row_and_working_follow_each_other_on_every_kind(visit):
         page.locator(f"a.wire[data-at='{circuit}'] text").first.click()
         page.wait_for_selector(f"tr.picked[data-at='{circuit}']")
         page.locator("#working:has-text('What binds')").wait_for()
+        page.locator("a.stands:has-text('Inverter')").first.click()
+        page.locator("#working:has-text('Continuous current'), #working:has-text('battery current')").first.wait_for()
         other = page.locator("tr[data-row][data-at='grid-1'], tr[data-row][data-at='backup-1']").first
         other.locator("td").first.click()
         page.wait_for_selector(f"a.wire.picked[data-at='{other.get_attribute('data-at')}']")

@@ -327,3 +327,10 @@ def test_every_source_has_a_disconnect_and_a_person_walks_the_list():
 def test_bonding_conductors():
     """IEC 544.1.1: half the largest protective conductor, 6 mm² at least."""
     assert made(plan(SALTINGS_BARN))[0].bonding.value == "6 mm²" and made(plan(TERN_HOLLOW))[0].bonding is None
+
+
+def test_a_raceway_on_the_roof_is_hotter():
+    """NEC 310.15(B)(2): 33 °C are added; 37.8 + 33 = 70.8 °C is past the row of 70, so 0.50 for 90 °C insulation (row up to 75)."""
+    s = made(altered(plan(TERN_HOLLOW), "/strings/0/run/method", "raceway-on-roof"))[1]
+    assert s["pv-A"].judged.in_place.inputs[1].n == 0.50 and "310.15(B)(2)" in s["pv-A"].judged.in_place.assumption
+    assert s["pv-A"].size == "10" and s["pv-B"].size == "12"  # 12 AWG: 30 · 0.5 = 15 A under 17.5 A

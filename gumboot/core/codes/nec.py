@@ -19,13 +19,20 @@ STANDARD_A: tuple[float, ...] = tuple(float(row["rating_a"]) for row in table("n
 _RANK = {size: i for i, size in enumerate(SIZES)}
 SMALL: dict[str, dict[str, float]] = {"Cu": {"14": 15, "12": 20, "10": 30}, "Al": {"12": 15, "10": 25}}  # 240.4(D)
 METAL = {"Cu": "copper", "Al": "aluminium"}
-ROOF_C = 33.0  # 310.15(B)(2): raceways less than 7/8 in off a roof in the sun, 2023 edition
+ROOF = given(
+    "dT_roof",
+    33.0,
+    "°C",
+    "Raceway less than 7/8 in (23 mm) off a roof in the sun",
+    f"{BOOK} 310.15(B)(2)",
+    "from memory: check your edition",
+)
 
 _AMPACITY = {
     ("raceway", "Cu"): ("nec_310_16_cu", "Table 310.16"), ("raceway", "Al"): ("nec_310_16_al", "Table 310.16"),
     ("free-air", "Cu"): ("nec_310_17_cu", "Table 310.17"),
 }  # fmt: skip
-METHODS: tuple[str, ...] = ("raceway", "free-air")
+METHODS: tuple[str, ...] = ("raceway", "raceway-on-roof", "free-air")
 
 
 def rank(size: str) -> int:
@@ -51,6 +58,7 @@ def ampacity(size: str, temp_c: int, method: str, material: str = "Cu") -> Figur
     >>> ampacity("2/0", 75, "raceway").text, ampacity("4/0", 75, "raceway", "Al").text
     ('175 A', '180 A')
     """
+    method = method.removesuffix("-on-roof")
     if (method, material) not in _AMPACITY:
         raise OutsideTable(f"{BOOK} here has no ampacity of {METAL[material]} for method “{method}”: choose raceway, or copper in free air")
     name, title = _AMPACITY[method, material]

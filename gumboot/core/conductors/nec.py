@@ -17,7 +17,8 @@ from gumboot.core.sizes import spoken
 from gumboot.core.units import FT_M
 from gumboot.core.working import MEMORY, Figure, given, picked, solve
 
-ROOF = "raceways stand at least 7/8 in (23 mm) off the roof: nearer, 310.15(B)(2) adds 33 °C"
+OFF_ROOF = "raceways stand at least 7/8 in (23 mm) off the roof: nearer, 310.15(B)(2) adds 33 °C"
+ON_ROOF = "33 °C are added to the air, since the raceway lies less than 7/8 in (23 mm) off the roof: 310.15(B)(2)"
 
 
 class Nec:
@@ -64,15 +65,15 @@ class Nec:
         terminal_c = min(circuit.source.temp_c, circuit.load.temp_c, cable.temp_c)
         at_terminal = nec.ampacity(size, terminal_c, run.method, metal)
         table = nec.ampacity(size, cable.temp_c, run.method, metal)
-        factors = (
-            nec.ambient_factor(place.ambient_c, cable.temp_c),
-            nec.count_factor(place.together if run.method == "raceway" else 2),
-        )
+        roof = run.method == "raceway-on-roof"
+        around_c = place.ambient_c + (nec.ROOF.n if roof else 0)
+        enclosed = run.method != "free-air"
+        factors = (nec.ambient_factor(around_c, cable.temp_c), nec.count_factor(place.together if enclosed else 2))
         n = (given("n_set", sets, "", "Sets in parallel", "plan"),) if sets > 1 else ()
         times = "n_set * " if sets > 1 else ""
         in_place = solve(
             "I_z", "A", "Ampacity in its place", f"{times}{table.symbol} * F_temp * F_count", table, *factors, *n,
-            source=f"{nec.BOOK} 310.15", assumption=ROOF if circuit.family == "pv" and run.method == "raceway" else "", doubt=MEMORY,
+            source=f"{nec.BOOK} 310.15", assumption=ON_ROOF if roof else OFF_ROOF if circuit.family == "pv" and run.method == "raceway" else "", doubt=MEMORY,
         )  # fmt: skip
         length = given("L", run.length_m / FT_M, "ft", "Length one way", "brief")
         amps = circuit.drop_current.renamed("I")
