@@ -203,6 +203,10 @@ def _service(design: Design, sheet: Sheet) -> Iterator[str]:
         count = {"single-phase 230 V": 1, "three-phase 400/230 V": 3}.get(design.plan.supply.kind, 2)
         yield tag("ellipse", cx=x, cy=y - 20, rx=6, ry=4, class_="ct")
         yield text(x + 10, y - 12, f"{count} CT", "tiny")
+        pv = next((w for w in sheet.wires if w.id == "existing-pv"), None)
+        if pv:  # the PV inverter's own current is measured too
+            x, y = pv.points[0][0] + 3, pv.points[0][1]
+            yield tag("ellipse", cx=x, cy=y, rx=4, ry=6, class_="ct")
 
 
 def _bonds(design: Design, sheet: Sheet) -> Iterator[str]:

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import io
 from functools import lru_cache
-
-import ezdxf
-from ezdxf.enums import TextEntityAlignment
-from ezdxf.layouts import Modelspace
+from typing import TYPE_CHECKING
 
 from gumboot.core.design import Design
 from gumboot.core.sizes import spoken
 from gumboot.core.units import show_length
 from gumboot.drawings.one_line import BOOKS
 from gumboot.drawings.sheet import Point, lay_sheet
+
+if TYPE_CHECKING:
+    from ezdxf.layouts import Modelspace
 
 PX_MM = 0.25  # one px of the sheet on paper: 960 px are 240 mm, which an A4 sheet holds
 LAYERS = {"BODIES": 7, "PV": 30, "BATTERY-DC": 1, "AC": 5, "LINKS": 6, "EXISTING": 8, "TEXT": 7, "TITLE": 7}
@@ -23,6 +23,8 @@ SYSTEMS = {"pv": "PV", "dc": "BATTERY-DC", "ac": "AC"}
 @lru_cache(maxsize=16)
 def to_dxf(design: Design) -> str:
     """The drawing as DXF text. A design with nothing laid out gives an empty sheet with its name."""
+    import ezdxf  # here, since it takes as long to load as the rest of the application
+
     document = ezdxf.new("R2010", setup=True)
     document.units = ezdxf.units.MM
     for name, colour in LAYERS.items():
@@ -41,6 +43,8 @@ def to_dxf(design: Design) -> str:
 
 
 def _draw(space: Modelspace, design: Design, height: float) -> None:
+    from ezdxf.enums import TextEntityAlignment
+
     sheet = lay_sheet(design)
     by_id = {s.id: s for s in design.circuits}
 
