@@ -30,7 +30,7 @@ ROOF = given(
 
 _AMPACITY = {
     ("raceway", "Cu"): ("nec_310_16_cu", "Table 310.16"), ("raceway", "Al"): ("nec_310_16_al", "Table 310.16"),
-    ("free-air", "Cu"): ("nec_310_17_cu", "Table 310.17"),
+    ("free-air", "Cu"): ("nec_310_17_cu", "Table 310.17"), ("free-air", "Al"): ("nec_310_17_al", "Table 310.17"),
 }  # fmt: skip
 METHODS: tuple[str, ...] = ("raceway", "raceway-on-roof", "free-air")
 
@@ -53,14 +53,14 @@ def _row(name: str, size: str, what: str) -> dict[str, str]:
 
 @lru_cache(maxsize=1024)
 def ampacity(size: str, temp_c: int, method: str, material: str = "Cu") -> Figure:
-    """Table ampacity in A of one conductor at 30 °C. NEC 310.16 (raceway, copper or aluminium), 310.17 (free air, copper).
+    """Table ampacity in A of one conductor at 30 °C, copper or aluminium. NEC 310.16 (raceway), 310.17 (free air).
 
     >>> ampacity("2/0", 75, "raceway").text, ampacity("4/0", 75, "raceway", "Al").text
     ('175 A', '180 A')
     """
     method = method.removesuffix("-on-roof")
     if (method, material) not in _AMPACITY:
-        raise OutsideTable(f"{BOOK} here has no ampacity of {METAL[material]} for method “{method}”: choose raceway, or copper in free air")
+        raise OutsideTable(f"{BOOK} has no ampacity of {METAL[material]} for method “{method}”: choose one of {', '.join(METHODS)}")
     name, title = _AMPACITY[method, material]
     row = _row(name, size, f"{title}, {METAL[material]},")
     return looked_up(
