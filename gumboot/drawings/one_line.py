@@ -137,8 +137,17 @@ def _slashes(design: Design, s: Sized, w: Wire) -> Iterator[str]:
 
 
 def _bar(design: Design, id: str, a: Point, b: Point) -> str:
-    label = next((x.label for x in design.bodies if x.id == id), id)
-    return tag("g", tag("title", label), line(a, b, class_="bar"))
+    body = next(x for x in design.bodies if x.id == id)
+    at = leads_to(design, body)
+    return tag(
+        "a",
+        tag("title", body.label),
+        line(a, b, class_="bar"),
+        href=f"?at={at}#working",
+        class_="stands",
+        data_at=at,
+        aria_label=body.label,
+    )
 
 
 def _body(design: Design, body: Body, b: Box) -> str:
