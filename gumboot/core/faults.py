@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from gumboot.core.bank import Bank, fault_current
 from gumboot.core.codes import iec, nec
 from gumboot.core.conductors import Sized
-from gumboot.core.findings import Cure, Finding, check, note, stop
+from gumboot.core.findings import Change, Cure, Finding, check, note, stop
 from gumboot.core.kit import Catalogue, Inverter, Pack
 from gumboot.core.plan import Plan
 from gumboot.core.sizes import area_mm2
@@ -22,6 +22,7 @@ from gumboot.core.working import COMMON_PRACTICE, MEMORY, Figure, given, solve
 HOT = given("k_hot", 1.2, "", "Copper at working temperature over 20 °C", "IEC 60364-6 Annex D", "70 °C insulation")
 CURVE = "C"  # an inverter's inrush trips a B curve: common practice
 T_TRIP = given("t", 0.1, "s", "Instantaneous trip", "IEC 60898-1: under 0.1 s")
+T_SLOW = given("t", 5.0, "s", "As long as the adiabatic rule reaches, where the breaker does not trip at once", "IEC 60364-5-54 543.1.2")
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,11 +133,19 @@ def _adiabatic(s: Sized, loop: Loop) -> list[Finding]:
         return []
     u_0 = given("U_0", 230.0, "V", "Line to neutral", "brief")
     i_f = solve("I_f", "A", "Earth-fault current", "U_0 / Z_s", u_0, loop.grid, source="Ohm's law")
-    least = iec.adiabatic(i_f, T_TRIP, s.cable.temp_c if s.cable.temp_c in iec.K_PE else 70)
+    t = T_TRIP if loop.grid.n <= loop.limit.n else T_SLOW
+    least = iec.adiabatic(i_f, t, s.cable.temp_c if s.cable.temp_c in iec.K_PE else 70)
     if area_mm2(str(s.egc.value)) >= least.n:
         return []
-    says = f"{s.circuit.name}: the earth of {s.egc.value} is under the {least.text} that {i_f.text} for {T_TRIP.text} asks."
-    return [stop(f"{s.id}.adiabatic", s.id, says, "IEC 60364-5-54 543.1.2", Cure("Fit a larger earth conductor"), figures=(least,))]
+    larger = (
+        x
+        for x in s.cable.sizes
+        if area_mm2(x) > area_mm2(s.size) and area_mm2(str(iec.protective_conductor(x, s.cable.material).value)) >= least.n
+    )
+    cures = [Cure(f"Fit {x}, whose earth is large enough", (Change(f"/fitted/{s.id}/size", x),)) for x in larger][:1]
+    cures.append(Cure("Fit a larger earth conductor, or a residual-current device that trips at once"))
+    says = f"{s.circuit.name}: the earth of {s.egc.value} is under the {least.text} that {i_f.text} for {t.text} asks."
+    return [stop(f"{s.id}.adiabatic", s.id, says, "IEC 60364-5-54 543.1.2", *cures, figures=(least,))]
 
 
 def _residual(plan: Plan, inverter: Inverter) -> list[Finding]:

@@ -49,7 +49,6 @@ RUN_NAMES = {
     "generator": "Generator inlet",
     "existing-pv": "PV inverter to its board",
 }
-OPTIONAL_RUNS = ("changeover", "loads", "existing-pv")
 
 METHODS = {"nec-2023": nec.METHODS, "iec-60364": iec.METHODS}
 

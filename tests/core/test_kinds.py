@@ -261,6 +261,8 @@ def test_loops_grid_fed_and_islanded():
     feeder = 1.2 * (1.83 + 1.83) * 2 / 1000
     assert loads.grid.n == pytest.approx(0.21 + own + feeder, abs=1e-6) and loads.limit.n == pytest.approx(0.3468, abs=1e-4)
     assert found["loop.islanded"].level == "check" and "loads.loop" not in found
+    unit = next(x for x in d.loops if x.circuit == "grid-1")  # behind the gateway: the feeder to it is part of its loop
+    assert unit.grid.n == pytest.approx(0.21 + feeder + 1.2 * (4.61 + 4.61) * 4 / 1000, abs=1e-6)
     weak = made(plan(MOSSBANK_TERRACE, supply__loop_ohm=0.6))[2]
     assert weak["loads.loop"].level == "check"
 
@@ -334,3 +336,14 @@ def test_a_raceway_on_the_roof_is_hotter():
     s = made(altered(plan(TERN_HOLLOW), "/strings/0/run/method", "raceway-on-roof"))[1]
     assert s["pv-A"].judged.in_place.inputs[1].n == 0.50 and "310.15(B)(2)" in s["pv-A"].judged.in_place.assumption
     assert s["pv-A"].size == "10" and s["pv-B"].size == "12"  # 12 AWG: 30 · 0.5 = 15 A under 17.5 A
+
+
+def test_an_earth_that_a_slow_breaker_would_burn():
+    """1.2 Ω and a breaker that waits: 5 s are taken, √(I²·5)/115; an earth of 1.5 mm² is under it, and said as a stop."""
+    p = plan(MOSSBANK_TERRACE, supply__loop_ohm=1.2)
+    d, _, found = made(p)
+    loop = next(x for x in d.loops if x.circuit == "existing-pv")
+    least = 230 / loop.grid.n * 5**0.5 / 115
+    assert loop.grid.n > loop.limit.n and least > 1.5 and found["existing-pv.adiabatic"].level == "stop"
+    after = Plan.model_validate(apply(p.model_dump(mode="json"), found["existing-pv.adiabatic"].cures[0].changes))
+    assert "existing-pv.adiabatic" not in made(after)[2]

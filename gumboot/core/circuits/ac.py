@@ -122,6 +122,7 @@ def _side(lay: Layout, family: Family, feeder: Family, port: Port, current: Figu
     combiner = f"{family}-combiner"
     switched = lay.bodies.get("transfer-switch") is not None
     grid_upstream = tuple(x for x in (("grid-1",) if lay.inverter.grid and on_grid(lay) else ()) + (() if direct else ("grid-feeder",)))
+    before = ("changeover",) if grid_on_gateway(lay) else ()  # the gateway stands between them and the main board
     if not direct:
         lay.body(combiner, "grid-combiner" if family == "grid" else "backup-combiner", f"{family.capitalize()} combiner")
     for i in range(1, count + 1):
@@ -135,7 +136,7 @@ def _side(lay: Layout, family: Family, feeder: Family, port: Port, current: Figu
         ends = (box, unit) if family == "grid" else (unit, box)
         here = unit.label if count > 1 else "inverter"
         name = f"{box.label} to {_low(here)}" if family == "grid" else f"{unit.label} to {_low(box.label)}"
-        up = () if direct and family == "grid" else ("grid-feeder",) if family == "grid" else grid_upstream
+        up = (() if direct else ("grid-feeder",)) + before if family == "grid" else grid_upstream
         lay.add(
             f"{family}-{i}",
             family,
@@ -155,7 +156,7 @@ def _side(lay: Layout, family: Family, feeder: Family, port: Port, current: Figu
     house = _far(lay, family, "back-fed breaker" if family == "grid" else "main", total)
     ends = (house, hub) if family == "grid" else (hub, house)
     names = f"{house.label} to grid combiner" if family == "grid" else f"Backup combiner to {_low(house.label)}"
-    up = () if family == "grid" else ("backup-1", *grid_upstream)
+    up = before if family == "grid" else ("backup-1", *grid_upstream)
     lay.add(feeder, feeder, names, *ends, lay.ac, together, volts, port.protection, 800, upstream=up)
 
 
