@@ -110,7 +110,11 @@ def _figures(d: Design) -> Iterator[tuple[str, Figure]]:
         if x.grid:
             yield f"{x.circuit}.loop", x.grid
         yield f"{x.circuit}.loop_limit", x.limit
+        yield f"{x.circuit}.trip", x.trip
+        if x.islanded:
+            yield f"{x.circuit}.islanded", x.islanded
     for r in d.raceways:
+        yield f"{r.circuits[0]}.fill", r.area
         yield f"{r.circuits[0]}.raceway", r.conduit
         if r.trough:
             yield f"{r.circuits[0]}.trough", r.trough
