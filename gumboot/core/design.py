@@ -21,6 +21,7 @@ from gumboot.core.faults import Loop, dc_fault, loop_findings
 from gumboot.core.findings import Change, Cure, Finding, Level, check, ordered, stop
 from gumboot.core.inrush import Inrush, design_inrush, inrush_findings, peak_findings
 from gumboot.core.kit import Catalogue, Gateway, Inverter, Pack
+from gumboot.core.loads import Board, Charging, board_findings, design_board, design_charging, generator_findings
 from gumboot.core.plan import Fitted, Plan
 from gumboot.core.raceways import Raceway, lay_raceways
 from gumboot.core.settings import Job, Setting, fill_menu
@@ -62,6 +63,8 @@ class Design:
     disconnects: tuple[Disconnect, ...] = ()
     terminations: tuple[Termination, ...] = ()
     settings: tuple[Setting, ...] = ()
+    board: Board | None = None
+    charging: Charging | None = None
 
     def count(self, level: Level) -> int:
         """How many findings of a level."""
@@ -126,6 +129,19 @@ def _figures(d: Design) -> Iterator[tuple[str, Figure]]:
         if t.torque:
             yield f"{t.key}.torque", t.torque
     yield from ((f"set.{s.id}", s.figure) for s in d.settings if s.figure)
+    if d.board:
+        yield from _board_figures(d.board)
+    if d.charging:
+        yield from ((f"generator.{k}", f) for k in ("power", "charger", "need", "hours") if (f := getattr(d.charging, k)))
+
+
+def _board_figures(b: Board) -> Iterator[tuple[str, Figure]]:
+    for leg in (b.total, *b.legs):
+        yield from ((f"loads.{leg.name}.{k}", f) for k in ("at_once", "running", "start", "continuous", "surge") if (f := getattr(leg, k)))
+    for leg, amps in zip(b.legs, b.house, strict=True):
+        yield f"loads.{leg.name}.amps", amps
+    yield from ((f"loads.{k}", f) for k in ("e_day", "e_night", "nights", "pass_through") if (f := getattr(b, k)))
+    yield from ((f"load.{k}.starting", f) for k, f in b.starting.items())
 
 
 def design(plan: Plan, catalogue: Catalogue) -> Design:
@@ -193,8 +209,11 @@ def design(plan: Plan, catalogue: Catalogue) -> Design:
     found += termination_findings(terminations, plan, inverter, catalogue)
     settings, faults = fill_menu(Job(plan, inverter, pack, bank, sized))
     found += faults
+    board = design_board(plan, inverter, gateway, sized, bank.energy if bank else None)
+    charging = design_charging(plan, inverter, bank, board, settings)
+    found += board_findings(plan, board, inverter) + generator_findings(plan, inverter, charging, settings)
     return Design(
-        plan, ordered(found), inverter, pack, gateway, tuple(strings), bank, bus, bonds, fault, sharing, inrush, loops, laid.bodies, laid.links, tuple(sized), tuple(unsized), raceways, electrode(plan), bonding_of(sized, plan), disconnects, terminations, tuple(settings)
+        plan, ordered(found), inverter, pack, gateway, tuple(strings), bank, bus, bonds, fault, sharing, inrush, loops, laid.bodies, laid.links, tuple(sized), tuple(unsized), raceways, electrode(plan), bonding_of(sized, plan), disconnects, terminations, tuple(settings), board, charging
     )  # fmt: skip
 
 

@@ -115,7 +115,7 @@ class Link(Entry):
 class Inverter(Entry):
     """An inverter: hybrid, AC-coupled, inverter-charger, or all-in-one with its pack inside.
 
-    fault_a: what it can push into a short when islanded. capacitance_f and precharge: of its battery port.
+    leg_max_w: continuous on one leg, None for an even share; imbalance_max_w: between legs. fault_a: what it can push into a short when islanded. capacitance_f and precharge: of its battery port.
     residual: the residual-current device its maker declares enough; None when the maker is silent.
     """
 
@@ -128,6 +128,8 @@ class Inverter(Entry):
     power_w: Positive
     surge_w: Positive | None = None
     surge_s: Positive | None = None
+    leg_max_w: Positive | None = None
+    imbalance_max_w: Positive | None = None
     voltage_v: Positive
     pass_through_a: Positive | None = None
     pv_v_max: Positive | None = None

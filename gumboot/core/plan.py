@@ -5,11 +5,23 @@ Limits here are of sense (a length is not negative); limits of the trade are fin
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Literal, get_args
+from zoneinfo import ZoneInfo
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, model_validator
 
+from gumboot.core.climate import guessed_c
 from gumboot.core.kit import Family
+
+
+def known_zone(name: str) -> str:
+    """A zone that the time zone database has. Raises ValueError, with what to type."""
+    try:
+        ZoneInfo(name)
+    except (KeyError, OSError, ValueError) as exc:
+        raise ValueError(f"“{name}” is not a time zone: type one such as America/Denver or Europe/Dublin") from exc
+    return name
+
 
 Amps = Annotated[float, Field(gt=0, le=4000)]
 Celsius = Annotated[float, Field(ge=-60, le=90)]
@@ -20,7 +32,17 @@ Text = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200, p
 Key = Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9_.-]{1,40}$")]
 Letter = Annotated[str, StringConstraints(pattern=r"^[A-Z]$")]
 
+Zone = Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9_+-]{1,30}(/[A-Za-z0-9_+-]{1,30}){0,2}$"), AfterValidator(known_zone)]
+Temperature = Literal["t_min_c", "t_roof_c", "t_wall_c"]
+TEMPERATURES: tuple[Temperature, ...] = get_args(Temperature)
+Digest = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]
+Percent = Annotated[float, Field(ge=0, le=100)]
+Price = Annotated[float, Field(ge=-1000, le=1000)]
+
 Book = Literal["nec-2023", "iec-60364"]
+LoadKind = Literal["resistive", "heater", "electronics", "motor", "pump"]
+Legs = Literal["L1", "L2", "L3", "L1+L2", "L1+L2+L3"]
+YesNo = Literal["unknown", "yes", "no"]
 Method = Literal["raceway", "raceway-on-roof", "free-air", "A1", "A2", "B1", "B2", "C", "D1", "D2", "E", "F"]
 Size = Annotated[str, StringConstraints(pattern=r"^(\d{1,4}|[1-4]/0|\d{1,3}(\.\d)? mm²)$")]
 FAMILIES: tuple[Family, ...] = (
@@ -44,13 +66,34 @@ class Part(BaseModel):
 
 
 class Site(Part):
-    """Where it is and how cold and hot it gets, in °C."""
+    """Where it is, and how cold and hot it gets, in °C. `guessed` names the temperatures that nobody gave: they follow from the latitude.
+
+    Latitude north and longitude east are positive, in degrees; zone is a name of the IANA time zone database.
+    """
 
     name: Name
     address: Text = ""
+    latitude_deg: Annotated[float, Field(ge=-66, le=66)] | None = None
+    longitude_deg: Annotated[float, Field(ge=-180, le=180)] | None = None
+    altitude_m: Annotated[float, Field(ge=-430, le=6000)] | None = None
+    zone: Zone | None = None
     t_min_c: Celsius
     t_roof_c: Celsius
     t_wall_c: Celsius
+    guessed: tuple[Temperature, ...] = ()
+
+    @model_validator(mode="before")
+    @classmethod
+    def _guess(cls, data: object) -> object:
+        if not isinstance(data, dict):
+            return data
+        unknown = [t for t in TEMPERATURES if data.get(t) is None or t in (data.get("guessed") or ())]
+        latitude = data.get("latitude_deg")
+        if not unknown or not isinstance(latitude, int | float) or not -66 <= latitude <= 66:
+            return {k: v for k, v in data.items() if v is not None or k not in TEMPERATURES} | ({"guessed": ()} if unknown else {})
+        altitude = data.get("altitude_m")
+        guesses = guessed_c(latitude, altitude if isinstance(altitude, int | float) else 0.0)
+        return {**data, **{t: guesses[t] for t in unknown}, "guessed": unknown}
 
     @model_validator(mode="after")
     def _cold_below_hot(self) -> Site:
@@ -86,9 +129,15 @@ class Generator(Part):
 
 
 class ExistingPv(Part):
-    """A PV inverter that is there already: its AC power in W, on which side of the changeover it feeds, whether it obeys a rising frequency."""
+    """A PV inverter that is there already: its AC power in W, on which side of the changeover it feeds, whether it obeys a rising frequency.
+
+    array_w: its modules at standard conditions; None takes them as its AC power. Tilt and azimuth as of a string.
+    """
 
     power_w: Annotated[float, Field(gt=0, le=200_000)]
+    array_w: Annotated[float, Field(gt=0, le=400_000)] | None = None
+    tilt_deg: Annotated[float, Field(ge=0, le=90)] = 30
+    azimuth_deg: Annotated[float, Field(ge=0, lt=360)] = 180
     side: Literal["backup side", "grid side"] = "backup side"
     obeys_frequency: Literal["yes", "no", "unknown"] = "unknown"
 
@@ -135,6 +184,106 @@ class Run(Part):
     parallel: Annotated[int, Field(ge=1, le=6)] = 1
 
 
+class Window(Part):
+    """A stretch of the day by the local clock, in minutes from midnight; one that ends before it starts runs through midnight."""
+
+    start_min: Annotated[int, Field(ge=0, le=1439)]
+    end_min: Annotated[int, Field(ge=1, le=1440)]
+
+    @model_validator(mode="after")
+    def _not_empty(self) -> Window:
+        if self.start_min == self.end_min:
+            raise ValueError("a stretch of the day that starts and ends at the same time: type it as 6-9")
+        return self
+
+
+class Load(Part):
+    """One circuit of the house: power in W running and starting, its legs, the hours it runs and the share of them it draws.
+
+    starting_w None: by its kind, or from its locked-rotor current in A. `must` live in an outage, or may drop.
+    """
+
+    id: Key
+    name: Name
+    kind: LoadKind = "resistive"
+    running_w: Annotated[float, Field(gt=0, le=200_000)]
+    starting_w: Annotated[float, Field(gt=0, le=1_000_000)] | None = None
+    locked_rotor_a: Annotated[float, Field(gt=0, le=4000)] | None = None
+    legs: Legs = "L1"
+    backed: bool = True
+    must: bool = False
+    hours: Annotated[tuple[Window, ...], Field(max_length=6)] = ()
+    duty: Annotated[float, Field(gt=0, le=1)] = 1.0
+    soft_start: bool = False
+
+
+class Rate(Part):
+    """One price of a tariff, a kWh bought and sold: by the local clock on some days of some months."""
+
+    name: Name
+    buy: Price
+    sell: Price = 0.0
+    hours: Annotated[tuple[Window, ...], Field(max_length=6)] = ()
+    days: Literal["every day", "weekdays", "weekends"] = "every day"
+    from_month: Annotated[int, Field(ge=1, le=12)] = 1
+    to_month: Annotated[int, Field(ge=1, le=12)] = 12
+
+
+class Tariff(Part):
+    """What a kWh costs, and what may flow: limits in W, standing charge a day, fuel of a generator a kWh."""
+
+    currency: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=4, pattern=PRINTABLE)] = "$"
+    rates: Annotated[tuple[Rate, ...], Field(max_length=24)] = ()
+    standing_day: Annotated[float, Field(ge=0, le=1000)] = 0.0
+    fuel_kwh: Annotated[float, Field(ge=0, le=1000)] | None = None
+    import_limit_w: Annotated[float, Field(gt=0, le=1_000_000)] | None = None
+    export_limit_w: Annotated[float, Field(ge=0, le=1_000_000)] | None = None
+
+
+class Slot(Part):
+    """A window of the unit's menu and the state of charge in percent it charges up to, or discharges down to."""
+
+    start_min: Annotated[int, Field(ge=0, le=1439)]
+    end_min: Annotated[int, Field(ge=1, le=1440)]
+    soc: Percent
+
+
+class Work(Part):
+    """How the battery works: its mode, and for windows the slots to charge and discharge in."""
+
+    mode: Literal["self-use", "reserve for outage", "windows"] = "self-use"
+    charge: Annotated[tuple[Slot, ...], Field(max_length=3)] = ()
+    discharge: Annotated[tuple[Slot, ...], Field(max_length=3)] = ()
+
+
+class Energy(Part):
+    """A year of living with it: the tariff, how the battery works, and where load and weather come from.
+
+    load_file and weather_file: digest of a file kept with the job. Without them load follows from the board (scaled to `yearly_kwh`
+    if that is known) and weather is a clear sky times `climate_factor`.
+    """
+
+    tariff: Tariff = Tariff()
+    work: Work = Work()
+    yearly_kwh: Annotated[float, Field(gt=0, le=1_000_000)] | None = None
+    load_file: Digest | None = None
+    weather_file: Digest | None = None
+    climate_factor: Annotated[float, Field(ge=0.1, le=1)] = 0.7
+
+
+class Survey(Part):
+    """What was seen at the house. "unknown" stays so until someone looks; `confirmed` and `licensed` name who said or holds what."""
+
+    wall: Literal["unknown", "concrete", "solid brick", "hollow block", "timber studs", "steel studs"] = "unknown"
+    surface: Literal["unknown", "non-combustible", "combustible"] = "unknown"
+    sun: YesNo = "unknown"
+    rain: YesNo = "unknown"
+    opening_m: Annotated[float, Field(ge=0, le=100)] | None = None
+    network: Literal["unknown", "wired", "wireless, good", "wireless, weak", "none"] = "unknown"
+    confirmed: dict[Key, Text] = Field(default_factory=dict)
+    licensed: dict[Key, Text] = Field(default_factory=dict)
+
+
 class PvString(Part):
     """One string: its letter, inverter (from 1), tracker, modules in series, and how it faces."""
 
@@ -166,6 +315,9 @@ class Plan(Part):
     kit: Kit
     backup: Backup = Backup()
     strings: Annotated[tuple[PvString, ...], Field(max_length=26)] = ()
+    loads: Annotated[tuple[Load, ...], Field(max_length=120)] = ()
+    energy: Energy = Energy()
+    survey: Survey | None = None
     runs: dict[Key, Run] = Field(default_factory=dict)
     fitted: dict[Key, Fitted] = Field(default_factory=dict)
     settings: dict[Key, float | Text] = Field(default_factory=dict)
@@ -175,4 +327,11 @@ class Plan(Part):
         letters = [s.letter for s in self.strings]
         if len(set(letters)) != len(letters):
             raise ValueError("two strings have the same letter")
+        return self
+
+    @model_validator(mode="after")
+    def _loads_differ(self) -> Plan:
+        ids = [x.id for x in self.loads]
+        if len(set(ids)) != len(ids):
+            raise ValueError("two loads have the same id")
         return self
