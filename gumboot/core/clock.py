@@ -35,7 +35,7 @@ def _span(text: str) -> Span:
     if not found:
         raise NotATime(f"“{text.strip()}” is not a stretch of the day: type it as 6-9, or 17:30-22")
     start, end = _minutes(found[1], found[2], found[3] or ""), _minutes(found[4], found[5], found[6] or "")
-    if start == DAY or start == end:
+    if start in (DAY, end):
         raise NotATime(f"“{text.strip()}” starts and ends at the same time: type it as 6-9, or 0-24 for the whole day")
     return start, end or DAY
 

@@ -1,8 +1,8 @@
 """The board's figures, leg by leg.
 
-    leg L1 ──┬── kitchen        running: the sum
-             ├── well pump      starting: the others run, and one starts
-    leg L2 ──┴── freezer        a circuit on both legs gives half to each
+leg L1 ──┬── kitchen        running: the sum
+         ├── well pump      starting: the others run, and one starts
+leg L2 ──┴── freezer        a circuit on both legs gives half to each
 """
 
 from __future__ import annotations
@@ -20,7 +20,13 @@ from gumboot.core.plan import Load, LoadKind, Plan, Window
 from gumboot.core.working import COMMON_PRACTICE, Figure, given, solve
 
 STARTING: dict[LoadKind, float] = {"resistive": 1.0, "heater": 1.0, "electronics": 1.5, "motor": 4.0, "pump": 5.0}  # times running power
-STARTS_S: dict[LoadKind, float] = {"resistive": 0.0, "heater": 0.0, "electronics": 0.1, "motor": 1.0, "pump": 2.0}  # how long a start lasts, s
+STARTS_S: dict[LoadKind, float] = {
+    "resistive": 0.0,
+    "heater": 0.0,
+    "electronics": 0.1,
+    "motor": 1.0,
+    "pump": 2.0,
+}  # how long a start lasts, s
 SOFT_START = 0.4  # what a soft starter leaves of the start; all common practice, from memory
 STEP_MIN = 15
 DAY_STEPS = DAY // STEP_MIN
@@ -137,7 +143,9 @@ def design_leg(name: str, sheet: Sheet, continuous: Figure, surge: Figure | None
         return [(sheet.loads[i].name, float(sheet.watts[i] * shares[i])) for i in some]
 
     at = int(draw.argmax()) if on else 0
-    running = _sum("P_hour", "Running in the worst quarter hour", watts(i for i in on if sheet.may[i, at]), "each in the hours stated for it")
+    running = _sum(
+        "P_hour", "Running in the worst quarter hour", watts(i for i in on if sheet.may[i, at]), "each in the hours stated for it"
+    )
     starts = [(sheet.starts(name, [i]), i) for i in on if sheet.extra[i] > 0]
     most, first = max(starts, default=(0.0, -1))
     start, starter = running, ""
@@ -179,7 +187,9 @@ def design_board(plan: Plan, inverter: Inverter, gateway: Gateway | None, sized:
     legs = tuple(design_leg(str(n), sheet, leg_c, leg_s) for n in lines)
     total = design_leg("all", sheet, whole, surge)
     v = given("V_leg", leg_v, "V", "Leg to neutral", "supply")
-    house = tuple(solve("I_leg", "A", f"{x.name} in the worst quarter hour", "P_hour / V_leg", x.running, v, source="definition") for x in legs)
+    house = tuple(
+        solve("I_leg", "A", f"{x.name} in the worst quarter hour", "P_hour / V_leg", x.running, v, source="definition") for x in legs
+    )
     e_day, e_night, nights = nights_covered(sheet.loads, energy)
     limit = pass_through(plan, inverter, gateway, sized)
     return Board(total, legs, limit, house, starting, not_together(sheet, total, legs), e_day, e_night, nights)

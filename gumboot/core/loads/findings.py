@@ -144,7 +144,9 @@ def together_findings(plan: Plan, board: Board) -> list[Finding]:
         says = f"{by[a].name} and {by[b].name} each start, but must not start at the same moment."
         delay = Cure("Interlock them, or set a start delay on one")
         soft = tuple(Cure(f"Fit a soft starter to {by[x].name}", (Change(f"/loads/{place[x]}/soft_start", True),)) for x, good in zip((a, b), cures, strict=True) if good)  # fmt: skip
-        found.append(check(f"loads.together.{a}.{b}", "loads", says, COMMON_PRACTICE, *soft, delay, figures=(board.starting[a], board.starting[b])))
+        found.append(
+            check(f"loads.together.{a}.{b}", "loads", says, COMMON_PRACTICE, *soft, delay, figures=(board.starting[a], board.starting[b]))
+        )
     return found
 
 

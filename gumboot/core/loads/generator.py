@@ -56,17 +56,37 @@ def generator_findings(plan: Plan, inverter: Inverter, charging: Charging | None
     power, figures = charging.power, (charging.power, charging.need)
     if power.n <= inverter.power_w:
         says = f"The generator gives {power.text}; an inverter of {inverter.power_w:g} W wants more than that."
-        return [stop("generator.small", "generator", says, COMMON_PRACTICE, Cure("Choose a generator above the inverter's rating"), figures=figures)]
+        return [
+            stop(
+                "generator.small",
+                "generator",
+                says,
+                COMMON_PRACTICE,
+                Cure("Choose a generator above the inverter's rating"),
+                figures=figures,
+            )
+        ]
     if charging.hours is None and charging.charger.n > 0 and charging.need.n > power.n:
         says = f"The loads leave nothing of the generator's {power.text} for charging."
-        return [check("generator.charge", "generator", says, COMMON_PRACTICE, Cure("Choose a larger generator, or take circuits off backup"), figures=figures)]
+        return [
+            check(
+                "generator.charge",
+                "generator",
+                says,
+                COMMON_PRACTICE,
+                Cure("Choose a larger generator, or take circuits off backup"),
+                figures=figures,
+            )
+        ]
     if charging.need.n <= power.n:
         lasts = f" A night is put back in {charging.hours.text}." if charging.hours else ""
         return [note("generator.fits", "generator", f"The generator's {power.text} carry chargers and loads, {charging.need.text}.{lasts}", COMMON_PRACTICE, figures=figures)]  # fmt: skip
     says = f"Chargers and loads together ask {charging.need.text}; the generator gives {power.text}."
     lower = _lower(charging, settings)
     cures = (Cure(f"Charge at {lower.value:g} A", (lower,)),) if lower and isinstance(lower.value, float) else ()
-    return [check("generator.charge", "generator", says, COMMON_PRACTICE, *cures, Cure("Run the generator with few loads on"), figures=figures)]
+    return [
+        check("generator.charge", "generator", says, COMMON_PRACTICE, *cures, Cure("Run the generator with few loads on"), figures=figures)
+    ]
 
 
 def _lower(charging: Charging, settings: Sequence[Setting]) -> Change | None:

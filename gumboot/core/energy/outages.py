@@ -1,0 +1,88 @@
+"""An outage at every hour of the year: how long the house lasts, starting with what the battery holds then."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gumboot.core.energy.battery import NO_LIMIT, Bank, Series
+from gumboot.core.energy.calendar import STEP_H
+
+LONGEST_H = 168  # a week: longer outages are not told apart
+
+
+@dataclass(frozen=True)
+class Outages:
+    """Hours that the house lasts, by the hour it starts in: shape (8760,); the least of them and the hour it starts in."""
+
+    hours: Series
+    worst_h: float
+    worst_at: int
+
+    def share_lasting(self, hours: float) -> float:
+        """The share of all starts that last at least so long."""
+        return float((self.hours >= hours).mean())
+
+
+def _loop(sun, load, stored, out, cap, p_in, p_out, eta_in, eta_out, ac, shared, floor, gen_w, gen_on, gen_off):  # type: ignore[no-untyped-def]
+    n = len(sun)
+    for h in range(len(out)):
+        e = stored[h * 4 - 1]
+        running = False
+        lasted = 0
+        for k in range(LONGEST_H * 4):
+            t = (h * 4 + k) % n
+            pv, want = sun[t], load[t]
+            room = ac if shared > 0 else NO_LIMIT
+            direct = min(pv, want, room)
+            space = max(0.0, cap - e) / (eta_in * STEP_H)
+            charge = min(pv - direct, p_in, space)
+            need = want - direct
+            if gen_w > 0:
+                if e <= gen_on * cap:
+                    running = True
+                elif e >= gen_off * cap:
+                    running = False
+            give = 0.0
+            if running:
+                gen = min(need, gen_w)
+                need -= gen
+                charge += min(gen_w - gen, p_in - charge, space - charge)
+            if need > 0:
+                give = min(need, p_out, max(0.0, e - floor * cap) * eta_out / STEP_H, room - direct if shared > 0 else ac)
+                if need - give > 1e-6:
+                    break
+            e += (charge * eta_in - give / eta_out) * STEP_H
+            lasted += 1
+        out[h] = lasted * STEP_H
+
+
+@lru_cache(maxsize=1)
+def _compiled() -> Callable[..., Any]:
+    import numba
+
+    made: Callable[..., Any] = numba.njit(cache=True, nogil=True)(_loop)
+    return made
+
+
+def outages(sun: Series, load: Series, stored: Series, bank: Bank, floor: float, generator: tuple[float, float, float] = (0.0, 0.0, 0.0)) -> Outages:
+    """For every hour as the start. sun and load in W each step on the backup side; stored Wh at the end of each step of the year on grid.
+
+    floor: share of the capacity that islanding may go down to. generator: W, and the shares it starts and stops at (by hand or by itself).
+    """
+    out = np.zeros(len(sun) // 4)
+    _compiled()(
+        sun, load, stored, out, bank.capacity_wh, bank.charge_w, bank.discharge_w, bank.eta_charge, bank.eta_discharge, bank.ac_w, float(bank.shared), floor, *generator
+    )  # fmt: skip
+    at = int(out.argmin())
+    return Outages(out, float(out[at]), at)
+
+
+def longest_dark(hours: Series) -> NDArray[np.float64]:
+    """The shortest time each day of the year lasts, over its 24 starts: shape (365,)."""
+    return np.asarray(hours.reshape(-1, 24).min(axis=1))

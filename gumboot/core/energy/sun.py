@@ -1,0 +1,101 @@
+"""What the array gives, by pvlib: sun, sky, plane, cell, module, inverter.
+
+Without a weather file the sky is clear and every component is multiplied by one stated factor: the year's sum is then right and no day is
+dull, so that nights in a row without sun do not show. A TMY3 or EPW file has them.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gumboot.core.energy.calendar import STEP_S, Calendar
+from gumboot.core.plan import Plan, Site
+
+Series = NDArray[np.float64]
+LOSSES = 0.14  # soiling, mismatch, wiring, connections, ageing: the sum of PVWatts version 5, NREL/TP-6A20-62641, table 2
+ETA_INVERTER = 0.96  # nominal, the same report
+GAMMA_POWER = -0.0035  # of power a °C, crystalline silicon: common practice, from memory
+NOCT_RISE = {"roof": (20.0, 4.0), "rack": (25.0, 6.84)}  # heat loss a plane, W/m²K and with wind: Faiman 2008 for a rack; a roof has less, from memory
+
+
+@dataclass(frozen=True, eq=False)
+class Weather:
+    """A year of hourly weather in standard time, each of shape (8760,): W/m² global, direct normal, diffuse; air °C; wind m/s."""
+
+    ghi: Series
+    dni: Series
+    dhi: Series
+    air_c: Series
+    wind: Series
+
+
+@dataclass(frozen=True, eq=False)
+class Face:
+    """Modules that face one way: W at standard conditions, degrees."""
+
+    watts: float
+    tilt_deg: float
+    azimuth_deg: float
+    mounting: str
+
+
+def faces_of(plan: Plan, p_max_w: float) -> list[Face]:
+    """Strings that face alike, together; and the array of a PV inverter that was there before."""
+    sums: dict[tuple[float, float, str], float] = {}
+    for s in plan.strings:
+        key = (s.tilt_deg, s.azimuth_deg, s.mounting)
+        sums[key] = sums.get(key, 0.0) + s.modules * p_max_w
+    faces = [Face(w, *key) for key, w in sums.items()]
+    old = plan.kit.existing_pv
+    return faces + ([Face(old.array_w or old.power_w, old.tilt_deg, old.azimuth_deg, "roof")] if old else [])
+
+
+def sky(site: Site, cal: Calendar, weather: Weather | None, climate_factor: float) -> Any:
+    """A pandas table of ghi, dni, dhi in W/m², air °C, wind m/s and the sun's place for each step's middle.
+
+    Raises ValueError when the site has no latitude.
+    """
+    import pandas as pd
+    import pvlib
+
+    if site.latitude_deg is None:
+        raise ValueError("no latitude")
+    middle = pd.to_datetime(cal.start + STEP_S // 2, unit="s", utc=True)
+    longitude = site.longitude_deg if site.longitude_deg is not None else cal.offset_s / 240
+    place = pvlib.location.Location(site.latitude_deg, longitude, altitude=site.altitude_m or 0.0)
+    sun = place.get_solarposition(middle)
+    if weather is None:
+        clear = pvlib.clearsky.simplified_solis(sun.apparent_elevation, aod700=0.1, precipitable_water=1.0, pressure=pvlib.atmosphere.alt2pres(site.altitude_m or 0.0))  # fmt: skip
+        table = clear[["ghi", "dni", "dhi"]] * climate_factor
+        table["air"], table["wind"] = assumed_air(site, cal), 1.0
+    else:
+        hourly = {"ghi": weather.ghi, "dni": weather.dni, "dhi": weather.dhi, "air": weather.air_c, "wind": weather.wind}
+        table = pd.DataFrame({k: np.repeat(v, 4) for k, v in hourly.items()}, index=middle)
+    return table.join(sun[["apparent_zenith", "azimuth"]].set_axis(middle))
+
+
+def assumed_air(site: Site, cal: Calendar) -> Series:
+    """Air temperature in °C where no weather is given: a yearly and a daily wave between the site's coldest and hottest. Common practice."""
+    mean, swing = (site.t_min_c + site.t_roof_c) / 2 + 3, (site.t_roof_c - site.t_min_c) / 4
+    hour = (cal.start + cal.offset_s) % 86400 / 3600
+    day = np.arange(len(cal.start)) / 96
+    north = 1.0 if (site.latitude_deg or 0) >= 0 else -1.0
+    return np.asarray(mean + north * swing * np.cos(2 * np.pi * (day - 201) / 365) + 5 * np.cos(2 * np.pi * (hour - 15) / 24))
+
+
+def face_power(face: Face, table: Any, cal: Calendar) -> Series:
+    """AC power in W of a face before the inverter's limit, each step: plane by Hay and Davies, cell by Faiman, module by PVWatts."""
+    import pvlib
+
+    extra = pvlib.irradiance.get_extra_radiation(table.index)
+    plane = pvlib.irradiance.get_total_irradiance(
+        face.tilt_deg, face.azimuth_deg, table.apparent_zenith, table.azimuth, table.dni, table.ghi, table.dhi, dni_extra=extra, model="haydavies"
+    ).poa_global.fillna(0.0)
+    u0, u1 = NOCT_RISE[face.mounting]
+    cell = pvlib.temperature.faiman(plane, table.air, table.wind, u0, u1)
+    dc = pvlib.pvsystem.pvwatts_dc(plane, cell, face.watts, GAMMA_POWER)
+    return np.asarray(np.maximum(0.0, np.asarray(dc, float)) * (1 - LOSSES) * ETA_INVERTER)

@@ -1,0 +1,206 @@
+"""A year with the kit and without: what it takes, what came of it, and what it rests on."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from gumboot.core.clock import covered
+from gumboot.core.design import Design
+from gumboot.core.energy import demand
+from gumboot.core.energy.battery import NO_LIMIT, Bank, Rules, Run, Series, many, run
+from gumboot.core.energy.calendar import STEPS, YEAR, Calendar, calendar
+from gumboot.core.energy.sun import Weather, face_power, faces_of, sky
+from gumboot.core.energy.tariff import prices
+from gumboot.core.findings import Cure, Finding, check, note
+from gumboot.core.kit import Catalogue, Inverter, Pack
+from gumboot.core.plan import Plan, Slot, Work
+from gumboot.core.settings import Setting
+from gumboot.core.working import COMMON_PRACTICE
+
+CELL_ROUND_TRIP = {"LFP": 0.96, "flooded": 0.80, "sealed": 0.85, "gel": 0.85}  # of the cells alone: common practice, from memory
+GENERATOR_ON, GENERATOR_OFF = 0.05, 0.80  # above the floor it starts, and the share it stops at: common practice
+
+
+@dataclass(frozen=True, eq=False)
+class Readings:
+    """A house's meter for a year: kWh each step, and the year it was."""
+
+    year: int
+    kwh: Series
+
+
+@dataclass(frozen=True, eq=False)
+class Inputs:
+    """All that a year is made from. Series in W (or money a kWh) each step; `outage` is the backed-up part of the load."""
+
+    cal: Calendar
+    sun: Series
+    sun_outage: Series
+    load: Series
+    outage: Series
+    buy: Series
+    sell: Series
+    rules: Rules
+    bank: Bank | None
+    floor_off_grid: float
+    off_grid: bool
+    work: Work
+    faces: tuple[tuple[str, float], ...]
+    rests_on: tuple[str, ...]
+    currency: str
+    standing_year: float
+
+
+@dataclass(frozen=True, eq=False)
+class Year:
+    """What came of it. Bills in money a year: with nothing, with sun alone, with all of it; the run with its trace; shares from 0 to 1."""
+
+    with_all: Run
+    sun_alone: Run
+    nothing: Run
+    bill_all: float
+    bill_sun: float
+    bill_nothing: float
+    self_use: float
+    self_sufficiency: float
+    cycles: float
+
+
+class NoYear(ValueError):
+    """A year cannot be made yet: what is missing is said, and where to type it."""
+
+
+def keyed(settings: Sequence[Setting], id: str, otherwise: float) -> float:
+    """A percentage of the menu as a share."""
+    value = next((s.value for s in settings if s.id == id), otherwise)
+    return (otherwise if isinstance(value, str) else float(value)) / 100
+
+
+def bank_of(plan: Plan, inverter: Inverter, pack: Pack, packs: int, charge_a: float | None = None) -> Bank:
+    """So many packs in parallel behind the plan's inverters."""
+    series = plan.kit.series if pack.form != "pack" else 1
+    volts = pack.v_nom * series
+    cell = float(np.sqrt(CELL_ROUND_TRIP[pack.chemistry]))
+    ac = inverter.power_w * plan.kit.inverters
+    eta = inverter.battery_efficiency
+    amps_in = min(packs * pack.charge_max_a, plan.kit.inverters * min(inverter.charge_max_a, charge_a or inverter.charge_max_a))
+    amps_out = min(packs * pack.discharge_max_a, plan.kit.inverters * inverter.battery.i_max_a if inverter.battery else np.inf)
+    return Bank(
+        packs * pack.capacity_ah * volts, min(ac if not inverter.trackers else np.inf, amps_in * volts / eta), min(ac, amps_out * volts * eta), eta * cell, eta * cell, ac, bool(inverter.trackers)
+    )  # fmt: skip
+
+
+def rules_of(work: Work, cal: Calendar, floor: float, reserve: float) -> Rules:
+    """What a work mode lets the battery do at each step.
+
+    Self-use: down to the floor. Reserve: down to the reserve, the rest waits for an outage. Windows: in a slot to charge it fills from
+    the grid and gives nothing; it gives in the slots to discharge only, or whenever it does not charge when there are none.
+    """
+    n = len(cal.start)
+    if work.mode != "windows":
+        return Rules(np.full(n, reserve if work.mode == "reserve for outage" else floor), np.zeros(n))
+    low, fill = np.full(n, 1.0 if work.discharge else floor), np.zeros(n)
+    for slot in work.discharge:
+        low[_in(slot, cal)] = max(floor, slot.soc / 100)
+    for slot in work.charge:
+        inside = _in(slot, cal)
+        fill[inside], low[inside] = slot.soc / 100, 1.0
+    return Rules(low, fill)
+
+
+def _in(slot: Slot, cal: Calendar) -> Series:
+    return np.asarray(covered([(slot.start_min, slot.end_min)])[cal.minute])
+
+
+def gather(plan: Plan, design: Design, catalogue: Catalogue, readings: Readings | None = None, weather: Weather | None = None) -> Inputs:
+    """Everything a year is made from. Raises NoYear when the site's latitude, or any load, is not known."""
+    inverter, pack = design.inverter, design.pack
+    if inverter is None or design.unsized is None:
+        raise NoYear("The kit is not in the catalogue: choose an inverter in Brief.")
+    if plan.site.latitude_deg is None:
+        raise NoYear("The latitude is not known: type it in Survey.")
+    if readings is None and not plan.loads:
+        raise NoYear("No load is known: list circuits on the load board, or give the meter's readings.")
+    cal = calendar(readings.year if readings else YEAR, plan.site.zone, plan.site.longitude_deg)
+    module = catalogue.modules.get(plan.kit.module or "")
+    faces = faces_of(plan, module.p_max_w if module else 0.0)
+    table = sky(plan.site, cal, weather, plan.energy.climate_factor) if faces else None
+    powers = [face_power(f, table, cal) for f in faces]
+    sun = np.sum(powers, axis=0) if powers else np.zeros(STEPS)
+    old = plan.kit.existing_pv
+    if old and powers:
+        powers[-1] = np.minimum(powers[-1], old.power_w)
+        sun = np.sum(powers, axis=0)
+    stays = np.zeros(STEPS) if old and (old.side == "grid side" or old.obeys_frequency == "no") and not plan.strings else sun
+    load = demand.of_meter(readings.kwh) if readings else demand.of_board(plan.loads, cal, plan.energy.yearly_kwh)
+    whole = plan.backup.loads == "whole house" or plan.supply.kind == "off-grid"
+    outage = load * (demand.backed_share(plan.loads, cal) if plan.loads else 1.0) if plan.loads and not (whole and all(x.backed for x in plan.loads)) else load
+    off_grid = plan.supply.kind == "off-grid"
+    floor_off = keyed(design.settings, "floor_off_grid", 10)
+    floor_on, reserve = keyed(design.settings, "floor_on_grid", 20), keyed(design.settings, "reserve_soc", 30)
+    depth = 1 - pack.depth if pack else 0.0
+    floor_off = max(floor_off, depth)
+    rules = rules_of(plan.energy.work, cal, max(floor_on, depth), max(reserve, depth))
+    tariff = plan.energy.tariff
+    rules = replace(rules, import_w=tariff.import_limit_w or NO_LIMIT, export_w=NO_LIMIT if tariff.export_limit_w is None else tariff.export_limit_w)
+    if off_grid:
+        gen = plan.kit.generator.power_w if plan.kit.generator else 0.0
+        rules = Rules(np.full(STEPS, floor_off), np.zeros(STEPS), 0.0, 0.0, gen, min(0.95, floor_off + GENERATOR_ON), max(GENERATOR_OFF, floor_off + 0.1))
+    buy, sell = prices(tariff, cal)
+    packs = design.bank.count if design.bank else 0
+    charge_a = next((float(s.value) for s in design.settings if s.id == "charge_a" and not isinstance(s.value, str)), None)
+    bank = bank_of(plan, inverter, pack, packs, charge_a) if pack and packs else None
+    named = tuple((f"{f.watts / 1000:g} kW at {f.tilt_deg:g}° tilt, {f.azimuth_deg:g}° azimuth", float(p.sum()) / 4000) for f, p in zip(faces, powers, strict=True))
+    return Inputs(
+        cal, sun, stays, load, np.asarray(outage), buy, sell, rules, bank, floor_off, off_grid, plan.energy.work, named, rests_on(plan, readings, weather), tariff.currency, tariff.standing_day * 365
+    )  # fmt: skip
+
+
+def rests_on(plan: Plan, readings: Readings | None, weather: Weather | None) -> tuple[str, ...]:
+    """What the figures take for granted, each in one sentence."""
+    factor = plan.energy.climate_factor
+    out = ["Weather of the file given." if weather else f"A clear sky every day, times {factor:g}: the year's sum is fair, and no dull spell is in it."]
+    scaled = f", scaled to {plan.energy.yearly_kwh:g} kWh a year" if plan.energy.yearly_kwh and not readings else ""
+    out.append("Load from the meter's readings." if readings else f"Load from the load board, every day alike{scaled}.")
+    out.append("14 % of the sun lost to dirt, mismatch, wiring and age; inverter 96 %; no shade: survey it.")
+    out.append("Legs or phases metered together; the battery never sells to the grid.")
+    if not plan.site.zone:
+        out.append("No time zone is given: clocks do not change.")
+    return tuple(out)
+
+
+def live(i: Inputs) -> Year:
+    """The year with the kit, with its sun alone, and without any of it."""
+    zero = np.zeros(STEPS)
+    none = Bank(0.0, 0.0, 0.0, 1.0, 1.0, i.bank.ac_w if i.bank else NO_LIMIT, bool(i.bank and i.bank.shared))
+    bank = i.bank or none
+    grid = replace(i.rules, floor=np.ones(STEPS), fill=zero)
+    free = replace(grid, import_w=NO_LIMIT) if not i.off_grid else grid
+    settled = many(i.sun, i.load, i.buy, i.sell, i.rules, [bank], [1.0])[0, -1] * 1000 / bank.capacity_wh if bank.capacity_wh else 0.5
+    all_of_it = run(i.sun, i.load, i.buy, i.sell, i.rules, bank, min(1.0, settled))
+    sun_alone = run(i.sun, i.load, i.buy, i.sell, grid, none)
+    nothing = run(zero, i.load, i.buy, i.sell, free, none)
+    t = all_of_it.totals
+    used = t["sun"] - t["sold"] - t["curtailed"]
+    from_outside = t["bought"] + t["unserved"] + t["generator"]
+    bill = [r.totals["paid"] - r.totals["earned"] + i.standing_year for r in (all_of_it, sun_alone, nothing)]
+    return Year(
+        all_of_it, sun_alone, nothing, bill[0], bill[1], bill[2],
+        used / t["sun"] if t["sun"] else 0.0, max(0.0, 1 - from_outside / t["load"]) if t["load"] else 0.0, t["discharged"] * 1000 / bank.eta_discharge / bank.capacity_wh if bank.capacity_wh else 0.0,
+    )  # fmt: skip
+
+
+def year_findings(plan: Plan, i: Inputs, year: Year) -> list[Finding]:
+    """What of a year wants a person's judgement."""
+    found: list[Finding] = []
+    t = year.with_all.totals
+    if i.off_grid and t["unserved"] > 0.5:
+        hours = float((year.with_all.trace["unserved"] > 1).sum()) / 4
+        says = f"Off grid the house goes without {t['unserved']:.0f} kWh in {hours:.0f} hours of the year."
+        found.append(check("year.unserved", "year", says, COMMON_PRACTICE, Cure("Add packs or modules, a generator, or drop loads: see what each step buys")))
+    if not i.off_grid and not plan.energy.tariff.rates:
+        found.append(note("year.tariff", "year", "No tariff is given: the year shows energy, and no bills.", "brief", Cure("Type the tariff")))
+    return found
