@@ -40,6 +40,18 @@ def _span(text: str) -> Span:
     return start, end or DAY
 
 
+def parse_time(text: str) -> int:
+    """A time of day in minutes. Raises NotATime.
+
+    >>> parse_time("4:30 pm")
+    990
+    """
+    found = re.fullmatch(rf"\s*{_TIME}\s*", text, re.IGNORECASE)
+    if not found:
+        raise NotATime(f"“{text.strip()}” is not a time: type it as 16:30")
+    return _minutes(found[1], found[2], found[3] or "")
+
+
 def _minutes(hour: str, minute: str | None, half: str) -> int:
     h, m, half = int(hour), int(minute or 0), half.lower()
     if half in ("am", "pm"):

@@ -4,19 +4,21 @@ from __future__ import annotations
 
 import copy
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from pydantic import ValidationError
 
 from gumboot.catalogue import catalogue
 from gumboot.core import units
+from gumboot.core.climate import guessed_c
 from gumboot.core.codes import iec, nec
 from gumboot.core.codes.iec import METHOD_NAMES
 from gumboot.core.findings import Change as Patch
 from gumboot.core.findings import apply, lookup
 from gumboot.core.kit import Inverter, Pack
-from gumboot.core.plan import FAMILIES, Plan
+from gumboot.core.plan import FAMILIES, TEMPERATURES, Plan
+from gumboot.web.form import Choices, Field, Sections, convert, put, show, want, words
 from gumboot.web.ticket import plain_faults
 
 STRING_TYPED = ("letter", "inverter", "tracker", "modules", "tilt_deg", "azimuth_deg", "run/length_m")  # what a person types in a row
@@ -24,6 +26,8 @@ RUN_TYPED = ("length_m", "in_raceway", "ambient_c", "raceway")
 WHOLES = ("kit/generator", "kit/existing_pv")  # parts of a plan that are there when their power is typed
 RESET = ("kit/pack", "kit/packs", "kit/series", "kit/towers", "kit/module", "kit/gateway")  # what another kit leaves behind
 RESHAPES = (
+    "site/latitude_deg",
+    "site/altitude_m",
     "kit/inverters",
     "kit/packs",
     "code",
@@ -51,33 +55,6 @@ RUN_NAMES = {
 }
 
 METHODS = {"nec-2023": nec.METHODS, "iec-60364": iec.METHODS}
-
-Choices = tuple[tuple[str, str], ...]
-
-
-@dataclass(frozen=True)
-class Field:
-    """One field: its path in the plan, label, kind of quantity ("text", "count", "choice", "yesno" or a unit kind), why it is asked."""
-
-    path: str
-    label: str
-    kind: str
-    why: str = ""
-    choices: Choices = ()
-    optional: bool = False
-
-    @property
-    def reshapes(self) -> bool:
-        """Whether a change of it asks for other fields."""
-        return self.path in RESHAPES
-
-
-Sections = list[tuple[str, list[Field]]]
-
-
-def words(*texts: str) -> Choices:
-    """Choices that read as they are stored."""
-    return tuple((t, t) for t in texts)
 
 
 @dataclass(frozen=True)
@@ -139,7 +116,7 @@ def sections(typed: Mapping[str, str], rows: int, everything: bool = False) -> S
     """The fields by section that a typed kit asks for, `rows` strings among them; all there are when `everything`."""
     s = shape_of(typed)
     show = lambda field, when: [field] if when or everything else []  # noqa: E731
-    out: Sections = [("Site", _site())]
+    out: Sections = [("Site", _site(s))]
     out.append(("Supply", [f for f, when in _supply(s) if when or everything]))
     out.append(("Kit", [f for f, when in _kit(s) if when or everything]))
     out.append(("Backup", [f for f, when in _backup(s) if when or everything]))
@@ -153,18 +130,53 @@ def sections(typed: Mapping[str, str], rows: int, everything: bool = False) -> S
     trackers = s.inverter is None or bool(s.inverter.trackers)
     out.append(("Strings", [f for i in range(rows) for f in _string(i, methods) for f in show(f, trackers)]))
     out.append(("Runs", [f for x in (FAMILIES if everything else run_families(s)) for f in _run(x, methods, s.nec)]))
-    return [(title, fields) for title, fields in out if fields]
+    return [(title, [replace(f, reshapes=f.path in RESHAPES) for f in fields]) for title, fields in out if fields]
 
 
-def _site() -> list[Field]:
+def guesses(typed: Mapping[str, str]) -> dict[str, str]:
+    """What the temperatures would be guessed as from the latitude typed; empty while there is none."""
+    system: units.System = "si" if typed.get("units") == "si" else "us"
+    try:
+        latitude = units.parse(typed.get("site/latitude_deg", ""), "angle", system)
+        altitude = units.parse(typed["site/altitude_m"], "length", system) if typed.get("site/altitude_m") else 0.0
+    except units.NotAQuantity:
+        return {}
+    return {k: units.show_temperature(v, system) for k, v in guessed_c(latitude, altitude).items()} if abs(latitude) <= 66 else {}
+
+
+def _site(s: Shape) -> list[Field]:
+    guess = guesses(s.typed)
+    guessed = {k: f"; left empty it is a guess from the latitude, {v}" for k, v in guess.items()}
     return [
         Field("site/name", "Job name", "text"),
         Field("site/address", "Address", "text", optional=True),
         Field("code", "Code book", "choice", choices=(("nec-2023", "NEC 2023"), ("iec-60364", "IEC 60364"))),
         Field("units", "Units", "choice", choices=(("us", "ft, °F, in·lb"), ("si", "m, °C, N·m"))),
-        Field("site/t_min_c", "Lowest temperature", "temperature", "strings rise to their highest voltage on the coldest morning"),
-        Field("site/t_roof_c", "Hottest air at the array", "temperature", "strings fall to their lowest voltage, conductors carry less"),
-        Field("site/t_wall_c", "Hottest air at the wall", "temperature", "conductors carry less in a hot place"),
+        Field("site/latitude_deg", "Latitude", "angle", "the sun of a year follows from it; south is below zero", optional=True),
+        Field("site/longitude_deg", "Longitude", "angle", "west is below zero", optional=True),
+        Field("site/altitude_m", "Altitude", "length", "thin air cools less; above 2000 m equipment is derated", optional=True),
+        Field("site/zone", "Time zone", "text", "tariffs follow the clock on the wall; such as America/Denver", optional=True),
+        Field(
+            "site/t_min_c",
+            "Lowest temperature",
+            "temperature",
+            f"strings rise to their highest voltage on the coldest morning{guessed.get('t_min_c', '')}",
+            optional=bool(guess),
+        ),
+        Field(
+            "site/t_roof_c",
+            "Hottest air at the array",
+            "temperature",
+            f"strings fall to their lowest voltage, conductors carry less{guessed.get('t_roof_c', '')}",
+            optional=bool(guess),
+        ),
+        Field(
+            "site/t_wall_c",
+            "Hottest air at the wall",
+            "temperature",
+            f"conductors carry less in a hot place{guessed.get('t_wall_c', '')}",
+            optional=bool(guess),
+        ),
     ]
 
 
@@ -236,6 +248,9 @@ def _existing(s: Shape) -> list[tuple[Field, bool]]:
     there = bool(s.typed.get("kit/existing_pv/power_w"))
     return [
         (Field("kit/existing_pv/power_w", "Its power", "power", "leave empty when there is none", optional=True), not s.off_grid),
+        (Field("kit/existing_pv/array_w", "Its modules", "power", "left empty they are taken as its own power", optional=True), there and not s.off_grid),
+        (Field("kit/existing_pv/tilt_deg", "Their tilt", "angle", optional=True), there and not s.off_grid),
+        (Field("kit/existing_pv/azimuth_deg", "Their azimuth", "angle", optional=True), there and not s.off_grid),
         (Field("kit/existing_pv/side", "It feeds", "choice", choices=(("backup side", "the backed-up side"), ("grid side", "the grid side"))), there and not s.off_grid),
         (Field("kit/existing_pv/obeys_frequency", "It throttles when frequency rises", "choice", choices=words("unknown", "yes", "no")), there and not s.off_grid),
     ]  # fmt: skip
@@ -272,29 +287,6 @@ def _run(family: str, methods: Choices, nec: bool) -> list[Field]:
 RUN_COLUMNS = 7
 
 
-def show(value: object, field: Field, system: units.System) -> str:
-    """A stored value as the crew types it."""
-    if value is None:
-        return ""
-    number = float(value) if isinstance(value, int | float) else 0.0
-    match field.kind:
-        case "length":
-            return units.show_length(number, system)
-        case "temperature":
-            return units.show_temperature(number, system)
-        case "current":
-            return f"{number:g} A"
-        case "angle":
-            return f"{number:g}°"
-        case "power":
-            return f"{number / 1000:g} kW"
-        case "resistance":
-            return f"{number:g} Ω"
-        case "yesno":
-            return "yes" if value else "no"
-    return str(value)
-
-
 def typed_of(plan: dict[str, Any], rows: int, system: units.System) -> dict[str, str]:
     """What the form shows for a plan: every field there is, whether this kit asks for it or not."""
     out = {}
@@ -302,6 +294,8 @@ def typed_of(plan: dict[str, Any], rows: int, system: units.System) -> dict[str,
         for field in section:
             try:
                 out[field.path] = show(lookup(plan, field.path), field, system)
+                if field.path.removeprefix("site/") in plan.get("site", {}).get("guessed", ()):
+                    out[field.path] = ""
             except KeyError:
                 out[field.path] = _first(field, str(plan.get("code", "nec-2023")))
     return out
@@ -353,6 +347,8 @@ def read_form(typed: dict[str, str], before: dict[str, Any], rows: int) -> tuple
     for title, section in asked:
         for field in section:
             _read_field(title, field, typed, before, was, plan, faults, place, system)
+    if "site" in plan:
+        plan["site"]["guessed"] = [t for t in TEMPERATURES if not typed.get(f"site/{t}")]
     for whole in WHOLES:
         if not typed.get(f"{whole}/power_w") and "kit" in plan:
             plan["kit"].pop(whole.split("/")[1], None)
@@ -379,9 +375,9 @@ def _read_field(
         needed = not field.optional
     if not text:
         if needed:
-            faults[field.path] = f"type {_want(field)}"
+            faults[field.path] = f"type {want(field)}"
         elif not path.startswith(("strings", "runs", *WHOLES)):
-            change = Patch(path, None if field.kind != "text" or path == "supply/service_size" else "")
+            change = Patch(path, None if field.kind != "text" or path in ("supply/service_size", "site/zone") else "")
             plan.update(apply(plan, [change]))
         return
     try:
@@ -398,48 +394,6 @@ def _kept(before: dict[str, Any], field: Field) -> object:
         return lookup(before, field.path)
     except KeyError:
         return None
-
-
-def _want(field: Field) -> str:
-    if field.kind in units.KINDS:
-        return f"a {'length' if field.kind == 'length' else 'value'}, such as {units.KINDS[field.kind].example}"
-    return {"count": "a whole number", "choice": "one of the choices"}.get(field.kind, "a name")
-
-
-def convert(text: str, field: Field, system: units.System) -> object:
-    """A typed text as the plan's value. Raises NotAQuantity."""
-    match field.kind:
-        case "text":
-            return text
-        case "yesno":
-            return text == "yes"
-        case "choice":
-            if text not in dict(field.choices):
-                raise units.NotAQuantity(f"choose one of: {', '.join(name for _, name in field.choices)}")
-            return int(text) if field.path == "kit/towers" else text
-        case "count":
-            if not text.isascii() or not text.isdigit() or len(text) > 6:
-                raise units.NotAQuantity(f"“{text}” is not a whole number: type one, such as 2")
-            return int(text)
-        case "power":
-            return round(units.parse(text, "power", system, bare="kw"), 3)
-    return round(units.parse(text, field.kind, system), 6)
-
-
-def put(plan: dict[str, Any], path: str, value: object) -> None:
-    """Set a value at a path, growing lists and objects on the way."""
-    *steps, last = path.split("/")
-    at: Any = plan
-    for i, step in enumerate(steps):
-        if isinstance(at, list):
-            while len(at) <= int(step):
-                at.append({})
-            at = at[int(step)]
-        else:
-            if at.get(step) is None:
-                at[step] = [] if step == "strings" and i == 0 else {}
-            at = at[step]
-    at[last] = value
 
 
 def checked(typed: dict[str, str], before: dict[str, Any], rows: int) -> tuple[Plan | None, dict[str, str]]:

@@ -74,7 +74,15 @@ def _loop(sun, load, buy, sell, floor, fill, n, limits, banks, scale, start, out
     """All candidates over all steps. limits: import, export, generator W, on, off; banks: rows of capacity, charge, discharge, eta in and out, ac, shared."""
     grid_in, grid_out, gen_w, gen_on, gen_off = limits[0], limits[1], limits[2], limits[3], limits[4]
     for c in range(banks.shape[0]):
-        cap, p_in, p_out, eta_in, eta_out, ac, shared = banks[c, 0], banks[c, 1], banks[c, 2], banks[c, 3], banks[c, 4], banks[c, 5], banks[c, 6]
+        cap, p_in, p_out, eta_in, eta_out, ac, shared = (
+            banks[c, 0],
+            banks[c, 1],
+            banks[c, 2],
+            banks[c, 3],
+            banks[c, 4],
+            banks[c, 5],
+            banks[c, 6],
+        )
         e = start[c] * cap
         running = False
         t_sun = t_load = t_bought = t_sold = t_charged = t_grid = t_out = t_lost = t_cut = t_un = t_gen = t_gen_h = paid = earned = 0.0
@@ -131,7 +139,15 @@ def _loop(sun, load, buy, sell, floor, fill, n, limits, banks, scale, start, out
                 trace[0, t], trace[1, t], trace[2, t], trace[3, t], trace[4, t], trace[5, t] = bought, sold, into, give, e, unserved
         k = STEP_H / 1000.0
         row = out[c]
-        row[0], row[1], row[2], row[3], row[4], row[5], row[6] = t_sun * k, t_load * k, t_bought * k, t_sold * k, t_charged * k, t_grid * k, t_out * k
+        row[0], row[1], row[2], row[3], row[4], row[5], row[6] = (
+            t_sun * k,
+            t_load * k,
+            t_bought * k,
+            t_sold * k,
+            t_charged * k,
+            t_grid * k,
+            t_out * k,
+        )
         row[7], row[8], row[9], row[10], row[11], row[12], row[13], row[14] = t_lost * k, t_cut * k, t_un * k, t_gen * k, t_gen_h, paid * k, earned * k, e / 1000.0  # fmt: skip
 
 
@@ -151,14 +167,30 @@ def many(sun: Series, load: Series, buy: Series, sell: Series, rules: Rules, ban
     """
     out = np.zeros((len(banks), len(TOTALS)))
     starts = np.broadcast_to(np.asarray(start, float), (len(banks),)).copy()
-    compiled()(sun, load, buy, sell, rules.floor, rules.fill, len(sun), _limits(rules), _rows(banks), np.asarray(scale, float), starts, out, np.zeros((0, 0)))
+    compiled()(
+        sun,
+        load,
+        buy,
+        sell,
+        rules.floor,
+        rules.fill,
+        len(sun),
+        _limits(rules),
+        _rows(banks),
+        np.asarray(scale, float),
+        starts,
+        out,
+        np.zeros((0, 0)),
+    )
     return out
 
 
 def run(sun: Series, load: Series, buy: Series, sell: Series, rules: Rules, bank: Bank, start: float = 0.5) -> Run:
     """One bank over the steps, with its trace."""
     out, trace = np.zeros((1, len(TOTALS))), np.zeros((len(TRACES), len(sun)))
-    compiled()(sun, load, buy, sell, rules.floor, rules.fill, len(sun), _limits(rules), _rows([bank]), np.ones(1), np.array([start]), out, trace)
+    compiled()(
+        sun, load, buy, sell, rules.floor, rules.fill, len(sun), _limits(rules), _rows([bank]), np.ones(1), np.array([start]), out, trace
+    )
     return Run(dict(zip(TOTALS, (float(x) for x in out[0]), strict=True)), dict(zip(TRACES, trace, strict=True)))
 
 

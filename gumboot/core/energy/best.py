@@ -1,6 +1,6 @@
 """The best that was possible: the same year as a linear program with all of it foreseen.
 
-    bought - sold - charge + give - cut = load - sun           (every step)
+    bought - sold - charge + give >= load - sun                 (every step; more is sun let go)
     stored[t] = stored[t-1] + h (eta_in charge - give / eta_out)
     least:  sum of bought x buy - sold x sell
 
@@ -19,7 +19,7 @@ from gumboot.core.energy.battery import NO_LIMIT, Bank, Series
 from gumboot.core.energy.calendar import STEP_H
 from gumboot.core.energy.year import Inputs
 
-BLOCK_DAYS, AHEAD_DAYS = 28, 3  # a block is solved with some days ahead, and its own days kept
+BLOCK_DAYS, AHEAD_DAYS = 7, 2  # a block is solved with some days ahead, and its own days kept
 
 
 @dataclass(frozen=True)
@@ -66,22 +66,24 @@ def solve(i: Inputs, bank: Bank, first: int, last: int, stored: float, end: floa
     floor = np.minimum(float(i.rules.floor.min()), 1.0)
     one, zero = sp.identity(n, format="csr"), sp.csr_matrix((n, n))
     change = sp.diags([np.ones(n), -np.ones(n - 1)], [0, -1], format="csr")
-    balance = sp.hstack([one, -one, -one, one, zero, -one, one])  # bought, sold, charge, give, stored, cut, unserved
-    state = sp.hstack([zero, zero, -h * bank.eta_charge * one, h / bank.eta_discharge * one, change, zero, zero])
-    right = np.zeros(2 * n)
-    right[:n], right[n] = load - sun, stored
+    short = i.rules.import_w < NO_LIMIT  # then some load may go unserved, at a price that keeps it the last resort
+    columns = 6 if short else 5  # bought, sold, charge, give, stored; unserved
+    enough = sp.hstack([-one, one, one, -one, zero, *([-one] if short else [])])
+    state = sp.hstack([zero, zero, -h * bank.eta_charge * one, h / bank.eta_discharge * one, change, *([zero] if short else [])])
+    held = np.zeros(n)
+    held[0] = stored
     dear = 10 * max(1.0, float(np.abs(buy).max()))
-    cost = h / 1000 * np.concatenate([buy, -sell, np.full(n, 1e-6), np.zeros(3 * n), np.full(n, dear)])
+    cost = h / 1000 * np.concatenate([buy, -sell, np.full(n, 1e-6), np.zeros(2 * n), *([np.full(n, dear)] if short else [])])
     inverter = bank.ac_w if bank.shared else NO_LIMIT
     high = np.concatenate([
-        np.full(n, i.rules.import_w), np.minimum(sun, min(i.rules.export_w, inverter)), np.full(n, bank.charge_w),
-        np.minimum(load, min(bank.discharge_w, bank.ac_w)), np.full(n, bank.capacity_wh), sun, load,
+        np.minimum(i.rules.import_w, load + bank.charge_w), np.minimum(sun, min(i.rules.export_w, inverter)), np.full(n, bank.charge_w),
+        np.minimum(load, min(bank.discharge_w, bank.ac_w)), np.full(n, bank.capacity_wh), *([load] if short else []),
     ])  # fmt: skip
-    low = np.zeros(7 * n)
+    low = np.zeros(columns * n)
     low[4 * n : 5 * n] = min(floor * bank.capacity_wh, stored)
     if end is not None:
         low[5 * n - 1] = max(low[5 * n - 1], end)
-    result = linprog(cost, A_eq=sp.vstack([balance, state]).tocsr(), b_eq=right, bounds=np.c_[low, high], method="highs-ds")
+    result = linprog(cost, A_ub=enough.tocsr(), b_ub=sun - load, A_eq=state.tocsr(), b_eq=held, bounds=np.c_[low, high], method="highs-ds")
     if result.x is None:
         raise ValueError(f"the program of this year has no solution: {result.message}")
     bought, sold, charge, give, level = (result.x[k * n : (k + 1) * n] for k in range(5))

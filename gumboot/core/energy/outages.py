@@ -70,7 +70,9 @@ def _compiled() -> Callable[..., Any]:
     return made
 
 
-def outages(sun: Series, load: Series, stored: Series, bank: Bank, floor: float, generator: tuple[float, float, float] = (0.0, 0.0, 0.0)) -> Outages:
+def outages(
+    sun: Series, load: Series, stored: Series, bank: Bank, floor: float, generator: tuple[float, float, float] = (0.0, 0.0, 0.0)
+) -> Outages:
     """For every hour as the start. sun and load in W each step on the backup side; stored Wh at the end of each step of the year on grid.
 
     floor: share of the capacity that islanding may go down to. generator: W, and the shares it starts and stops at (by hand or by itself).

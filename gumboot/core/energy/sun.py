@@ -19,7 +19,10 @@ Series = NDArray[np.float64]
 LOSSES = 0.14  # soiling, mismatch, wiring, connections, ageing: the sum of PVWatts version 5, NREL/TP-6A20-62641, table 2
 ETA_INVERTER = 0.96  # nominal, the same report
 GAMMA_POWER = -0.0035  # of power a °C, crystalline silicon: common practice, from memory
-NOCT_RISE = {"roof": (20.0, 4.0), "rack": (25.0, 6.84)}  # heat loss a plane, W/m²K and with wind: Faiman 2008 for a rack; a roof has less, from memory
+NOCT_RISE = {
+    "roof": (20.0, 4.0),
+    "rack": (25.0, 6.84),
+}  # heat loss a plane, W/m²K and with wind: Faiman 2008 for a rack; a roof has less, from memory
 
 
 @dataclass(frozen=True, eq=False)
@@ -93,7 +96,15 @@ def face_power(face: Face, table: Any, cal: Calendar) -> Series:
 
     extra = pvlib.irradiance.get_extra_radiation(table.index)
     plane = pvlib.irradiance.get_total_irradiance(
-        face.tilt_deg, face.azimuth_deg, table.apparent_zenith, table.azimuth, table.dni, table.ghi, table.dhi, dni_extra=extra, model="haydavies"
+        face.tilt_deg,
+        face.azimuth_deg,
+        table.apparent_zenith,
+        table.azimuth,
+        table.dni,
+        table.ghi,
+        table.dhi,
+        dni_extra=extra,
+        model="haydavies",
     ).poa_global.fillna(0.0)
     u0, u1 = NOCT_RISE[face.mounting]
     cell = pvlib.temperature.faiman(plane, table.air, table.wind, u0, u1)

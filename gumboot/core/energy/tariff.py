@@ -53,7 +53,7 @@ def tariff_findings(tariff: Tariff) -> list[Finding]:
     """Holes, overlaps, and a selling price above the buying price at the same moment."""
     if not tariff.rates:
         return []
-    which, count = rates_by_minute(tariff.rates)
+    _, count = rates_by_minute(tariff.rates)
     found: list[Finding] = []
     holes = _where(count == 0)
     if holes:

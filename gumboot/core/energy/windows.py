@@ -60,7 +60,9 @@ def shapes(tariff: Tariff) -> Iterator[tuple[tuple[Span, ...], tuple[Span, ...]]
                     yield pair
 
 
-def propose(i: Inputs, bank: Bank, tariff: Tariff, floor: float, reserve: float, said: Callable[[float], None] = lambda share: None) -> Proposal:
+def propose(
+    i: Inputs, bank: Bank, tariff: Tariff, floor: float, reserve: float, said: Callable[[float], None] = lambda share: None
+) -> Proposal:
     """The best of self-use and of every pair of price levels with every charge level; then each slot's own level is tried in turn."""
     tried = 0
 
@@ -70,13 +72,19 @@ def propose(i: Inputs, bank: Bank, tariff: Tariff, floor: float, reserve: float,
         rules = replace(rules_of(work, i.cal, floor, reserve), import_w=i.rules.import_w, export_w=i.rules.export_w)
         row = many(i.sun, i.load, i.buy, i.sell, rules, [bank], [1.0])[0]
         held = (row[-1] / (bank.capacity_wh / 1000) - 0.5) * bank.capacity_wh / 1000 if bank.capacity_wh else 0.0
-        return float(row[12] - row[13]) - held * float(np.median(i.buy)) + i.standing_year  # what is left in the battery is worth a plain kWh
+        return (
+            float(row[12] - row[13]) - held * float(np.median(i.buy)) + i.standing_year
+        )  # what is left in the battery is worth a plain kWh
 
     best, least = SELF_USE, bill(SELF_USE)
     found = list(shapes(tariff)) if tariff.rates else []
     for n, (charge, give) in enumerate(found):
         for fill in FILLS:
-            work = Work(mode="windows", charge=tuple(slot(s, fill) for s in charge) if fill else (), discharge=tuple(slot(s, round(floor * 100)) for s in give))
+            work = Work(
+                mode="windows",
+                charge=tuple(slot(s, fill) for s in charge) if fill else (),
+                discharge=tuple(slot(s, round(floor * 100)) for s in give),
+            )
             if not work.charge and not work.discharge:
                 continue
             if (cost := bill(work)) < least - 1e-9:

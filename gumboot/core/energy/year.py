@@ -137,7 +137,11 @@ def gather(plan: Plan, design: Design, catalogue: Catalogue, readings: Readings 
     stays = np.zeros(STEPS) if old and (old.side == "grid side" or old.obeys_frequency == "no") and not plan.strings else sun
     load = demand.of_meter(readings.kwh) if readings else demand.of_board(plan.loads, cal, plan.energy.yearly_kwh)
     whole = plan.backup.loads == "whole house" or plan.supply.kind == "off-grid"
-    outage = load * (demand.backed_share(plan.loads, cal) if plan.loads else 1.0) if plan.loads and not (whole and all(x.backed for x in plan.loads)) else load
+    outage = (
+        load * (demand.backed_share(plan.loads, cal) if plan.loads else 1.0)
+        if plan.loads and not (whole and all(x.backed for x in plan.loads))
+        else load
+    )
     off_grid = plan.supply.kind == "off-grid"
     floor_off = keyed(design.settings, "floor_off_grid", 10)
     floor_on, reserve = keyed(design.settings, "floor_on_grid", 20), keyed(design.settings, "reserve_soc", 30)
@@ -145,15 +149,28 @@ def gather(plan: Plan, design: Design, catalogue: Catalogue, readings: Readings 
     floor_off = max(floor_off, depth)
     rules = rules_of(plan.energy.work, cal, max(floor_on, depth), max(reserve, depth))
     tariff = plan.energy.tariff
-    rules = replace(rules, import_w=tariff.import_limit_w or NO_LIMIT, export_w=NO_LIMIT if tariff.export_limit_w is None else tariff.export_limit_w)
+    rules = replace(
+        rules, import_w=tariff.import_limit_w or NO_LIMIT, export_w=NO_LIMIT if tariff.export_limit_w is None else tariff.export_limit_w
+    )
     if off_grid:
         gen = plan.kit.generator.power_w if plan.kit.generator else 0.0
-        rules = Rules(np.full(STEPS, floor_off), np.zeros(STEPS), 0.0, 0.0, gen, min(0.95, floor_off + GENERATOR_ON), max(GENERATOR_OFF, floor_off + 0.1))
+        rules = Rules(
+            np.full(STEPS, floor_off),
+            np.zeros(STEPS),
+            0.0,
+            0.0,
+            gen,
+            min(0.95, floor_off + GENERATOR_ON),
+            max(GENERATOR_OFF, floor_off + 0.1),
+        )
     buy, sell = prices(tariff, cal)
     packs = design.bank.count if design.bank else 0
     charge_a = next((float(s.value) for s in design.settings if s.id == "charge_a" and not isinstance(s.value, str)), None)
     bank = bank_of(plan, inverter, pack, packs, charge_a) if pack and packs else None
-    named = tuple((f"{f.watts / 1000:g} kW at {f.tilt_deg:g}° tilt, {f.azimuth_deg:g}° azimuth", float(p.sum()) / 4000) for f, p in zip(faces, powers, strict=True))
+    named = tuple(
+        (f"{f.watts / 1000:g} kW at {f.tilt_deg:g}° tilt, {f.azimuth_deg:g}° azimuth", float(p.sum()) / 4000)
+        for f, p in zip(faces, powers, strict=True)
+    )
     return Inputs(
         cal, sun, stays, load, np.asarray(outage), buy, sell, rules, bank, floor_off, off_grid, plan.energy.work, named, rests_on(plan, readings, weather), tariff.currency, tariff.standing_day * 365
     )  # fmt: skip
@@ -162,7 +179,11 @@ def gather(plan: Plan, design: Design, catalogue: Catalogue, readings: Readings 
 def rests_on(plan: Plan, readings: Readings | None, weather: Weather | None) -> tuple[str, ...]:
     """What the figures take for granted, each in one sentence."""
     factor = plan.energy.climate_factor
-    out = ["Weather of the file given." if weather else f"A clear sky every day, times {factor:g}: the year's sum is fair, and no dull spell is in it."]
+    out = [
+        "Weather of the file given."
+        if weather
+        else f"A clear sky every day, times {factor:g}: the year's sum is fair, and no dull spell is in it."
+    ]
     scaled = f", scaled to {plan.energy.yearly_kwh:g} kWh a year" if plan.energy.yearly_kwh and not readings else ""
     out.append("Load from the meter's readings." if readings else f"Load from the load board, every day alike{scaled}.")
     out.append("14 % of the sun lost to dirt, mismatch, wiring and age; inverter 96 %; no shade: survey it.")
@@ -200,7 +221,17 @@ def year_findings(plan: Plan, i: Inputs, year: Year) -> list[Finding]:
     if i.off_grid and t["unserved"] > 0.5:
         hours = float((year.with_all.trace["unserved"] > 1).sum()) / 4
         says = f"Off grid the house goes without {t['unserved']:.0f} kWh in {hours:.0f} hours of the year."
-        found.append(check("year.unserved", "year", says, COMMON_PRACTICE, Cure("Add packs or modules, a generator, or drop loads: see what each step buys")))
+        found.append(
+            check(
+                "year.unserved",
+                "year",
+                says,
+                COMMON_PRACTICE,
+                Cure("Add packs or modules, a generator, or drop loads: see what each step buys"),
+            )
+        )
     if not i.off_grid and not plan.energy.tariff.rates:
-        found.append(note("year.tariff", "year", "No tariff is given: the year shows energy, and no bills.", "brief", Cure("Type the tariff")))
+        found.append(
+            note("year.tariff", "year", "No tariff is given: the year shows energy, and no bills.", "brief", Cure("Type the tariff"))
+        )
     return found
