@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
+import hypothesis
 import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import Engine, text
@@ -22,6 +23,8 @@ from gumboot.web.app import create_app
 from gumboot.web.config import Config
 
 ROOT = Path(__file__).parent.parent
+hypothesis.settings.register_profile("steady", deadline=None)  # speed is script/bench's business
+hypothesis.settings.load_profile("steady")
 
 
 @pytest.fixture(scope="session")

@@ -54,7 +54,7 @@ class Terminal:
 
     def ctrl_c(self) -> None:
         os.write(self.fd, b"\x03")
-        until = time.monotonic() + 20
+        until = time.monotonic() + 60
         while os.waitpid(self.pid, os.WNOHANG)[0] == 0:
             assert time.monotonic() < until, "Ctrl-C did not stop it"
             if select.select([self.fd], [], [], 0.1)[0]:

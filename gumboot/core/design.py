@@ -17,6 +17,7 @@ from gumboot.core.codes import iec
 from gumboot.core.conductors import RULES, Sized, places, school_findings, size_circuit, size_findings
 from gumboot.core.disconnects import Disconnect, disconnect_findings, list_disconnects
 from gumboot.core.earthing import Bonds, bond_findings, bonds_of, meeting_findings, shutdown_findings
+from gumboot.core.energy.tariff import tariff_findings
 from gumboot.core.faults import Loop, dc_fault, loop_findings
 from gumboot.core.findings import Change, Cure, Finding, Level, check, ordered, stop
 from gumboot.core.inrush import Inrush, design_inrush, inrush_findings, peak_findings
@@ -29,6 +30,7 @@ from gumboot.core.sharing import Sharing, one_way_ohm, share_out
 from gumboot.core.sizes import area_mm2
 from gumboot.core.strings import StringDesign, design_string, design_trackers
 from gumboot.core.supply import Bus, bus_findings, design_bus, electrode, service_limit, supply_findings
+from gumboot.core.survey import survey_findings
 from gumboot.core.terminations import Termination, list_terminations, termination_findings
 from gumboot.core.working import Figure
 
@@ -146,8 +148,10 @@ def _board_figures(b: Board) -> Iterator[tuple[str, Figure]]:
 
 def design(plan: Plan, catalogue: Catalogue) -> Design:
     """Everything that follows from a plan: strings, bank, bus, circuits, terminations, settings and findings."""
-    found = kit_findings(plan, catalogue)
-    if found:
+    found = survey_findings(plan)
+    missing = kit_findings(plan, catalogue)
+    found += missing
+    if missing:
         return Design(plan, ordered(found))
     inverter, gateway = catalogue.inverters[plan.kit.inverter], catalogue.gateways.get(plan.kit.gateway or "")
     pack = catalogue.packs.get(inverter.pack_inside or plan.kit.pack or "")
@@ -212,6 +216,7 @@ def design(plan: Plan, catalogue: Catalogue) -> Design:
     board = design_board(plan, inverter, gateway, sized, bank.energy if bank else None)
     charging = design_charging(plan, inverter, bank, board, settings)
     found += board_findings(plan, board, inverter) + generator_findings(plan, inverter, charging, settings)
+    found += tariff_findings(plan.energy.tariff)
     return Design(
         plan, ordered(found), inverter, pack, gateway, tuple(strings), bank, bus, bonds, fault, sharing, inrush, loops, laid.bodies, laid.links, tuple(sized), tuple(unsized), raceways, electrode(plan), bonding_of(sized, plan), disconnects, terminations, tuple(settings), board, charging
     )  # fmt: skip

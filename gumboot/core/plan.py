@@ -42,6 +42,7 @@ Price = Annotated[float, Field(ge=-1000, le=1000)]
 Book = Literal["nec-2023", "iec-60364"]
 LoadKind = Literal["resistive", "heater", "electronics", "motor", "pump"]
 Legs = Literal["L1", "L2", "L3", "L1+L2", "L1+L2+L3"]
+WorkMode = Literal["self-use", "reserve for outage", "windows"]
 YesNo = Literal["unknown", "yes", "no"]
 Method = Literal["raceway", "raceway-on-roof", "free-air", "A1", "A2", "B1", "B2", "C", "D1", "D2", "E", "F"]
 Size = Annotated[str, StringConstraints(pattern=r"^(\d{1,4}|[1-4]/0|\d{1,3}(\.\d)? mm²)$")]
@@ -251,7 +252,7 @@ class Slot(Part):
 class Work(Part):
     """How the battery works: its mode, and for windows the slots to charge and discharge in."""
 
-    mode: Literal["self-use", "reserve for outage", "windows"] = "self-use"
+    mode: WorkMode = "self-use"
     charge: Annotated[tuple[Slot, ...], Field(max_length=3)] = ()
     discharge: Annotated[tuple[Slot, ...], Field(max_length=3)] = ()
 

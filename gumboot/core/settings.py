@@ -7,14 +7,17 @@ reserve SoC ≥ on-grid floor ≥ off-grid floor; back to grid < back to battery
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import get_args
 
+from gumboot.core import clock
 from gumboot.core.bank import Bank
 from gumboot.core.conductors import Sized
 from gumboot.core.findings import Change, Cure, Finding, check, stop
 from gumboot.core.kit import Chemistry, Inverter, MenuItem, Pack
-from gumboot.core.plan import Plan
+from gumboot.core.plan import Plan, Slot, Work, WorkMode
 from gumboot.core.working import COMMON_PRACTICE, MEMORY, Figure, given, solve
 
 CELL_V: dict[Chemistry, dict[str, float]] = {  # V a cell, common practice, from memory
@@ -31,6 +34,49 @@ CELL_NAME = {
     "cut": "Low cut-off",
     "equalise": "Equalisation",
 }
+
+
+MODES = {"self-use": "self-use", "reserve for outage": "backup first", "windows": "time windows"}  # the plan's word, the menu's
+MODE_REASONS = {
+    "self-use": "solar serves the house, then the battery, then the grid",
+    "reserve for outage": "the battery is kept full down to the reserve, for an outage",
+    "windows": "the tariff changes with the hour: the battery fills while it is cheap and gives while it is dear",
+}
+SLOT = "slot"  # the unit of a menu line that takes a window: "02:00-05:00 to 80 %", or "off"
+
+
+def show_slot(slot: Slot) -> str:
+    """A window as the menu shows it."""
+    return f"{clock.show_spans([(slot.start_min, slot.end_min)])} to {slot.soc:g} %"
+
+
+def parse_slot(text: str) -> Slot | None:
+    """A window as it is typed; None for "off". Raises NotATime, with what to type.
+
+    >>> parse_slot("2-5 to 80 %")
+    Slot(start_min=120, end_min=300, soc=80.0)
+    """
+    if text.strip().lower() in ("", "off"):
+        return None
+    found = re.fullmatch(r"(.+?)\s*(?:to|,)\s*(\d{1,3}(?:\.\d)?)\s*%?\s*", text)
+    if not found or float(found[2]) > 100:
+        raise clock.NotATime(f"“{text}” is not a window: type off, or hours and a state of charge such as 02:00-05:00 to 80 %")
+    spans = clock.parse_spans(found[1])
+    if len(spans) != 1:
+        raise clock.NotATime(f"“{text}” is more than one window: each has its own line")
+    return Slot(start_min=spans[0][0], end_min=spans[0][1], soc=float(found[2]))
+
+
+def work_keyed(settings: Sequence[Setting], otherwise: Work) -> Work:
+    """How the battery will work by what is keyed; `otherwise` where the menu has no work mode."""
+    by = {s.id: str(s.value) for s in settings}
+    if "mode" not in by:
+        return otherwise
+    mode: WorkMode = next((m for m in get_args(WorkMode) if MODES[m] == by["mode"]), "self-use")
+    if mode != "windows":
+        return Work(mode=mode)
+    charge, give = (tuple(x for n in (1, 2, 3) if (x := parse_slot(by.get(f"{kind}_{n}", "off")))) for kind in ("charge", "give"))
+    return Work(mode=mode, charge=charge if by.get("grid_charge") != "off" else (), discharge=give)
 
 
 @dataclass(frozen=True, slots=True)
@@ -207,11 +253,43 @@ def _pass_through(item: MenuItem, job: Job) -> Filled:
     return math.floor(f.n / step + 1e-9) * step, why, f
 
 
+def _mode(item: MenuItem, job: Job) -> Filled:
+    mode = job.plan.energy.work.mode
+    keyed = MODES[mode]
+    if keyed not in item.options:
+        return item.options[0], f"the menu has no {keyed}", None
+    return keyed, MODE_REASONS[mode], None
+
+
+def _slot(direction: str) -> Callable[[MenuItem, Job], Filled]:
+    def rule(item: MenuItem, job: Job) -> Filled:
+        work = job.plan.energy.work
+        slots = work.charge if direction == "charge" else work.discharge
+        n = int(item.id[-1])
+        if work.mode != "windows" or n > len(slots):
+            return "off", "the plan needs no such window", None
+        return show_slot(slots[n - 1]), "from the plan's windows; a year of living with them is in Year", None
+
+    return rule
+
+
+def _grid_charge(item: MenuItem, job: Job) -> Filled:
+    work = job.plan.energy.work
+    if work.mode == "windows" and work.charge:
+        return "on", "the windows to charge fill it from the grid while it is cheap", None
+    return "off", "charge from the sun unless the tariff says otherwise", None
+
+
 def _export(item: MenuItem, job: Job) -> Filled:
     n, p = (
         given("n_inv", job.plan.kit.inverters, "", "Inverters", "plan"),
         given("P", job.inverter.power_w, "W", "Inverter power", "inverter sheet"),
     )
+    if (limit := job.plan.energy.tariff.export_limit_w) is not None:
+        may = given("P_may", limit, "W", "What the grid operator allows", "tariff")
+        f = solve("P_exp", "W", "Export limit", "min(P_may, n_inv * P)", may, n, p, source="the grid operator")
+        step = item.step or 1
+        return math.floor(f.n / step + 1e-9) * step, "what the grid operator allows", f
     f = solve("P_exp", "W", "Export limit", "n_inv * P", n, p, source="definition")
     return f.n, "all inverters at full output; key the grid operator's figure if it is lower", f
 
@@ -233,13 +311,15 @@ RULES: dict[str, Callable[[MenuItem, Job], Filled]] = {
     "lithium": _kind,
     "equalise_off": _equalise,
     "pass_through": _pass_through,
-    "self_use": _fixed("self-use", "solar serves the house, then the battery, then the grid"),
+    "mode": _mode,
+    "charge_slot": _slot("charge"),
+    "give_slot": _slot("give"),
     "reserve_soc": _fixed(30.0, "kept back for an outage while the grid is on"),
     "floor_on_grid": _fixed(20.0, "the battery is not drawn lower while the grid is there"),
     "floor_off_grid": _fixed(10.0, "in an outage the house may use this far down"),
     "back_to_grid": _fixed(15.0, "below this the house goes back to grid"),
     "back_to_battery": _fixed(40.0, "above this the house may leave the grid again"),
-    "grid_charge_off": _fixed("off", "charge from the sun unless the tariff says otherwise"),
+    "grid_charge": _grid_charge,
     "bond_off": _bond,
     "sleep_off": _fixed("off", "small loads must not put the inverter to sleep"),
 }
@@ -283,11 +363,42 @@ def fill_menu(job: Job) -> tuple[list[Setting], list[Finding]]:
         )
         for k in unknown
     ]
-    return settings, found + order_findings(settings, job) + current_findings(settings)
+    return settings, found + order_findings(settings, job) + current_findings(settings) + work_findings(settings, job)
+
+
+def work_findings(settings: list[Setting], job: Job) -> list[Finding]:
+    """Windows that do nothing or contradict each other; more sold than the grid operator allows."""
+    by = {s.id: s for s in settings}
+    found: list[Finding] = []
+    work = job.plan.energy.work
+    charge = by.get("grid_charge")
+    slots = {s.id: slot for s in settings if s.unit == SLOT and (slot := parse_slot(str(s.value)))}
+    if charge and charge.own and charge.value == "off" and any(k.startswith("charge") for k in slots):
+        says = "Windows to charge are keyed, and charging from the grid is off: they do nothing."
+        found.append(check("set.grid_charge.windows", "set.grid_charge", says, COMMON_PRACTICE, _back("grid_charge", charge.proposed, "")))
+    named = [(k, clock.covered([(slot.start_min, slot.end_min)])) for k, slot in slots.items()]
+    clash = next(((a, b) for n, (a, x) in enumerate(named) for b, y in named[n + 1 :] if bool((x & y).any())), None)
+    if clash:
+        says = f"{by[clash[0]].label} {by[clash[0]].value} and {by[clash[1]].label.lower()} {by[clash[1]].value} overlap."
+        found.append(check("set.windows", f"set.{clash[1]}", says, COMMON_PRACTICE, Cure("Shorten one of them")))
+    if work.mode == "windows" and "charge_1" not in by:
+        says = f"The plan works by windows; the menu of {job.inverter.model} has none."
+        found.append(check("set.no_windows", "settings", says, "inverter menu", Cure("Choose another work mode in Year")))
+    limit, keyed = job.plan.energy.tariff.export_limit_w, by.get("export_w")
+    if limit is not None and keyed and not isinstance(keyed.value, str) and keyed.value > limit:
+        says = f"Export limit {keyed.value:g} W is above the {limit:g} W that the grid operator allows."
+        found.append(stop("set.export_w.limit", "set.export_w", says, "the grid operator", _back("export_w", keyed.proposed, "W")))
+    return found
 
 
 def misfit(item: MenuItem, keyed: float | str) -> str:
     """What is wrong with a keyed value for a menu line; empty when it fits."""
+    if item.unit == SLOT:
+        try:
+            parse_slot(str(keyed))
+        except clock.NotATime as exc:
+            return str(exc)
+        return ""
     if item.options:
         return "" if keyed in item.options else f"“{keyed}” is not a choice of the menu: {', '.join(item.options)}"
     if isinstance(keyed, str):

@@ -112,3 +112,34 @@ class WrenchRow(Base):
     least_nm: Mapped[float]
     most_nm: Mapped[float]
     calibrated_until: Mapped[date]
+
+
+class KeptFile(Base):
+    """A file of a job, named by the SHA-256 of its bytes: readings, weather or photo. The database refuses to change or delete it."""
+
+    __tablename__ = "kept_file"
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"), primary_key=True)
+    digest: Mapped[str] = mapped_column(primary_key=True)
+    kind: Mapped[str]
+    name: Mapped[str]
+    media: Mapped[str]
+    about: Mapped[dict[str, Any]]
+    data: Mapped[bytes] = mapped_column(deferred=True)
+    small: Mapped[bytes | None] = mapped_column(deferred=True)
+    kept_by: Mapped[str]
+    kept_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class Result(Base):
+    """What a long computation came to, by what it was made from; until then how far it is, and when it last gave sign."""
+
+    __tablename__ = "result"
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"), primary_key=True)
+    kind: Mapped[str] = mapped_column(primary_key=True)
+    key: Mapped[str] = mapped_column(primary_key=True)
+    share: Mapped[float] = mapped_column(server_default="0")
+    says: Mapped[str] = mapped_column(server_default="")
+    fault: Mapped[str | None]
+    body: Mapped[dict[str, Any] | None]
+    data: Mapped[bytes | None] = mapped_column(deferred=True)
+    beat_at: Mapped[datetime] = mapped_column(server_default=func.now())

@@ -7,8 +7,9 @@ from typing import Any
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
+from gumboot.core.clock import NotATime
 from gumboot.core.findings import Change
-from gumboot.core.settings import Setting
+from gumboot.core.settings import SLOT, Setting, parse_slot, show_slot
 from gumboot.web.frame import render, twin
 from gumboot.web.size import change_plan
 from gumboot.web.ticket import Opened, Ticket
@@ -43,6 +44,13 @@ def read(s: Setting, text: str) -> tuple[float | str | None, str]:
     """(the keyed value or None for Gumboot's own, fault)."""
     if not text or text == shown(s.proposed):
         return None, ""
+    if s.unit == SLOT:
+        try:
+            slot = parse_slot(text)
+        except NotATime as exc:
+            return None, str(exc)
+        keyed = show_slot(slot) if slot else "off"
+        return (None if keyed == s.proposed else keyed), ""
     if s.options:
         return (text, "") if text in s.options else (None, f"choose one of: {', '.join(s.options)}")
     cleaned = text.removesuffix(s.unit).strip().replace(",", ".")

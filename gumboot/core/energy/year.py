@@ -17,7 +17,7 @@ from gumboot.core.energy.tariff import prices
 from gumboot.core.findings import Cure, Finding, check, note
 from gumboot.core.kit import Catalogue, Inverter, Pack
 from gumboot.core.plan import Plan, Slot, Work
-from gumboot.core.settings import Setting
+from gumboot.core.settings import Setting, work_keyed
 from gumboot.core.working import COMMON_PRACTICE
 
 CELL_ROUND_TRIP = {"LFP": 0.96, "flooded": 0.80, "sealed": 0.85, "gel": 0.85}  # of the cells alone: common practice, from memory
@@ -115,15 +115,24 @@ def _in(slot: Slot, cal: Calendar) -> Series:
     return np.asarray(covered([(slot.start_min, slot.end_min)])[cal.minute])
 
 
-def gather(plan: Plan, design: Design, catalogue: Catalogue, readings: Readings | None = None, weather: Weather | None = None) -> Inputs:
-    """Everything a year is made from. Raises NoYear when the site's latitude, or any load, is not known."""
-    inverter, pack = design.inverter, design.pack
-    if inverter is None or design.unsized is None:
-        raise NoYear("The kit is not in the catalogue: choose an inverter in Brief.")
+def lacks(plan: Plan, design: Design) -> str:
+    """What a year cannot be made without, and where to type it; empty when all is there."""
+    if design.inverter is None:
+        return "The kit is not in the catalogue: choose an inverter in Brief, under Kit and runs."
     if plan.site.latitude_deg is None:
-        raise NoYear("The latitude is not known: type it in Survey.")
+        return "The latitude is not known: type it in Brief, under Kit and runs."
+    if plan.energy.load_file is None and not plan.loads:
+        return "No load is known: list circuits on the load board, or give the meter's readings."
+    return ""
+
+
+def gather(plan: Plan, design: Design, catalogue: Catalogue, readings: Readings | None = None, weather: Weather | None = None) -> Inputs:
+    """Everything a year is made from. Raises NoYear when the plan lacks what it needs, or its readings are not given."""
+    inverter, pack = design.inverter, design.pack
+    if (says := lacks(plan, design)) or inverter is None:
+        raise NoYear(says)
     if readings is None and not plan.loads:
-        raise NoYear("No load is known: list circuits on the load board, or give the meter's readings.")
+        raise NoYear("The meter's readings of the plan are not kept with the job: give them again.")
     cal = calendar(readings.year if readings else YEAR, plan.site.zone, plan.site.longitude_deg)
     module = catalogue.modules.get(plan.kit.module or "")
     faces = faces_of(plan, module.p_max_w if module else 0.0)
@@ -147,11 +156,12 @@ def gather(plan: Plan, design: Design, catalogue: Catalogue, readings: Readings 
     floor_on, reserve = keyed(design.settings, "floor_on_grid", 20), keyed(design.settings, "reserve_soc", 30)
     depth = 1 - pack.depth if pack else 0.0
     floor_off = max(floor_off, depth)
-    rules = rules_of(plan.energy.work, cal, max(floor_on, depth), max(reserve, depth))
+    work = work_keyed(design.settings, plan.energy.work)
+    rules = rules_of(work, cal, max(floor_on, depth), max(reserve, depth))
     tariff = plan.energy.tariff
-    rules = replace(
-        rules, import_w=tariff.import_limit_w or NO_LIMIT, export_w=NO_LIMIT if tariff.export_limit_w is None else tariff.export_limit_w
-    )
+    keyed_w = next((float(s.value) for s in design.settings if s.id == "export_w" and not isinstance(s.value, str)), NO_LIMIT)
+    allowed_w = NO_LIMIT if tariff.export_limit_w is None else tariff.export_limit_w
+    rules = replace(rules, import_w=tariff.import_limit_w or NO_LIMIT, export_w=min(keyed_w, allowed_w))
     if off_grid:
         gen = plan.kit.generator.power_w if plan.kit.generator else 0.0
         rules = Rules(
@@ -172,7 +182,7 @@ def gather(plan: Plan, design: Design, catalogue: Catalogue, readings: Readings 
         for f, p in zip(faces, powers, strict=True)
     )
     return Inputs(
-        cal, sun, stays, load, np.asarray(outage), buy, sell, rules, bank, floor_off, off_grid, plan.energy.work, named, rests_on(plan, readings, weather), tariff.currency, tariff.standing_day * 365
+        cal, sun, stays, load, np.asarray(outage), buy, sell, rules, bank, floor_off, off_grid, work, named, rests_on(plan, readings, weather), tariff.currency, tariff.standing_day * 365
     )  # fmt: skip
 
 

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from gumboot.core.bank import Bank
-from gumboot.core.findings import Change, Cure, Finding, check, note, stop
+from gumboot.core.findings import Change, Cure, Finding, check, note
 from gumboot.core.kit import Inverter
 from gumboot.core.loads.board import Board
 from gumboot.core.plan import Plan
@@ -50,22 +50,12 @@ def design_charging(plan: Plan, inverter: Inverter, bank: Bank | None, board: Bo
 
 
 def generator_findings(plan: Plan, inverter: Inverter, charging: Charging | None, settings: Sequence[Setting]) -> list[Finding]:
-    """Smaller than the inverter it feeds is a stop; smaller than chargers and loads is a check, cured by a lower charge current."""
+    """Smaller than chargers and loads is a check, cured by a lower charge current. One smaller than its inverter is judged where sources meet."""
     if charging is None:
         return []
     power, figures = charging.power, (charging.power, charging.need)
     if power.n <= inverter.power_w:
-        says = f"The generator gives {power.text}; an inverter of {inverter.power_w:g} W wants more than that."
-        return [
-            stop(
-                "generator.small",
-                "generator",
-                says,
-                COMMON_PRACTICE,
-                Cure("Choose a generator above the inverter's rating"),
-                figures=figures,
-            )
-        ]
+        return []  # a stop of the sources that meet (`earthing.meeting_findings`)
     if charging.hours is None and charging.charger.n > 0 and charging.need.n > power.n:
         says = f"The loads leave nothing of the generator's {power.text} for charging."
         return [

@@ -1,0 +1,135 @@
+"""The account of a year: what a page shows and a reader takes along. Numbers by name, and series by step."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import asdict, dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from gumboot.core.design import Design
+from gumboot.core.energy.battery import TRACES, Run, Series
+from gumboot.core.energy.best import best_possible
+from gumboot.core.energy.outages import LONGEST_H, Outages, outages
+from gumboot.core.energy.sweep import steps_of, sweep
+from gumboot.core.energy.windows import propose
+from gumboot.core.energy.year import Inputs, Year, bank_of, keyed, live, rules_of, year_findings
+from gumboot.core.kit import Catalogue
+from gumboot.core.plan import Plan, Work
+
+ARRAYS = (0.5, 0.75, 1.0, 1.25, 1.5, 1.75, 2.0, 2.5)  # times the array as planned
+MOST_PACKS = 25
+LASTS = (4, 12, 24, 72)  # hours asked of an outage
+Said = Callable[[float, str], None]
+
+
+@dataclass(frozen=True)
+class Account:
+    """body: numbers and texts by name, plain JSON. series: arrays of (35040,), W or Wh or money a kWh, and `outage_h` of (8760,)."""
+
+    body: dict[str, Any]
+    series: dict[str, Series]
+
+
+def account(plan: Plan, design: Design, catalogue: Catalogue, i: Inputs, said: Said = lambda share, says: None) -> Account:
+    """The year as planned, its outages, and every count of packs with every array."""
+    said(0.4, "living the year")
+    year = live(i)
+    said(0.6, "an outage at every hour")
+    dark = _outages(plan, i, year)
+    said(0.8, "every count of packs")
+    swept = _sweep(plan, design, catalogue, i)
+    findings = [
+        {"key": f.key, "level": f.level.value, "says": f.says, "cures": [c.text for c in f.cures]} for f in year_findings(plan, i, year)
+    ]
+    body = {
+        "year": i.cal.year, "currency": i.currency, "off_grid": i.off_grid, "priced": bool(np.any(i.buy) or np.any(i.sell)), "mode": i.work.mode,
+        "bills": {"nothing": year.bill_nothing, "sun": year.bill_sun, "all": year.bill_all}, "standing": i.standing_year,
+        "energy": {"nothing": year.nothing.totals, "sun": year.sun_alone.totals, "all": year.with_all.totals},
+        "self_use": year.self_use, "self_sufficiency": year.self_sufficiency, "cycles": year.cycles, "capacity_kwh": i.bank.capacity_wh / 1000 if i.bank else 0.0,
+        "floor": float(i.rules.floor.min()), "faces": [list(f) for f in i.faces], "rests_on": list(i.rests_on), "months": months(i, year.with_all), "findings": findings,
+        "outages": _said_of(dark) if dark else None, "sweep": swept,
+    }  # fmt: skip
+    series = {"sun": i.sun, "load": i.load, "buy": i.buy, "sell": i.sell, **{k: year.with_all.trace[k] for k in TRACES}}
+    if dark:
+        series["outage_h"] = dark.hours
+    return Account(body, series)
+
+
+def months(i: Inputs, lived: Run) -> list[dict[str, float]]:
+    """kWh of each month, and what it cost."""
+    out = []
+    for month in range(1, 13):
+        here = i.cal.month == month
+        kwh = {k: float(v[here].sum()) / 4000 for k, v in {"sun": i.sun, "load": i.load, "bought": lived.trace["bought"], "sold": lived.trace["sold"], "unserved": lived.trace["unserved"]}.items()}  # fmt: skip
+        paid = float((lived.trace["bought"][here] * i.buy[here] - lived.trace["sold"][here] * i.sell[here]).sum()) / 4000
+        out.append({"month": month, **kwh, "bill": paid + i.standing_year / 12})
+    return out
+
+
+def _outages(plan: Plan, i: Inputs, year: Year) -> Outages | None:
+    """By sun and battery alone: a generator's fuel and hand are not counted on."""
+    if i.off_grid or i.bank is None or plan.backup.loads == "nothing":
+        return None
+    return outages(i.sun_outage, i.outage, year.with_all.trace["stored"], i.bank, i.floor_off_grid)
+
+
+def _said_of(dark: Outages) -> dict[str, Any]:
+    return {
+        "worst_h": dark.worst_h, "worst_at": dark.worst_at, "median_h": float(np.median(dark.hours)), "longest_h": LONGEST_H,
+        "lasting": [[h, dark.share_lasting(h)] for h in LASTS],
+    }  # fmt: skip
+
+
+def _sweep(plan: Plan, design: Design, catalogue: Catalogue, i: Inputs) -> dict[str, Any] | None:
+    """Packs from none to twice the plan and more, with every array; None where there is no bank to vary."""
+    if design.inverter is None or design.pack is None or design.bank is None:
+        return None
+    now = design.bank.count
+    most = min(MOST_PACKS, max(2 * now + 2, 8))
+    charge_a = next((float(s.value) for s in design.settings if s.id == "charge_a" and not isinstance(s.value, str)), None)
+    banks = [(n, bank_of(plan, design.inverter, design.pack, n, charge_a)) for n in range(most + 1)]
+    arrays = ARRAYS if i.sun.any() else (1.0,)
+    swept = sweep(i, banks, arrays, now)
+    here = [c for c in swept.candidates if c.array == 1.0]
+    return {"now": now, "knee": swept.knee, "packs": list(swept.packs), "arrays": list(arrays), "candidates": [asdict(c) for c in swept.candidates], "steps": steps_of(here, i)}  # fmt: skip
+
+
+def neutral(plan: Plan) -> Plan:
+    """The plan with nothing said of how the battery works: what the best possible year and the proposal follow from."""
+    settings = {
+        k: v
+        for k, v in plan.settings.items()
+        if (k not in ("mode", "grid_charge") and not k.startswith(("charge_", "give_"))) or k == "charge_a"
+    }
+    return plan.model_copy(update={"energy": plan.energy.model_copy(update={"work": Work()}), "settings": settings})
+
+
+def best_account(plan: Plan, design: Design, i: Inputs, said: Said = lambda share, says: None) -> Account:
+    """The least bill there could be, and the windows proposed with the bill they come to. `plan` is a neutral one.
+
+    Raises ValueError for a plan without a battery on the grid.
+    """
+    bank = i.bank
+    if bank is None or i.off_grid:
+        raise ValueError("Best possible is for a battery on the grid.")
+    year = live(i)
+    start = min(1.0, float(year.with_all.trace["stored"][-1]) / bank.capacity_wh)
+    found = best_possible(i, bank, start, lambda share: said(0.1 + 0.7 * share, "the best possible year, week by week"))
+    depth = 1 - design.pack.depth if design.pack else 0.0
+    floor, reserve = (max(keyed(design.settings, id, usual), depth) for id, usual in (("floor_on_grid", 20), ("reserve_soc", 30)))
+    proposal = propose(i, bank, plan.energy.tariff, floor, reserve, lambda share: said(0.8 + 0.2 * share, "windows for the menu"))
+    rules = replace(rules_of(proposal.work, i.cal, floor, reserve), import_w=i.rules.import_w, export_w=i.rules.export_w)
+    proposed = live(replace(i, rules=rules)).bill_all
+    body = {
+        "currency": i.currency, "bill_sun": year.bill_sun, "bill_self_use": year.bill_all, "bill_best": found.bill, "bill_proposed": proposed,
+        "work": proposal.work.model_dump(mode="json"), "tried": proposal.tried,
+    }  # fmt: skip
+    return Account(body, {"charged": found.charged, "given": found.given, "stored": found.stored})
+
+
+def reach(bill: float, body: dict[str, Any]) -> float | None:
+    """The share of the best possible saving that a bill comes to; None where a battery can save nothing."""
+    saving = body["bill_sun"] - body["bill_best"]
+    return (body["bill_sun"] - bill) / saving if saving > 0.005 else None
