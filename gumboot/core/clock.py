@@ -73,6 +73,16 @@ def show_spans(spans: Iterable[Span]) -> str:
     return ", ".join(f"{show_minutes(a)}-{show_minutes(b)}" for a, b in spans)
 
 
+def typed_spans(spans: Iterable[Span]) -> str:
+    """Stretches as short as they may be typed.
+
+    >>> typed_spans([(360, 540), (1050, 1320)])
+    '6-9, 17:30-22'
+    """
+    short = lambda m: f"{m // 60}:{m % 60:02d}" if m % 60 else f"{m // 60}"  # noqa: E731
+    return ", ".join(f"{short(a)}-{short(b)}" for a, b in spans)
+
+
 def covered(spans: Sequence[Span]) -> NDArray[np.bool_]:
     """Which minutes of the day the spans cover: shape (1440,). No span at all means the whole day.
 

@@ -139,10 +139,10 @@ def _figures(d: Design) -> Iterator[tuple[str, Figure]]:
 
 def _board_figures(b: Board) -> Iterator[tuple[str, Figure]]:
     for leg in (b.total, *b.legs):
-        yield from ((f"loads.{leg.name}.{k}", f) for k in ("at_once", "running", "start", "continuous", "surge") if (f := getattr(leg, k)))
+        yield from ((f"board.{leg.name}.{k}", f) for k in ("at_once", "running", "start", "continuous", "surge") if (f := getattr(leg, k)))
     for leg, amps in zip(b.legs, b.house, strict=True):
-        yield f"loads.{leg.name}.amps", amps
-    yield from ((f"loads.{k}", f) for k in ("e_day", "e_night", "nights", "pass_through") if (f := getattr(b, k)))
+        yield f"board.{leg.name}.amps", amps
+    yield from ((f"board.{k}", f) for k in ("e_day", "e_night", "nights", "pass_through") if (f := getattr(b, k)))
     yield from ((f"load.{k}.starting", f) for k, f in b.starting.items())
 
 

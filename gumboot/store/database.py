@@ -60,5 +60,10 @@ def sessions(engine: Engine) -> sessionmaker[Session]:
 def as_crew(make: sessionmaker[Session], crew_id: int) -> Iterator[Session]:
     """One transaction that sees one crew's rows; committed at the end."""
     with make.begin() as session:
-        session.execute(text("select set_config('gumboot.crew', :crew, true)"), {"crew": str(crew_id)})
+        see_crew(session, crew_id)
         yield session
+
+
+def see_crew(session: Session, crew_id: int) -> None:
+    """From here to its end the transaction sees one crew's rows."""
+    session.execute(text("select set_config('gumboot.crew', :crew, true)"), {"crew": str(crew_id)})

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import re
 from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -19,8 +20,9 @@ from starlette.exceptions import HTTPException
 from gumboot.catalogue import catalogue
 from gumboot.demo import scenario
 from gumboot.store import database, records
-from gumboot.web import brief, hand_over, jobs, land, settings, sign_in, size, strings, wrenches
+from gumboot.web import brief, hand_over, jobs, land, loads, settings, sign_in, size, strings, wrenches
 from gumboot.web.config import Config
+from gumboot.web.errands import Errands
 from gumboot.web.frame import render
 from gumboot.web.ticket import NoSuchJob
 
@@ -32,6 +34,8 @@ HEADERS = {
     "Cross-Origin-Opener-Policy": "same-origin",
 }
 MOST_BYTES = 8_000_000
+LARGE = re.compile(r"/jobs/(\d+/(readings|photos)|import)")  # where a meter's file, photographs or a whole job come in
+MOST_BYTES_LARGE = 130_000_000
 
 
 class TooLarge(Exception):
@@ -51,14 +55,16 @@ def create_app(config: Config | None = None, demo: bool = False) -> FastAPI:
         database.migrate(engine)
         catalogue()
         app.state.sessions = database.sessions(engine)
+        app.state.errands = Errands(config.database_url)
         if demo:
             scenario.load(app.state.sessions)
         yield
+        app.state.errands.close()
         engine.dispose()
 
     app = FastAPI(title="Gumboot", lifespan=life, docs_url=None, redoc_url=None, openapi_url=None)
     app.state.config = config
-    for module in (sign_in, jobs, wrenches, brief, size, strings, land, settings, hand_over):
+    for module in (sign_in, jobs, wrenches, brief, loads, size, strings, land, settings, hand_over):
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=Path(__file__).parent / "static"), name="static")
     app.add_middleware(Headers)
@@ -71,6 +77,11 @@ def create_app(config: Config | None = None, demo: bool = False) -> FastAPI:
         return JSONResponse({"ok": True})
 
     return app
+
+
+def most_bytes(path: str) -> int:
+    """How much may be sent to a path at once."""
+    return MOST_BYTES_LARGE if LARGE.fullmatch(path) else MOST_BYTES
 
 
 class Headers:
@@ -88,7 +99,7 @@ class Headers:
             nonlocal taken
             message = await receive()
             taken += len(message.get("body", b""))
-            if taken > MOST_BYTES:
+            if taken > most_bytes(scope["path"]):
                 raise TooLarge
             return message
 
@@ -158,7 +169,7 @@ def _faults(app: FastAPI) -> None:
 
     @app.exception_handler(TooLarge)
     async def too_large(request: Request, exc: TooLarge) -> Response:
-        return page(request, 413, "Too large", f"At most {MOST_BYTES // 1_000_000} MB can be sent at once.")
+        return page(request, 413, "Too large", f"At most {most_bytes(request.url.path) // 1_000_000} MB can be sent at once.")
 
     @app.exception_handler(OperationalError)
     async def no_database(request: Request, exc: OperationalError) -> Response:

@@ -67,7 +67,7 @@ def show(value: object, field: Field, system: units.System) -> str:
         case "time":
             return clock.show_minutes(int(number))
         case "hours" if isinstance(value, list):
-            return clock.show_spans([(w["start_min"], w["end_min"]) for w in value])
+            return clock.typed_spans([(w["start_min"], w["end_min"]) for w in value])
     return str(value)
 
 

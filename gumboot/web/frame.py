@@ -69,7 +69,14 @@ templates.filters.update(
 STAMP = hashlib.sha256(b"".join(p.read_bytes() for p in sorted((HERE / "static").glob("*.*s")))).hexdigest()[
     :8
 ]  # so that no browser keeps an old style or script
-templates.globals.update(marks=MARKS, version=STAMP)
+PAGES = {
+    "board": ("loads", "Load board"),
+    "tariff": ("year", "Year"),
+    "year": ("year", "Year"),
+    "survey": ("survey", "Survey"),
+    "settings": ("set", "Set"),
+}  # places that are pages
+templates.globals.update(marks=MARKS, version=STAMP, pages=PAGES)
 
 
 @lru_cache(maxsize=128)

@@ -22,6 +22,7 @@ from sqlalchemy import Text, bindparam, cast, delete, func, select
 from sqlalchemy.orm import Session
 from starlette.datastructures import FormData, UploadFile
 
+from gumboot.store.database import see_crew
 from gumboot.store.models import FailedSignIn, Person, SignIn
 from gumboot.web.frame import render
 
@@ -96,7 +97,7 @@ def token_hash(token: str) -> str:
 
 async def sent_form(request: Request) -> FormData:
     """The form of a change; kept on the request so that a sign-in page can carry it on."""
-    form = await request.form(max_files=2, max_fields=600, max_part_size=8_000_000) if request.method == "POST" else FormData()
+    form = await request.form(max_files=12, max_fields=2000, max_part_size=8_000_000) if request.method == "POST" else FormData()
     request.state.form = form
     return form
 
@@ -117,7 +118,7 @@ def visit(request: Request, form: Annotated[FormData, Depends(sent_form)]) -> It
         if row.expires_at - now < length * 0.9:
             db.get(SignIn, token_hash(request.cookies[COOKIE])).expires_at = now + length  # type: ignore[union-attr]
             db.commit()
-            db.execute(select(func.set_config("gumboot.crew", str(row.crew_id), True)))
+            see_crew(db, row.crew_id)
         yield found
 
 

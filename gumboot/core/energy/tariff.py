@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from gumboot.core.clock import DAY, covered, show_spans, spans_of
 from gumboot.core.energy.calendar import Calendar
-from gumboot.core.findings import Cure, Finding, check, stop
+from gumboot.core.findings import Cure, Finding, check, note, stop
 from gumboot.core.loads.board import spans
 from gumboot.core.plan import Rate, Tariff
 
@@ -50,7 +50,7 @@ def prices(tariff: Tariff, cal: Calendar) -> tuple[NDArray[np.float64], NDArray[
 
 
 def tariff_findings(tariff: Tariff) -> list[Finding]:
-    """Holes, overlaps, and a selling price above the buying price at the same moment."""
+    """Holes, overlaps, and selling prices above buying prices."""
     if not tariff.rates:
         return []
     _, count = rates_by_minute(tariff.rates)
@@ -64,9 +64,12 @@ def tariff_findings(tariff: Tariff) -> list[Finding]:
         says = f"Rates {' and '.join(f'“{p}”' for p in pair)} both hold for {over}. The first in the list is used."
         found.append(check("tariff.overlap", "tariff", says, "the supplier's sheet", Cure("Shorten one of them in Year")))
     dear = [r.name for r in tariff.rates if r.sell > r.buy]
-    if dear:
-        says = f"Rate “{dear[0]}” sells above what it buys at: is it net of tax, and are the two the right way round?"
+    if len(dear) == len(tariff.rates):
+        says = "Every rate sells above what it buys at: are the two the right way round?"
         found.append(check("tariff.sell", "tariff", says, "the supplier's sheet", Cure("Read both prices again")))
+    elif dear:
+        says = f"Rate “{dear[0]}” sells above what it buys at. The battery is never counted on to sell: only the sun is."
+        found.append(note("tariff.sell", "tariff", says, "the supplier's sheet"))
     return found
 
 

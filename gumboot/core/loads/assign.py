@@ -1,8 +1,10 @@
 """Which circuits live in an outage, and on which leg, so that the most loaded leg is least: an integer program, solved exactly.
 
     x[i, l] = 1: circuit i is backed up on leg l        (a circuit of all legs has one x)
-    T      >= sum of running power on every leg          (the most loaded leg, W)
-    sum + largest start <= surge, sum <= continuous      (of every leg, and of all together)
+    T      >= sum of running power on every leg          (the most loaded leg in its worst hour, W)
+    sum + largest start <= surge, sum <= continuous      (of every leg, and of all together, in every hour)
+
+Hours are told apart only by which circuits may run in them; an hour whose circuits all run in another hour too is left out.
 
 Solved in turn: the most circuits that may drop are kept; then T is least; then the fewest circuits move. Fewer moves, and what they reach, beside it.
 """
@@ -16,11 +18,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from gumboot.core.loads.board import Leg
+from gumboot.core.loads.board import DAY_STEPS, Leg, may_run
 from gumboot.core.plan import Legs, Load
 from gumboot.core.working import Figure
 
-NODES = 60  # of the search tree, for one program: a count and not a clock, so that the same board gives the same answer; the gap says what is left
+NODES = 60  # of the search tree, for one program: a count and not a clock, so that the same board gives the same answer
+EXACT, GAP = 90, 0.003  # up to so many places to choose from the search goes to the end; with more it may stop this near the bound
 FRONTIER = 4  # how many smaller counts of moves are tried
 Row = NDArray[np.float64]
 
@@ -37,7 +40,7 @@ class Move:
 
 @dataclass(frozen=True, slots=True)
 class Assignment:
-    """Where every circuit goes ("" for not backed up). W: the most loaded leg, the least that any assignment can reach, and today's."""
+    """Where every circuit goes ("" for not backed up). W: the most loaded leg in its worst hour, the least that any assignment can reach, today's."""
 
     legs: dict[str, str]
     moves: tuple[Move, ...]
@@ -71,9 +74,11 @@ class _Program:
         self.fixed = {v.id for v in on if v.must or not free}
         self.cells = [(v, place) for v in on for place in ([v.legs] if "+" in v.legs else self.lines)]
         self.grain = len(lines)
+        self.hours = hours_of(loads, [v.id for v in on])
         everywhere = [v for v in on if v.id in self.fixed and v.legs == "+".join(lines)]
-        self.base = sum(self.part(v.running_w, v.legs, lines[0]) for v in everywhere)
-        if self.fixed == {v.id for v in on} and all("+" not in v.legs or v in everywhere for v in on):
+        one = len(self.hours) == 1
+        self.base = sum(self.part(v.running_w, v.legs, lines[0]) for v in everywhere) if one else 0.0
+        if one and self.fixed == {v.id for v in on} and all("+" not in v.legs or v in everywhere for v in on):
             self.grain = 1  # single-leg circuits in whole watts stand above the base
         today = {v.id: v.legs if v.backed else "" for v in loads}
         self.kept = np.append(np.ones(len(self.cells)), 0.0)
@@ -85,19 +90,21 @@ class _Program:
         for v in on:
             here = np.array([float(w is v) for w, _ in self.cells] + [0.0])
             self.rows.append((here, 1.0 if v.id in self.fixed else 0.0, 1.0))
-        run = {line: self._row([v.running_w for v, _ in self.cells], line) for line in (*lines, "")}
         more = [max(0.0, starting[v.id].n - v.running_w) for v, _ in self.cells]
-        self.starts: list[tuple[Row, float]] = []  # rows of a start; few bind, so each is taken in when an answer breaks it
-        for line in (*lines, ""):
-            side = leg if line else total
-            if line:
-                self.rows.append((run[line] - self.worst / self.grain, -math.inf, self.base))
-            self.rows.append((run[line], -math.inf, side.continuous.n))
-            extra = self._row(more, line)
-            for k in np.flatnonzero(extra) if side.surge else ():
-                row = run[line].copy()
-                row[k] += extra[k]
-                self.starts.append((row, side.surge.n if side.surge else math.inf))
+        for hour in self.hours:
+            there = [float(v.id in hour) for v, _ in self.cells]
+            for line in (*lines, ""):
+                side = leg if line else total
+                run = self._row([v.running_w * t for (v, _), t in zip(self.cells, there, strict=True)], line)
+                if line:
+                    self.rows.append((run - self.worst / self.grain, -math.inf, self.base))
+                self.rows.append((run, -math.inf, side.continuous.n))
+                extra = self._row([m * t for m, t in zip(more, there, strict=True)], line)
+                spare = side.surge.n - side.continuous.n if side.surge else math.inf  # a start of less can break nothing
+                for k in np.flatnonzero(extra > spare):
+                    row = run.copy()
+                    row[k] += extra[k]
+                    self.rows.append((row, -math.inf, side.surge.n if side.surge else math.inf))
 
     def part(self, watts: float, place: str, line: str) -> float:
         """What a circuit at a place puts on a line, its power in whole watts; on all lines together when the line is ""."""
@@ -112,20 +119,16 @@ class _Program:
         from scipy.optimize import Bounds, LinearConstraint, milp
 
         bounds = Bounds(np.zeros(len(what)), np.append(np.ones(len(self.cells)), np.inf))
-        while True:
-            rows = [*self.rows, *((row, -math.inf, most) for row, most in also)]
-            a, low, high = np.array([r for r, _, _ in rows]), np.array([x for _, x, _ in rows]), np.array([x for _, _, x in rows])
-            options = {"node_limit": NODES, "mip_rel_gap": 0.0}
-            result = milp(what, constraints=LinearConstraint(a, low, high), integrality=np.ones(len(what)), bounds=bounds, options=options)
-            if result.x is None:
-                return None
-            x = np.round(result.x)
-            broken = [(row, most) for row, most in self.starts if row @ x > most + 1e-6]
-            if not broken:
-                legs = {v.id: "" for v in self.loads} | {v.id: place for (v, place), there in zip(self.cells, x, strict=False) if there}
-                return legs, float(result.fun), float(result.mip_dual_bound)
-            self.rows += [(row, -math.inf, most) for row, most in broken]
-            self.starts = [(row, most) for row, most in self.starts if not any(row is b for b, _ in broken)]
+        rows = [*self.rows, *((row, -math.inf, most) for row, most in also)]
+        a, low, high = np.array([r for r, _, _ in rows]), np.array([x for _, x, _ in rows]), np.array([x for _, _, x in rows])
+        options = {"node_limit": NODES, "mip_rel_gap": 0.0 if len(self.cells) <= EXACT else GAP}
+        result = milp(what, constraints=LinearConstraint(a, low, high), integrality=np.ones(len(what)), bounds=bounds, options=options)
+        if result.x is None:
+            return None
+        legs = {v.id: "" for v in self.loads} | {
+            v.id: place for (v, place), there in zip(self.cells, np.round(result.x), strict=False) if there
+        }
+        return legs, float(result.fun), float(result.mip_dual_bound)
 
 
 def assign(loads: Sequence[Load], starting: dict[str, Figure], lines: Sequence[str], total: Leg, leg: Leg, free: bool) -> Assigned:
@@ -175,13 +178,24 @@ def _read(program: _Program, legs: dict[str, str], bound: float) -> Assignment:
 
 
 def _on(program: _Program, legs: dict[str, str], line: str) -> float:
-    return sum(program.part(v.running_w, legs[v.id], line) for v in program.loads if legs[v.id])
+    """W on a line in its worst hour."""
+    return max(
+        sum(program.part(v.running_w, legs[v.id], line) for v in program.loads if legs[v.id] and v.id in hour) for hour in program.hours
+    )
+
+
+def hours_of(loads: Sequence[Load], ids: Sequence[str]) -> list[frozenset[str]]:
+    """The sets of circuits that may run at once, the largest only: one set when all may run all day."""
+    may = {v.id: may_run(v) for v in loads}
+    sets = {frozenset(k for k in ids if may[k][t]) for t in range(DAY_STEPS)}
+    return sorted((s for s in sets if not any(s < other for other in sets)), key=sorted) or [frozenset(ids)]
 
 
 def _why(loads: Sequence[Load], total: Leg, leg: Leg, who: str) -> str:
-    watts = sum(x.running_w for x in loads if x.must or (x.backed and not who.endswith("live")))
+    some = [x for x in loads if x.must or (x.backed and not who.endswith("live"))]
+    watts = max((sum(x.running_w for x in some if x.id in hour) for hour in hours_of(some, [x.id for x in some])), default=0.0)
     return (
-        f"{who} run {watts:.0f} W at once; the inverters give {total.continuous.text} in all and {leg.continuous.text} a leg"
+        f"{who} run {watts:.0f} W in the worst hour; the inverters give {total.continuous.text} in all and {leg.continuous.text} a leg"
         f"{f', {leg.surge.text} in a start' if leg.surge else ''}. No assignment fits: take a circuit off, or fit more power."
     )
 

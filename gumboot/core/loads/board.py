@@ -27,6 +27,7 @@ STARTS_S: dict[LoadKind, float] = {
     "motor": 1.0,
     "pump": 2.0,
 }  # how long a start lasts, s
+COINCIDE_S = 0.5  # starts shorter than this are not counted on to meet: common practice
 SOFT_START = 0.4  # what a soft starter leaves of the start; all common practice, from memory
 STEP_MIN = 15
 DAY_STEPS = DAY // STEP_MIN
@@ -236,8 +237,8 @@ def pass_through(plan: Plan, inverter: Inverter, gateway: Gateway | None, sized:
 
 
 def not_together(sheet: Sheet, total: Leg, legs: Sequence[Leg]) -> tuple[tuple[str, str], ...]:
-    """Pairs of loads (ids) that each start alone but not at the same moment, within the hours both may run."""
-    movers = [i for i, extra in enumerate(sheet.extra) if extra > 0]
+    """Pairs of loads (ids) that each start alone but not at the same moment, within the hours both may run; starts of a blink aside."""
+    movers = [i for i, extra in enumerate(sheet.extra) if extra > 0 and STARTS_S[sheet.loads[i].kind] >= COINCIDE_S]
     sides = [(x.name, x.surge.n) for x in (total, *legs) if x.surge]
     alone = {(leg, i): sheet.starts(leg, [i]) <= most for leg, most in sides for i in movers}
     pairs = [(i, j) for n, i in enumerate(movers) for j in movers[n + 1 :]]

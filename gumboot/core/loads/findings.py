@@ -37,7 +37,7 @@ def leg_findings(plan: Plan, inverter: Inverter) -> list[Finding]:
     for i, x in enumerate(plan.loads):
         if not set(x.legs.split("+")) <= lines:
             says = f"{x.name} is on {x.legs}; the supply has {', '.join(sorted(lines))}."
-            found.append(stop(f"load.{x.id}.legs", "loads", says, "load board", Cure("Put it on L1", (Change(f"/loads/{i}/legs", "L1"),))))
+            found.append(stop(f"load.{x.id}.legs", "board", says, "load board", Cure("Put it on L1", (Change(f"/loads/{i}/legs", "L1"),))))
     return found
 
 
@@ -67,10 +67,10 @@ def running_findings(plan: Plan, leg: Leg) -> list[Finding]:
         shed = droppable(plan, leg, leg.at_once.n - most)
         cures = (Cure(f"Take {_names(plan, shed)} off backup", shed),) if shed else ()
         says = f"{called(leg)}: {leg.running.text} run at {show_minutes(leg.worst_at)}; the inverter{'s give' if plan.kit.inverters > 1 else ' gives'} {leg.continuous.text}."
-        return [stop(f"loads.{leg.name}.running", "loads", says, COMMON_PRACTICE, *cures, BALANCE, figures=(leg.running, leg.continuous))]
+        return [stop(f"board.{leg.name}.running", "board", says, COMMON_PRACTICE, *cures, BALANCE, figures=(leg.running, leg.continuous))]
     if leg.at_once.n > most:
         says = f"{called(leg)}: {leg.at_once.text} if everything ran at once, against {leg.continuous.text}; by the hours stated it is {leg.running.text}."
-        return [check(f"loads.{leg.name}.at-once", "loads", says, COMMON_PRACTICE, Cure("Tell the household what not to use together"), BALANCE, figures=(leg.at_once, leg.continuous))]  # fmt: skip
+        return [check(f"board.{leg.name}.at-once", "board", says, COMMON_PRACTICE, Cure("Tell the household what not to use together"), BALANCE, figures=(leg.at_once, leg.continuous))]  # fmt: skip
     return []
 
 
@@ -89,18 +89,18 @@ def start_findings(plan: Plan, board: Board, leg: Leg, inverter: Inverter) -> li
     starter = next((x for x in plan.loads if x.id == leg.starter), None)
     if starter is None or leg.running.n > leg.continuous.n:
         return []
-    key, most = f"loads.{leg.name}.start", leg.surge or leg.continuous
+    key, most = f"board.{leg.name}.start", leg.surge or leg.continuous
     if leg.surge is None and leg.start.n > leg.continuous.n:
         says = f"{called(leg)}: {starter.name} starting draws {leg.start.text}; the sheet states no surge above {leg.continuous.text}."
-        return [check(key, "loads", says, COMMON_PRACTICE, Cure("Ask the maker for the surge rating"), figures=(leg.start, most))]
+        return [check(key, "board", says, COMMON_PRACTICE, Cure("Ask the maker for the surge rating"), figures=(leg.start, most))]
     if leg.start.n > most.n:
         soft = _cures(plan, board, leg, leg.start.n - most.n)
         says = f"{called(leg)}: {starter.name} starting draws {leg.start.text} with the rest running; the surge rating is {most.text}."
-        return [stop(key, "loads", says, COMMON_PRACTICE, *soft, BALANCE, figures=(leg.start, most))]
+        return [stop(key, "board", says, COMMON_PRACTICE, *soft, BALANCE, figures=(leg.start, most))]
     lasts = STARTS_S[starter.kind] if not starter.soft_start else 2 * STARTS_S[starter.kind]
     if leg.start.n > leg.continuous.n and inverter.surge_s is not None and lasts > inverter.surge_s:
         says = f"{called(leg)}: {starter.name} starts for about {lasts:g} s above the continuous rating; the surge lasts {inverter.surge_s:g} s."
-        return [check(key, "loads", says, COMMON_PRACTICE, Cure("Measure the start, or fit a drive that ramps it"), figures=(leg.start,))]
+        return [check(key, "board", says, COMMON_PRACTICE, Cure("Measure the start, or fit a drive that ramps it"), figures=(leg.start,))]
     return []
 
 
@@ -119,7 +119,7 @@ def balance_findings(board: Board, inverter: Inverter) -> list[Finding]:
     if most.running.n - least.running.n <= inverter.imbalance_max_w:
         return []
     says = f"Leg {most.name} runs {most.running.text}, leg {least.name} {least.running.text}: further apart than the {inverter.imbalance_max_w:g} W the inverter allows."
-    return [check("loads.balance", "loads", says, "inverter sheet", BALANCE, figures=(most.running, least.running))]
+    return [check("board.balance", "board", says, "inverter sheet", BALANCE, figures=(most.running, least.running))]
 
 
 def pass_findings(plan: Plan, board: Board) -> list[Finding]:
@@ -130,24 +130,42 @@ def pass_findings(plan: Plan, board: Board) -> list[Finding]:
     worst = max(board.house, key=lambda f: f.n)
     if worst.n > limit.n:
         says = f"With the grid on, {worst.name} draws {worst.text}; what feeds it passes {limit.text}."
-        return [stop("loads.pass", "loads", says, COMMON_PRACTICE, Cure("Take circuits off backup, or fit a larger breaker and conductor"), figures=(worst, limit))]  # fmt: skip
-    return [note("loads.passes", "loads", f"With the grid on, {worst.name} draws {worst.text} of the {limit.text} that its feed passes.", COMMON_PRACTICE, figures=(worst, limit))]  # fmt: skip
+        return [stop("board.pass", "board", says, COMMON_PRACTICE, Cure("Take circuits off backup, or fit a larger breaker and conductor"), figures=(worst, limit))]  # fmt: skip
+    return [note("board.passes", "board", f"With the grid on, {worst.name} draws {worst.text} of the {limit.text} that its feed passes.", COMMON_PRACTICE, figures=(worst, limit))]  # fmt: skip
 
 
 def together_findings(plan: Plan, board: Board) -> list[Finding]:
-    """Pairs that start alone but not at one moment; a soft starter where it cures."""
+    """Circuits that start alone but not at one moment, told from the one that clashes with most; a soft starter where it cures."""
     by: dict[str, Load] = {x.id: x for x in plan.loads}
     place = {x.id: i for i, x in enumerate(plan.loads)}
     found = []
-    for a, b in board.together:
-        cures = [_soft_pair(plan, board, a, b, x) for x in (a, b)]
-        says = f"{by[a].name} and {by[b].name} each start, but must not start at the same moment."
-        delay = Cure("Interlock them, or set a start delay on one")
-        soft = tuple(Cure(f"Fit a soft starter to {by[x].name}", (Change(f"/loads/{place[x]}/soft_start", True),)) for x, good in zip((a, b), cures, strict=True) if good)  # fmt: skip
-        found.append(
-            check(f"loads.together.{a}.{b}", "loads", says, COMMON_PRACTICE, *soft, delay, figures=(board.starting[a], board.starting[b]))
-        )
+    for one, others in hubs(board.together, {k: f.n for k, f in board.starting.items()}):
+        says = f"{by[one].name} must not start at the same moment as {_list([by[x].name for x in others])}."
+        able = [x for x in (one, *(others if len(others) == 1 else ())) if all(_soft_pair(plan, board, one, y, x) for y in others)]
+        soft = tuple(Cure(f"Fit a soft starter to {by[x].name}", (Change(f"/loads/{place[x]}/soft_start", True),)) for x in able)
+        delay = Cure("Interlock them, or set a start delay")
+        figures = tuple(board.starting[x] for x in (one, *others))
+        found.append(check(f"board.together.{one}", "board", says, COMMON_PRACTICE, *soft, delay, figures=figures))
     return found
+
+
+def hubs(pairs: Sequence[tuple[str, str]], watts: dict[str, float]) -> list[tuple[str, list[str]]]:
+    """Pairs told from the member that is in most of those left (of equals the one of most W): (it, its partners).
+
+    >>> hubs([("a", "b"), ("c", "b"), ("c", "d")], {"a": 1, "b": 5, "c": 2, "d": 1})
+    [('b', ['a', 'c']), ('c', ['d'])]
+    """
+    left, out = list(pairs), []
+    while left:
+        members = [x for p in left for x in p]
+        one = max(dict.fromkeys(members), key=lambda x: (members.count(x), watts[x]))
+        out.append((one, [next(y for y in p if y != one) for p in left if one in p]))
+        left = [p for p in left if one not in p]
+    return out
+
+
+def _list(names: Sequence[str]) -> str:
+    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} or {names[-1]}"
 
 
 def _soft_pair(plan: Plan, board: Board, a: str, b: str, soft: str) -> bool:

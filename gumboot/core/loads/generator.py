@@ -54,7 +54,7 @@ def generator_findings(plan: Plan, inverter: Inverter, charging: Charging | None
     if charging is None:
         return []
     power, figures = charging.power, (charging.power, charging.need)
-    if power.n <= inverter.power_w:
+    if power.n <= inverter.power_w and plan.kit.generator and plan.kit.generator.lands != "loads panel":
         return []  # a stop of the sources that meet (`earthing.meeting_findings`)
     if charging.hours is None and charging.charger.n > 0 and charging.need.n > power.n:
         says = f"The loads leave nothing of the generator's {power.text} for charging."

@@ -36,10 +36,11 @@ def upgrade() -> None:
         sa.Column("data", sa.LargeBinary()),
         sa.Column("beat_at", sa.DateTime(timezone=True), server_default=sa.func.now(), nullable=False),
     )
+    mine = "job_id in (select id from job)"
     for name in ("kept_file", "result"):
         op.execute(f"alter table {name} enable row level security")
         op.execute(f"alter table {name} force row level security")
-        op.execute(f"create policy own_crew on {name} using (job_id in (select id from job)) with check (job_id in (select id from job))")
+        op.execute(f"create policy own_crew on {name} using ({mine}) with check ({mine})")
     op.execute("create trigger kept before update or delete on kept_file for each row execute function kept_for_ever()")
     op.execute("create trigger kept_whole before truncate on kept_file for each statement execute function kept_for_ever()")
 
