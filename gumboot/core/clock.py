@@ -79,8 +79,11 @@ def typed_spans(spans: Iterable[Span]) -> str:
     >>> typed_spans([(360, 540), (1050, 1320)])
     '6-9, 17:30-22'
     """
-    short = lambda m: f"{m // 60}:{m % 60:02d}" if m % 60 else f"{m // 60}"  # noqa: E731
-    return ", ".join(f"{short(a)}-{short(b)}" for a, b in spans)
+    return ", ".join(f"{_short(a)}-{_short(b)}" for a, b in spans)
+
+
+def _short(minutes: int) -> str:
+    return f"{minutes // 60}:{minutes % 60:02d}" if minutes % 60 else f"{minutes // 60}"
 
 
 def covered(spans: Sequence[Span]) -> NDArray[np.bool_]:

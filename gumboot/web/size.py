@@ -129,10 +129,14 @@ def calculations(at: Opened) -> Response:
 
 def change_plan(request: Request, at: Ticket, changes: tuple[Change, ...], back: str) -> Response:
     """Apply changes to the plan as it was read, save, and go back. Shows a lost race; loses nothing."""
+    at.visit.needs("planner", "supervisor")
+    return keep_plan(request, at, Plan.model_validate(apply(at.plan.model_dump(mode="json"), changes)), changes, back)
+
+
+def keep_plan(request: Request, at: Ticket, plan: Plan, changes: tuple[Change, ...], back: str) -> Response:
+    """Save a plan made from the one that was read, and go back. A lost race shows the changes it would have made."""
     visit = at.visit
-    visit.needs("planner", "supervisor")
     version = visit.whole("version", at.job.version)
-    plan = Plan.model_validate(apply(at.plan.model_dump(mode="json"), changes))
     try:
         records.save_plan(visit.db, at.job, plan, version, visit.who)
     except records.LostRace as race:

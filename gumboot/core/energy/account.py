@@ -49,7 +49,7 @@ def account(plan: Plan, design: Design, catalogue: Catalogue, i: Inputs, said: S
         "energy": {"nothing": year.nothing.totals, "sun": year.sun_alone.totals, "all": year.with_all.totals},
         "self_use": year.self_use, "self_sufficiency": year.self_sufficiency, "cycles": year.cycles, "capacity_kwh": i.bank.capacity_wh / 1000 if i.bank else 0.0,
         "floor": float(i.rules.floor.min()), "faces": [list(f) for f in i.faces], "rests_on": list(i.rests_on), "months": months(i, year.with_all), "findings": findings,
-        "outages": _said_of(dark) if dark else None, "sweep": swept,
+        "fuel": year.with_all.totals["generator"] * (plan.energy.tariff.fuel_kwh or 0.0), "outages": _said_of(dark) if dark else None, "sweep": swept,
     }  # fmt: skip
     series = {"sun": i.sun, "load": i.load, "buy": i.buy, "sell": i.sell, **{k: year.with_all.trace[k] for k in TRACES}}
     if dark:
