@@ -20,7 +20,7 @@ LASTING = (
     ((70, 16, 12), (168, 40, 28), (214, 148, 60), (198, 212, 170), (47, 93, 58)),
 )  # h, and colours from short to long
 LASTING_NAMES = ("under 4 h", "4 to 12 h", "12 to 24 h", "1 to 3 days", "longer")
-CARPETS = {"grid": "Grid", "sun": "Sun", "load": "House", "stored": "Battery"}
+CARPETS = {"grid": "Grid", "sun": "Sun", "load": "House", "stored": "Battery", "generator": "Generator"}
 
 
 def day_of(n: int, year: int) -> date:
@@ -80,10 +80,13 @@ def outage_calendar(hours: Series, worst_at: int, worst_h: float, year: int) -> 
 W, H, X0, Y0 = 720.0, 190.0, 48.0, 18.0
 
 
-def day_picture(day: int, series: Mapping[str, Series], capacity_kwh: float, best: Mapping[str, Series] | None, priced: bool) -> str:
+def day_picture(
+    day: int, series: Mapping[str, Series], capacity_kwh: float, best: Mapping[str, Series] | None, priced: bool, off_grid: bool
+) -> str:
     """One day: sun and house in kW, what comes from where; the battery's state below; the price below that."""
     at = slice(day * 96, day * 96 + 96)
-    kw = {k: series[k][at] / 1000 for k in ("sun", "load", "bought", "sold", "charged", "discharged")}
+    outside = "generator" if off_grid else "bought"
+    kw = {k: series[k][at] / 1000 for k in ("sun", "load", outside, "sold", "charged", "discharged", "unserved")}
     top = max(1.0, *(float(v.max()) for v in kw.values())) * 1.05
     y = lambda v: Y0 + H * (1 - v / top)  # noqa: E731
     out = [box(X0, Y0, W, H, "frame")]
@@ -92,7 +95,7 @@ def day_picture(day: int, series: Mapping[str, Series], capacity_kwh: float, bes
     out += [
         _steps(kw["sun"], y, "area-sun", True),
         _steps(kw["discharged"], y, "area-battery", True),
-        _steps(kw["bought"], y, "line-grid"),
+        _steps(kw[outside], y, "line-grid"),
         _steps(kw["load"], y, "line-load"),
     ]
     low = Y0 + H + 26
@@ -187,20 +190,24 @@ def sweep_picture(swept: Mapping[str, Any], off_grid: bool, priced: bool, curren
         )
     )
     used: list[float] = []
-    for a, array in enumerate(arrays):
+    for a, array in sorted(enumerate(arrays), key=lambda p: p[1] != 1.0):
         row = worth[a * len(packs) : (a + 1) * len(packs)]
         here = array == 1.0
         out.append(line(*((x(n), y(v)) for n, v in enumerate(row)), class_="line-load" if here else "grid-row"))
         if here:
             out += [tag("circle", cx=x(n), cy=y(v), r=3.5, class_="pin") for n, v in enumerate(row)]
-            marks = [(swept["now"], "chosen", "planned"), *([(swept["knee"], "ring", "knee")] if swept["knee"] is not None else [])]
+            same = swept["knee"] == swept["now"]
+            marks = [
+                (swept["now"], "chosen", "planned, and the knee" if same else "planned"),
+                *([(swept["knee"], "ring", "knee")] if swept["knee"] is not None and not same else []),
+            ]
             for n, class_, word in marks:
                 if n in packs:
                     at = packs.index(n)
                     out.append(tag("circle", cx=x(at), cy=y(row[at]), r=8 if class_ == "chosen" else 12, class_=class_))
                     out.append(text(x(at), y(row[at]) + (28 if word == "knee" else -16), word, "strong small", "middle"))
         end = float(y(row[-1])) + 4
-        if all(abs(end - u) > 12 for u in used) or here:
+        if all(abs(end - u) > 12 for u in used):
             used.append(end)
             out.append(text(x(len(packs) - 1) + 10, end, f"{fmt(array)} × array", "strong small" if here else "small soft"))
     for n, count in enumerate(packs):

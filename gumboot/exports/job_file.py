@@ -1,12 +1,15 @@
 """The whole job as one JSON file, under a published JSON Schema; and back.
 
-Plan and log are the job; the design is written for readers and made again on reading.
+Plan, log and the files kept with them are the job; the design is written for readers and made again on reading.
 """
 
 from __future__ import annotations
 
+import base64
+import binascii
+import hashlib
 import json
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import asdict, dataclass
 from functools import lru_cache
 from typing import Any, get_args
@@ -31,6 +34,19 @@ class BrokenFile(ValueError):
 
 
 @dataclass(frozen=True)
+class Attached:
+    """A file that goes with a job, named by the SHA-256 of its bytes."""
+
+    digest: str
+    kind: str
+    name: str
+    media: str
+    about: dict[str, Any]
+    kept_by: str
+    data: bytes
+
+
+@dataclass(frozen=True)
 class Taken:
     """A job as read from a file."""
 
@@ -38,6 +54,7 @@ class Taken:
     version: int
     plan: Plan
     entries: list[Entry]
+    files: list[Attached]
 
 
 def design_json(design: Design) -> dict[str, Any]:
@@ -58,7 +75,7 @@ def design_json(design: Design) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def write(uid: str, version: int, plan: Plan, design: Design, entries: Sequence[Entry]) -> str:
+def write(uid: str, version: int, plan: Plan, design: Design, entries: Sequence[Entry], attached: Iterable[Attached] = ()) -> str:
     """The file's text."""
     document = {
         "format": FORMAT,
@@ -66,6 +83,7 @@ def write(uid: str, version: int, plan: Plan, design: Design, entries: Sequence[
         "version": version,
         "plan": plan.model_dump(mode="json"),
         "log": [asdict(e) for e in entries],
+        "files": [{**asdict(a), "data": base64.b64encode(a.data).decode()} for a in attached],
         "design": design_json(design),
     }
     return json.dumps(document, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
@@ -83,11 +101,23 @@ def schema() -> dict[str, Any]:
     wrench = {"type": ["object", "null"], "required": ["name", "serial", "calibrated_until"], "additionalProperties": text}
     torque = {"type": ["number", "null"], "minimum": 0, "maximum": 1000}
     verdict = {"enum": list(get_args(Verdict))}
+    digest = {"type": "string", "pattern": "^[0-9a-f]{64}$"}
+    attached = {
+        "digest": digest,
+        "kind": {"enum": ["readings", "weather", "photo"]},
+        "name": {**text, "maxLength": 200},
+        "media": {"enum": ["text/csv; charset=utf-8", "image/jpeg"]},
+        "about": {"type": "object"},
+        "kept_by": text,
+        "data": {**text, "contentEncoding": "base64"},
+    }
     bodies = {
         "reading": {"termination": text, "label": text, "torque_nm": torque, "typed": text, "rated_nm": torque, "rated_source": text, "verdict": verdict, "why": text, "wrench": wrench, "replaced": {"type": "boolean"}, "corrects": maybe, "note": text},
         "accept": {"finding": text, "fingerprint": text, "says": text, "reason": text},
         "sign": {"plan_version": {"type": "integer"}, "plan_digest": text, "log_head": text, "statement": text},
         "reopen": {"reason": text},
+        "photo": {"digest": digest, "what": text, "note": text},
+        "withdraw": {"digest": digest, "reason": text},
     }  # fmt: skip
     rules = [
         {
@@ -108,6 +138,10 @@ def schema() -> dict[str, Any]:
             "version": {"type": "integer", "minimum": 1, "maximum": 2_000_000_000},
             "plan": {k: v for k, v in plan.items() if k != "$defs"},
             "log": {"type": "array", "items": {**entry, "allOf": rules}},
+            "files": {
+                "type": "array",
+                "items": {"type": "object", "required": list(attached), "properties": attached, "additionalProperties": False},
+            },
             "design": {"type": "object"},
         },
         "$defs": plan["$defs"],
@@ -158,9 +192,21 @@ def read(data: bytes) -> Taken:
                 "its hash does not follow from what it holds and the entry before: the log was changed after it was written",
             )
         )
+    files = [_attached(i, a, faults) for i, a in enumerate(document.get("files", []))]
     if faults:
         raise BrokenFile(faults)
-    return Taken(document["uid"], document["version"], plan, entries)
+    return Taken(document["uid"], document["version"], plan, entries, files)
+
+
+def _attached(i: int, a: dict[str, Any], faults: list[tuple[str, str]]) -> Attached:
+    """One file, if its bytes are those that its digest names."""
+    try:
+        data = base64.b64decode(a["data"], validate=True)
+    except binascii.Error:
+        data = b""
+    if hashlib.sha256(data).hexdigest() != a["digest"]:
+        faults.append((f"files/{i}/data", "does not hold the bytes that its digest names: the file was changed or cut short"))
+    return Attached(**{**a, "data": data})
 
 
 def _unprintable(document: Any) -> Iterator[tuple[str, str]]:

@@ -24,6 +24,7 @@ HEAD_LINES = 60  # how far down a header may stand
 MOST_BAD = 0.5
 WH = {"kwh": 1000.0, "wh": 1.0, "mwh": 1e6}
 W = {"kw": 1000.0, "w": 1.0}
+SPELT = {"kwh": "kWh", "wh": "Wh", "mwh": "MWh", "kw": "kW", "w": "W"}
 DRAWN = ("consum", "usage", "import", "deliver", "demand", "energy", "load", "value", "reading", "kwh", "wh", "kw")
 SOLD = ("export", "generat", "received", "feed", "production", "solar", "pv", "reverse")
 _DATE = re.compile(r"(\d{1,4})[-/.](\d{1,2})[-/.](\d{1,4})")
@@ -114,7 +115,7 @@ def _columns(head: Sequence[str], dialect: type[csv.Dialect], report: Report) ->
         power = unit in W
         shown = f"“{name or f'column {value + 1}'}”"
         report.found.append(
-            f"Values from {shown} in {unit or 'kWh'}; times from {f'“{names[when]}”' if when < len(names) and names[when] else f'column {when + 1}'}."
+            f"Values from {shown} in {SPELT.get(unit or 'kwh')}; times from {f'“{names[when]}”' if when < len(names) and names[when] else f'column {when + 1}'}."
         )
         return Columns(when, times[0] if times else None, value, {**WH, **W}[unit or "kwh"], power, ends), n
     raise Unreadable(f"No line with a date, a time and a number was found in the first {len(rows)} lines. Lines such as “2025-03-04 00:15, 0.31” are needed.")  # fmt: skip

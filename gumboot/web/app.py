@@ -20,7 +20,7 @@ from starlette.exceptions import HTTPException
 from gumboot.catalogue import catalogue
 from gumboot.demo import scenario
 from gumboot.store import database, records
-from gumboot.web import brief, hand_over, jobs, land, loads, settings, sign_in, size, strings, wrenches, year
+from gumboot.web import brief, hand_over, jobs, land, loads, settings, sign_in, size, strings, survey, wrenches, year
 from gumboot.web.config import Config
 from gumboot.web.errands import Errands
 from gumboot.web.frame import render
@@ -64,7 +64,7 @@ def create_app(config: Config | None = None, demo: bool = False) -> FastAPI:
 
     app = FastAPI(title="Gumboot", lifespan=life, docs_url=None, redoc_url=None, openapi_url=None)
     app.state.config = config
-    for module in (sign_in, jobs, wrenches, brief, loads, year, size, strings, land, settings, hand_over):
+    for module in (sign_in, jobs, wrenches, brief, survey, loads, year, size, strings, land, settings, hand_over):
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=Path(__file__).parent / "static"), name="static")
     app.add_middleware(Headers)

@@ -38,7 +38,7 @@ from gumboot.store import database, files, results
 from gumboot.store.models import Result
 from gumboot.web.ticket import Ticket
 
-REVISION = 1  # of the computation: raised when the same plan would come to other numbers
+REVISION = 2  # of the computation: raised when the same plan would come to other numbers
 Said = Callable[[float, str], None]
 log = logging.getLogger("gumboot")
 

@@ -11,7 +11,11 @@ from sqlalchemy import select
 from gumboot.core.design import Design
 from gumboot.core.findings import Level
 from gumboot.exports import job_file
-from gumboot.store import records
+from gumboot.imports import kept
+from gumboot.imports.interval import Unreadable
+from gumboot.imports.photo import read_photo
+from gumboot.store import files, records
+from gumboot.store.database import see_crew
 from gumboot.store.models import Job, PlanVersion
 from gumboot.web.frame import render, twin
 from gumboot.web.sign_in import Visit, Visiting, uploaded
@@ -64,7 +68,8 @@ def jobs(request: Request, visit: Visiting) -> dict[str, Any]:
 @router.get("/jobs/{job_id}/export.json")
 def export_job(at: Opened) -> Response:
     """The whole job as one file."""
-    text = job_file.write(at.job.uid, at.job.version, at.plan, at.design, records.entries(at.visit.db, at.job))
+    attached = [job_file.Attached(f.digest, f.kind, f.name, f.media, f.about, f.kept_by, f.data) for f in files.of_job(at.visit.db, at.job)]
+    text = job_file.write(at.job.uid, at.job.version, at.plan, at.design, records.entries(at.visit.db, at.job), attached)
     name = "".join(c if c.isalnum() else "-" for c in at.job.name.lower()).strip("-")
     return Response(
         text, media_type="application/json", headers={"Content-Disposition": f'attachment; filename="{name or "job"}.gumboot.json"'}
@@ -90,5 +95,38 @@ def import_job(request: Request, visit: Visiting) -> Response:
         return render(request, "jobs.html", {"jobs": listed(visit), "faults": exc.faults, "_visit": visit}, 422)
     job = records.create_job(visit.db, visit.crew_id, taken.plan, visit.who, taken.uid, taken.version, imported=True)
     records.take_in(visit.db, job, taken.entries)
+    try:
+        take_in(visit, job, taken.files)
+    except job_file.BrokenFile as exc:
+        visit.db.rollback()
+        see_crew(visit.db, visit.crew_id)
+        return render(request, "jobs.html", {"jobs": listed(visit), "faults": exc.faults, "_visit": visit}, 422)
     visit.db.commit()
     return RedirectResponse(f"/jobs/{job.id}/size", 303)
+
+
+def take_in(visit: Visit, job: Job, attached: list[job_file.Attached]) -> None:
+    """Keep the files of a job as they came, each once it is seen to be what it says. Raises BrokenFile."""
+    for i, a in enumerate(attached):
+        try:
+            small = read_photo(a.data).small if a.kind == "photo" else None
+            if a.kind == "readings":
+                kept.read_readings(a.data)
+            elif a.kind == "weather":
+                kept.read_weather(a.data)
+        except (Unreadable, ValueError) as exc:
+            raise job_file.BrokenFile([(f"files/{i}/data", str(exc)[:200])]) from exc
+        kind = next(k for k in files.KINDS if k == a.kind)
+        files.keep(visit.db, job.id, kind, a.name, a.media, a.data, about_of(a), a.kept_by, small)
+
+
+ABOUT: dict[str, dict[str, Any]] = {
+    "readings": {"year": 0, "kwh": 0.0},
+    "weather": {"place": "", "latitude_deg": 0.0},
+    "photo": {"taken": ""},
+}  # what a page shows of a file
+
+
+def about_of(a: job_file.Attached) -> dict[str, Any]:
+    """What is said of a file, with what a page needs always there and of its kind."""
+    return {**a.about, **{k: a.about[k] if isinstance(a.about.get(k), type(v)) else v for k, v in ABOUT[a.kind].items()}}

@@ -37,6 +37,10 @@ class Ticket:
     design: Design
     standing: Standing
 
+    def anew(self) -> Ticket:
+        """The same job as it stands now."""
+        return ticket(self.job.id, self.visit)
+
     @property
     def open_stops(self) -> int:
         """Stops of the design."""

@@ -105,15 +105,16 @@ def _pictures(request: Request, at: Ticket, row: Result) -> dict[str, Any]:
     days = {"worst night": worst, "21 March": 79, "21 June": 171, "21 December": 354}
     day = day_typed(request.query_params.get("day", ""), worst)
     which = request.query_params.get("carpet", "")
-    which = which if which in CARPETS else "stored" if body["off_grid"] else "grid"
+    carpets = {k: v for k, v in CARPETS.items() if k != ("grid" if body["off_grid"] else "generator")}
+    which = which if which in carpets else "stored" if body["off_grid"] else "grid"
     best = None
     if body["priced"] and not body["off_grid"] and body["capacity_kwh"]:
         found = asked(at, errands_of(request), "best")
         best = series(at, found) if found is not None and found.body is not None else None
     capacity = body["capacity_kwh"]
     return {
-        "day": spoken_day(day, body["year"]), "day_number": day, "days": [{"name": k, "number": n} for k, n in days.items()], "carpet": which, "carpets": list(CARPETS.items()),
-        "_day": drawn(day_picture(day, steps, capacity, best, body["priced"] and not body["off_grid"])), "_carpet": drawn(year_carpet(which, steps, capacity)),
+        "day": spoken_day(day, body["year"]), "day_number": day, "days": [{"name": k, "number": n} for k, n in days.items()], "carpet": which, "carpets": list(carpets.items()),
+        "_day": drawn(day_picture(day, steps, capacity, best, body["priced"] and not body["off_grid"], body["off_grid"])), "_carpet": drawn(year_carpet(which, steps, capacity)),
         "_months": drawn(months_picture(body["months"])),
         "_outages": drawn(outage_calendar(steps["outage_h"], body["outages"]["worst_at"], body["outages"]["worst_h"], body["year"])) if body["outages"] else "",
         "_sweep": drawn(sweep_picture(body["sweep"], body["off_grid"], body["priced"], body["currency"])) if body["sweep"] else "",

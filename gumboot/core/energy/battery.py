@@ -67,7 +67,7 @@ class Run:
     trace: dict[str, Series]
 
 
-TRACES = ("bought", "sold", "charged", "discharged", "stored", "unserved")
+TRACES = ("bought", "sold", "charged", "discharged", "stored", "unserved", "generator")
 
 
 def _loop(sun, load, buy, sell, floor, fill, n, limits, banks, scale, start, out, trace):  # type: ignore[no-untyped-def]
@@ -136,7 +136,15 @@ def _loop(sun, load, buy, sell, floor, fill, n, limits, banks, scale, start, out
             paid += bought * buy[t]
             earned += sold * sell[t]
             if trace.shape[0] > 0:
-                trace[0, t], trace[1, t], trace[2, t], trace[3, t], trace[4, t], trace[5, t] = bought, sold, into, give, e, unserved
+                trace[0, t], trace[1, t], trace[2, t], trace[3, t], trace[4, t], trace[5, t], trace[6, t] = (
+                    bought,
+                    sold,
+                    into,
+                    give,
+                    e,
+                    unserved,
+                    gen + gen_charge,
+                )
         k = STEP_H / 1000.0
         row = out[c]
         row[0], row[1], row[2], row[3], row[4], row[5], row[6] = (

@@ -37,9 +37,12 @@ class Sweep:
 
 
 def sweep(i: Inputs, banks: Sequence[tuple[int, Bank]], arrays: Sequence[float], packs_now: int) -> Sweep:
-    """Every bank with every array through the year of `i`. banks: (packs, bank) from fewest to most."""
+    """Every bank with every array through the year of `i`, twice: it begins with what it ended with. banks: (packs, bank) from fewest to most."""
     pairs = [(n, bank, a) for a in arrays for n, bank in banks]
-    out = many(i.sun, i.load, i.buy, i.sell, i.rules, [b for _, b, _ in pairs], [a for _, _, a in pairs])
+    all_banks, scales = [b for _, b, _ in pairs], [a for _, _, a in pairs]
+    first = many(i.sun, i.load, i.buy, i.sell, i.rules, all_banks, scales)
+    settled = [min(1.0, e * 1000 / b.capacity_wh) if b.capacity_wh else 0.0 for e, b in zip(first[:, -1], all_banks, strict=True)]
+    out = many(i.sun, i.load, i.buy, i.sell, i.rules, all_banks, scales, settled)
     rows = tuple(_candidate(n, a, row, i.standing_year) for (n, _, a), row in zip(pairs, out, strict=True))
     here = [c for c in rows if c.array == 1.0]
     return Sweep(rows, tuple(n for n, _ in banks), tuple(arrays), knee(here, i))

@@ -240,6 +240,9 @@ def year_findings(plan: Plan, i: Inputs, year: Year) -> list[Finding]:
                 Cure("Add packs or modules, a generator, or drop loads: see what each step buys"),
             )
         )
+    if i.off_grid and not plan.energy.weather_file:
+        says = "The sky is the same clear one every day: off grid it is the dull week that counts, and there is none in this year."
+        found.append(check("year.weather", "year", says, COMMON_PRACTICE, Cure("Give the weather of a typical year, as EPW or TMY3")))
     if not i.off_grid and not plan.energy.tariff.rates:
         found.append(
             note("year.tariff", "year", "No tariff is given: the year shows energy, and no bills.", "brief", Cure("Type the tariff"))
