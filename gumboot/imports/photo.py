@@ -10,7 +10,7 @@ from gumboot.imports.interval import Unreadable
 
 EDGE, SMALL_EDGE, QUALITY = 1600, 320, 82  # px of the longer side; JPEG quality
 MOST_PIXELS = 120_000_000
-FORMATS = ("JPEG", "PNG", "WEBP", "MPO", "TIFF")
+FORMATS = ("JPEG", "PNG", "WEBP", "TIFF")
 MEDIA = "image/jpeg"
 TAKEN = 36867  # EXIF DateTimeOriginal: JEITA CP-3451, table 8
 

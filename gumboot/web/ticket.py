@@ -17,6 +17,7 @@ from gumboot.core.log import Standing
 from gumboot.core.plan import Plan
 from gumboot.drawings.one_line import BOOKS
 from gumboot.store import records
+from gumboot.store.database import see_crew
 from gumboot.store.models import Job
 from gumboot.web.sign_in import Visit, Visiting
 
@@ -38,7 +39,8 @@ class Ticket:
     standing: Standing
 
     def anew(self) -> Ticket:
-        """The same job as it stands now."""
+        """The same job as it stands now, also after a commit."""
+        see_crew(self.visit.db, self.visit.crew_id)
         return ticket(self.job.id, self.visit)
 
     @property
