@@ -250,9 +250,10 @@ class Slot(Part):
 
 
 class Work(Part):
-    """How the battery works: its mode, and for windows the slots to charge and discharge in."""
+    """How the battery works: its mode; for windows the slots to charge and discharge in, and whether spare sun charges or is sold first."""
 
     mode: WorkMode = "self-use"
+    spare_sun: Literal["battery", "grid"] = "battery"
     charge: Annotated[tuple[Slot, ...], Field(max_length=3)] = ()
     discharge: Annotated[tuple[Slot, ...], Field(max_length=3)] = ()
 

@@ -10,7 +10,7 @@ import math
 import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import get_args
+from typing import Literal, get_args
 
 from gumboot.core import clock
 from gumboot.core.bank import Bank
@@ -76,7 +76,8 @@ def work_keyed(settings: Sequence[Setting], otherwise: Work) -> Work:
     if mode != "windows":
         return Work(mode=mode)
     charge, give = (tuple(x for n in (1, 2, 3) if (x := parse_slot(by.get(f"{kind}_{n}", "off")))) for kind in ("charge", "give"))
-    return Work(mode=mode, charge=charge if by.get("grid_charge") != "off" else (), discharge=give)
+    spare: Literal["battery", "grid"] = "grid" if by.get("spare_sun") == "grid" else "battery"
+    return Work(mode=mode, spare_sun=spare, charge=charge if by.get("grid_charge") != "off" else (), discharge=give)
 
 
 @dataclass(frozen=True, slots=True)
@@ -280,6 +281,13 @@ def _grid_charge(item: MenuItem, job: Job) -> Filled:
     return "off", "charge from the sun unless the tariff says otherwise", None
 
 
+def _spare_sun(item: MenuItem, job: Job) -> Filled:
+    work = job.plan.energy.work
+    if work.mode == "windows" and work.spare_sun == "grid":
+        return "grid", "the grid pays more for it than a night's charge costs", None
+    return "battery", "the battery takes what the house leaves, then the grid", None
+
+
 def _export(item: MenuItem, job: Job) -> Filled:
     n, p = (
         given("n_inv", job.plan.kit.inverters, "", "Inverters", "plan"),
@@ -320,6 +328,7 @@ RULES: dict[str, Callable[[MenuItem, Job], Filled]] = {
     "back_to_grid": _fixed(15.0, "below this the house goes back to grid"),
     "back_to_battery": _fixed(40.0, "above this the house may leave the grid again"),
     "grid_charge": _grid_charge,
+    "spare_sun": _spare_sun,
     "bond_off": _bond,
     "sleep_off": _fixed("off", "small loads must not put the inverter to sleep"),
 }

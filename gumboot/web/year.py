@@ -83,7 +83,8 @@ def _best(request: Request, at: Ticket) -> dict[str, Any] | None:
         return found
     body, work = found["body"], Work.model_validate(found["body"]["work"])
     own = lived.body["bills"]["all"] if lived and lived.body else None
-    slots = [f"{word} {show_slot(s)}" for word, some in (("charge", work.charge), ("discharge", work.discharge)) for s in some]
+    spare = ["spare sun goes to the grid first"] if work.spare_sun == "grid" else []
+    slots = spare + [f"{word} {show_slot(s)}" for word, some in (("charge", work.charge), ("discharge", work.discharge)) for s in some]
     same = work == work_keyed(at.design.settings, plan.energy.work)
     return {**found, "mode": work.mode, "slots": slots, "same": same, "reach": reach(own, body) if own is not None else None, "reach_proposed": reach(body["bill_proposed"], body)}  # fmt: skip
 
@@ -196,7 +197,7 @@ def carry(request: Request, at: Opened) -> Response:
     own = {
         k: v
         for k, v in at.plan.settings.items()
-        if k not in ("mode", "grid_charge") and not (k[:-2] in ("charge", "give") and k[-1].isdecimal())
+        if k not in ("mode", "grid_charge", "spare_sun") and not (k[:-2] in ("charge", "give") and k[-1].isdecimal())
     }
     plan = at.plan.model_copy(update={"energy": at.plan.energy.model_copy(update={"work": work}), "settings": own})
     changes = (Change("/energy/work/mode", work.mode), *(Change(f"/energy/work/{kind}/{n}", show_slot(s)) for kind, some in (("charge", work.charge), ("discharge", work.discharge)) for n, s in enumerate(some)))  # fmt: skip

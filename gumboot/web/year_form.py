@@ -20,6 +20,7 @@ from gumboot.web.ticket import plain_faults
 MOST_RATES, SPARE = 24, 2
 MODES: Choices = (("self-use", "self-use"), ("reserve for outage", "reserve for an outage"), ("windows", "time windows"))
 MONTH: Choices = tuple((str(n), m[:3]) for n, m in enumerate(MONTHS, 1))
+SPARE_SUN: Choices = (("battery", "the battery"), ("grid", "the grid"))
 TARIFF = "energy/tariff"
 SLOTS = tuple(f"{kind}-{n}" for kind in ("charge", "discharge") for n in (0, 1, 2))
 NEEDED = ("name", "buy")
@@ -57,7 +58,7 @@ def fields(off_grid: bool, kept: Sequence[KeptFile]) -> dict[str, list[Field]]:
             *([] if off_grid else grid),
             *([Field(f"{TARIFF}/fuel_kwh", "Fuel, a kWh of the generator", "number", optional=True)] if off_grid else []),
         ],
-        "work": [] if off_grid else [Field("energy/work/mode", "The battery works in", "choice", choices=MODES)],
+        "work": [] if off_grid else [Field("energy/work/mode", "The battery works in", "choice", choices=MODES), Field("energy/work/spare_sun", "Spare sun goes first to", "choice", choices=SPARE_SUN)],
         "made": [
             Field("energy/load_file", "Load from", "choice", choices=loads, optional=True),
             Field("energy/yearly_kwh", "The house draws a year", "number", "kWh, from bills; scales the board. Empty: as the board says", optional=True),

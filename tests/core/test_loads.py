@@ -96,7 +96,7 @@ def test_the_feed_limits_what_the_house_draws_with_the_grid_on():
     """One S8 passes 50 A a leg, its 50 A breakers 40 A continuous under the NEC (80 %, 210.20(A)): 4.8 kW on a leg of 120 V is just 40 A."""
     made, found = board_of(load("a", 4800), load("b", 100, hours=[{"start_min": 0, "end_min": 60}]))
     assert made.board.pass_through.n <= 50 and made.board.house[0].n == pytest.approx(4900 / 120)
-    assert ("board.pass" in found) == (4900 / 120 > made.board.pass_through.n)
+    assert ("board.pass" in found) == (made.board.pass_through.n < 4900 / 120)
 
 
 def test_nights_covered():
@@ -107,7 +107,13 @@ def test_nights_covered():
 
 
 def test_every_cure_of_a_board_cures():
-    loads = [load("a", 3900), load("b", 1800, kind="motor"), load("c", 1500, "L1", kind="pump"), load("d", 1500, "L2", kind="pump"), load("e", 900, "L1")]
+    loads = [
+        load("a", 3900),
+        load("b", 1800, kind="motor"),
+        load("c", 1500, "L1", kind="pump"),
+        load("d", 1500, "L2", kind="pump"),
+        load("e", 900, "L1"),
+    ]
     made, found = board_of(*loads)
     tried = 0
     for f in found.values():
@@ -155,7 +161,10 @@ def every_way(loads, lines, starting, total, leg):
         moved = [x.model_copy(update={"legs": p}) for x, p in zip(loads, way, strict=True)]
         sheet = Sheet(moved, starting)
         sides = [(str(line), leg) for line in lines] + [("all", total)]
-        if any(sheet.draw(n).max() > s.continuous.n + 1e-6 or any(sheet.starts(n, [k]) > s.surge.n + 1e-6 for k in range(len(moved))) for n, s in sides):
+        if any(
+            sheet.draw(n).max() > s.continuous.n + 1e-6 or any(sheet.starts(n, [k]) > s.surge.n + 1e-6 for k in range(len(moved)))
+            for n, s in sides
+        ):
             continue
         worst = max(sheet.draw(line).max() for line in lines)
         moves = sum(x.legs != y.legs for x, y in zip(loads, moved, strict=True))

@@ -101,7 +101,7 @@ def neutral(plan: Plan) -> Plan:
     settings = {
         k: v
         for k, v in plan.settings.items()
-        if (k not in ("mode", "grid_charge") and not k.startswith(("charge_", "give_"))) or k == "charge_a"
+        if (k not in ("mode", "grid_charge", "spare_sun") and not k.startswith(("charge_", "give_"))) or k == "charge_a"
     }
     return plan.model_copy(update={"energy": plan.energy.model_copy(update={"work": Work()}), "settings": settings})
 

@@ -47,7 +47,7 @@ class Bank:
 class Rules:
     """What the battery may do at each step, as shares of its capacity: not below `floor`; from the grid up to `fill` (0: never).
 
-    Limits of import and export in W; a generator's W, and the shares it starts and stops at.
+    Limits of import and export in W; a generator's W, and the shares it starts and stops at. sell_first: spare sun is sold before it charges.
     """
 
     floor: Series
@@ -57,6 +57,7 @@ class Rules:
     generator_w: float = 0.0
     generator_on: float = 0.0
     generator_off: float = 0.0
+    sell_first: bool = False
 
 
 @dataclass(frozen=True)
@@ -71,8 +72,8 @@ TRACES = ("bought", "sold", "charged", "discharged", "stored", "unserved", "gene
 
 
 def _loop(sun, load, buy, sell, floor, fill, n, limits, banks, scale, start, out, trace):  # type: ignore[no-untyped-def]
-    """All candidates over all steps. limits: import, export, generator W, on, off; banks: rows of capacity, charge, discharge, eta in and out, ac, shared."""
-    grid_in, grid_out, gen_w, gen_on, gen_off = limits[0], limits[1], limits[2], limits[3], limits[4]
+    """All candidates over all steps. limits: import, export, generator W, on, off, sell first; banks: rows of capacity, charge, discharge, eta in and out, ac, shared."""
+    grid_in, grid_out, gen_w, gen_on, gen_off, sell_first = limits[0], limits[1], limits[2], limits[3], limits[4], limits[5]
     for c in range(banks.shape[0]):
         cap, p_in, p_out, eta_in, eta_out, ac, shared = (
             banks[c, 0],
@@ -92,7 +93,8 @@ def _loop(sun, load, buy, sell, floor, fill, n, limits, banks, scale, start, out
             direct = min(pv, want, room)
             left = pv - direct
             space = max(0.0, cap - e) / (eta_in * STEP_H)
-            charge = min(left, p_in, space)
+            first = min(left, room - direct, grid_out) if sell_first > 0 else 0.0
+            charge = min(left - first, p_in, space)
             sold = min(left - charge, room - direct, grid_out)
             cut = left - charge - sold
             need = want - direct
@@ -114,9 +116,9 @@ def _loop(sun, load, buy, sell, floor, fill, n, limits, banks, scale, start, out
             unserved = need - bought
             grid_charge = 0.0
             if fill[t] > 0 and give == 0.0:
-                lack = (fill[t] * cap - e) / (eta_in * STEP_H) - charge
+                lack = (fill[t] * cap - e) / (eta_in * STEP_H) - charge - gen_charge
                 if lack > 0:
-                    grid_charge = min(lack, p_in - charge, grid_in - bought, ac)
+                    grid_charge = min(lack, p_in - charge - gen_charge, grid_in - bought, ac)
                     bought += grid_charge
             into = charge + gen_charge + grid_charge
             e += (into * eta_in - give / eta_out) * STEP_H
@@ -203,7 +205,7 @@ def run(sun: Series, load: Series, buy: Series, sell: Series, rules: Rules, bank
 
 
 def _limits(rules: Rules) -> Series:
-    return np.array([rules.import_w, rules.export_w, rules.generator_w, rules.generator_on, rules.generator_off])
+    return np.array([rules.import_w, rules.export_w, rules.generator_w, rules.generator_on, rules.generator_off, float(rules.sell_first)])
 
 
 def _rows(banks: Sequence[Bank]) -> Series:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from typing import Literal
 
 import numpy as np
 
@@ -78,10 +80,12 @@ def propose(
 
     best, least = SELF_USE, bill(SELF_USE)
     found = list(shapes(tariff)) if tariff.rates else []
+    spares: tuple[Literal["battery", "grid"], ...] = ("battery", "grid") if float(i.sell.max()) > float(i.buy.min()) else ("battery",)
     for n, (charge, give) in enumerate(found):
-        for fill in FILLS:
+        for fill, spare in itertools.product(FILLS, spares):
             work = Work(
                 mode="windows",
+                spare_sun=spare,
                 charge=tuple(slot(s, fill) for s in charge) if fill else (),
                 discharge=tuple(slot(s, round(floor * 100)) for s in give),
             )

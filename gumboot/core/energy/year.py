@@ -108,7 +108,7 @@ def rules_of(work: Work, cal: Calendar, floor: float, reserve: float) -> Rules:
     for slot in work.charge:
         inside = _in(slot, cal)
         fill[inside], low[inside] = slot.soc / 100, 1.0
-    return Rules(low, fill)
+    return Rules(low, fill, sell_first=work.spare_sun == "grid")
 
 
 def _in(slot: Slot, cal: Calendar) -> Series:
