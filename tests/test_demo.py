@@ -4,6 +4,7 @@ import os
 import pty
 import re
 import select
+import signal
 import subprocess
 import tempfile
 import time
@@ -22,6 +23,7 @@ class Terminal:
     def __init__(self, home: str, *arguments: str) -> None:
         self.pid, self.fd = pty.fork()
         if self.pid == 0:
+            signal.signal(signal.SIGINT, signal.SIG_DFL)  # a run in the background ignores it
             os.environ.update(GUMBOOT_HOME=home, GUMBOOT_PORT="0")
             os.environ.pop("GUMBOOT_DATABASE_URL", None)
             os.execv(ROOT / "script/demo", ["script/demo", *arguments])
@@ -54,7 +56,7 @@ class Terminal:
 
     def ctrl_c(self) -> None:
         os.write(self.fd, b"\x03")
-        until = time.monotonic() + 60
+        until = time.monotonic() + 20
         while os.waitpid(self.pid, os.WNOHANG)[0] == 0:
             assert time.monotonic() < until, "Ctrl-C did not stop it"
             if select.select([self.fd], [], [], 0.1)[0]:

@@ -53,6 +53,11 @@ def fail(db: Session, job_id: int, kind: str, key: str, fault: str) -> None:
     _set(db, job_id, kind, key, fault=fault)
 
 
+def forget(db: Session, job_id: int, kind: str, key: str) -> None:
+    """Nobody waits for it any more."""
+    db.execute(delete(Result).where(Result.job_id == job_id, Result.kind == kind, Result.key == key))
+
+
 def _set(db: Session, job_id: int, kind: str, key: str, **values: Any) -> None:
     here = (Result.job_id == job_id) & (Result.kind == kind) & (Result.key == key)
     db.execute(update(Result).where(here).values(beat_at=func.now(), **values))

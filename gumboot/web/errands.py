@@ -1,4 +1,4 @@
-"""Errands: what takes longer than a page may. One worker process does them, writes how far it is, and keeps what came of it.
+"""Errands: what takes longer than a page may. Worker processes do them, write how far they are, and keep what came of it.
 
 A page asks for a result by the key of what it is made from. It gets it, or learns how far it is and asks again in a second.
 """
@@ -22,6 +22,7 @@ from pathlib import Path
 from typing import IO, Any
 
 import numpy as np
+from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 
 from gumboot.catalogue import catalogue
@@ -39,42 +40,58 @@ from gumboot.store.models import Result
 from gumboot.web.ticket import Ticket
 
 REVISION = 2  # of the computation: raised when the same plan would come to other numbers
+LONG = ("best",)
 Said = Callable[[float, str], None]
 log = logging.getLogger("gumboot")
 
 
 class Errands:
-    """The worker of one application. Started with the first errand, and anew should it die."""
+    """The workers of one application, one for short errands and one for long. Each is started with its first errand, and anew should it die."""
 
     def __init__(self, url: str) -> None:
         self.url = url
         self.folder = tempfile.TemporaryDirectory(prefix="gumboot-")
-        self._pool: ProcessPoolExecutor | None = None
+        self._pools: dict[bool, ProcessPoolExecutor] = {}
+        self._sent: dict[tuple[int, str, str], Future[None]] = {}
         self._lock = threading.Lock()
 
+    def holds(self, job_id: int, kind: str, key: str) -> bool:
+        """Whether an errand is waiting or under way here."""
+        return (job_id, kind, key) in self._sent
+
     def send(self, crew_id: int, job_id: int, kind: str, key: str, load: dict[str, Any]) -> None:
-        """Have a claimed errand done. `load` is what it is made from, plain JSON."""
+        """Have a claimed errand done; one of the same job and kind that still waits is of an older plan, and let go."""
         with self._lock:
-            if self._pool is None:
-                self._pool = ProcessPoolExecutor(1, mp_context=multiprocessing.get_context("spawn"), initializer=_settle)
-            future = self._pool.submit(run, self.url, crew_id, job_id, kind, key, load)
+            older = [(k, f) for k, f in self._sent.items() if k[:2] == (job_id, kind) and kind != "file"]
+            if (kind in LONG) not in self._pools:
+                self._pools[kind in LONG] = ProcessPoolExecutor(1, mp_context=multiprocessing.get_context("spawn"), initializer=_settle)
+            future = self._pools[kind in LONG].submit(run, self.url, crew_id, job_id, kind, key, load)
+            self._sent[job_id, kind, key] = future
+        for (_, _, old), waiting in older:
+            if waiting.cancel():
+                self._tell(crew_id, lambda db, old=old: results.forget(db, job_id, kind, old))
         future.add_done_callback(lambda f: self._done(f, crew_id, job_id, kind, key))
 
     def _done(self, future: Future[None], crew_id: int, job_id: int, kind: str, key: str) -> None:
         """A worker that died cannot say so itself."""
+        with self._lock:
+            self._sent.pop((job_id, kind, key), None)
         if future.cancelled() or (fault := future.exception()) is None:
             return
         log.error("errand %s of job %s: %s", kind, job_id, fault)
         with self._lock:
-            self._pool = None
-        with contextlib.suppress(Exception), database.as_crew(_sessions(self.url), crew_id) as db:
-            results.fail(db, job_id, kind, key, "The computation stopped half way. Ask for it again.")
+            self._pools.pop(kind in LONG, None)
+        self._tell(crew_id, lambda db: results.fail(db, job_id, kind, key, "The computation stopped half way. Ask for it again."))
+
+    def _tell(self, crew_id: int, what: Callable[[Session], None]) -> None:
+        with contextlib.suppress(SQLAlchemyError), database.as_crew(_sessions(self.url), crew_id) as db:
+            what(db)
 
     def close(self) -> None:
-        """Stop the worker, whatever it is at; what it had claimed is free again in a minute."""
+        """Stop the workers, whatever they are at; what they had claimed is free again in a minute."""
         with self._lock:
-            pool, self._pool = self._pool, None
-        if pool:
+            pools, self._pools = list(self._pools.values()), {}
+        for pool in pools:
             for process in list(getattr(pool, "_processes", {}).values()):
                 process.terminate()
             pool.shutdown(wait=True, cancel_futures=True)
@@ -99,7 +116,7 @@ def asked(at: Ticket, errands: Errands, kind: str, again: bool = False) -> Resul
 def _asked(at: Ticket, errands: Errands, kind: str, key: str, load: dict[str, Any], again: bool) -> Result | None:
     db, crew_id = at.visit.db, at.visit.crew_id
     row = results.found(db, at.job.id, kind, key)
-    if row is not None and (row.body is not None or (row.fault is not None and not again)):
+    if row is not None and (row.body is not None or (row.fault is not None and not again) or errands.holds(at.job.id, kind, key)):
         return row
     if results.claim(db, at.job.id, kind, key):
         db.commit()

@@ -39,7 +39,7 @@ def test_the_demo_jobs_have_the_faults_they_are_meant_to_have_and_no_other():
         )
     }
     assert stops == {
-        "tern": ["pv-C.cold", "bus.overfed", "battery-2.conductor"],
+        "tern": ["pv-C.cold", "bus.overfed", "battery-2.conductor", "board.L1.running"],
         "heron": [],
         "saltings": [],
         "mossbank": [],

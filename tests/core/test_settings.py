@@ -3,8 +3,10 @@
 import pytest
 
 from gumboot.catalogue import catalogue
+from gumboot.core.clock import NotATime
 from gumboot.core.design import design
-from gumboot.core.settings import SLOT
+from gumboot.core.plan import Plan, Work
+from gumboot.core.settings import SLOT, parse_slot, show_slot, work_keyed
 from tests.conftest import altered
 
 RANGES = {"absorb_v": (3.45, 3.55), "float_v": (3.35, 3.40), "cut_v": (2.80, 3.00), "warn_v": (3.00, 3.10), "recover_v": (3.20, 3.25)}
@@ -70,7 +72,12 @@ def test_more_current_than_the_packs_take(tern):
 
 
 def test_the_demo_is_faulty_on_purpose_and_its_fellow_is_not(tern, heron):
-    assert {k for k, f in keys(tern).items() if f.level == "stop"} == {"pv-C.cold", "bus.overfed", "battery-2.conductor"}
+    assert {k for k, f in keys(tern).items() if f.level == "stop"} == {
+        "pv-C.cold",
+        "bus.overfed",
+        "battery-2.conductor",
+        "board.L1.running",
+    }
     assert not [k for k, f in keys(heron).items() if f.level == "stop"]
 
 
@@ -78,3 +85,57 @@ def test_conductors_are_not_sized_for_a_limit_that_the_menu_does_not_take(heron)
     for charge, discharge in ((0.1, 0.1), (100, "low"), (100, None)):
         plan = altered(altered(heron, "/settings/charge_a", charge), "/settings/discharge_a", discharge)
         assert {s.id: s for s in design(plan, catalogue()).circuits}["battery-1"].circuit.current.n == 190
+
+
+# How the battery works, keyed.
+
+WINDOWS = {
+    "mode": "windows",
+    "spare_sun": "grid",
+    "charge": [{"start_min": 120, "end_min": 300, "soc": 80}],
+    "discharge": [{"start_min": 1020, "end_min": 1320, "soc": 20}],
+}
+
+
+def test_windows_go_into_the_menu_and_come_back(heron):
+    plan = Plan.model_validate({**heron.model_dump(), "energy": {"work": WINDOWS}})
+    lines = sheet(plan)
+    assert {k: lines[k].value for k in ("mode", "charge_1", "charge_2", "give_1", "grid_charge", "spare_sun")} == {"mode": "time windows", "charge_1": "02:00-05:00 to 80 %", "charge_2": "off", "give_1": "17:00-22:00 to 20 %", "grid_charge": "on", "spare_sun": "grid"}  # fmt: skip
+    assert work_keyed(list(lines.values()), Work()) == plan.energy.work
+    assert sheet(heron)["mode"].value == "self-use" and work_keyed(list(sheet(heron).values()), plan.energy.work) == Work()
+
+
+@pytest.mark.parametrize(
+    ("typed", "slot"),
+    [
+        ("2-5 to 80", (120, 300, 80)),
+        ("22:30-6 to 55.5 %", (1350, 360, 55.5)),
+        ("10 pm - 6 am, 40", (1320, 360, 40)),
+        ("off", None),
+        ("", None),
+    ],
+)
+def test_a_window_as_it_is_typed(typed, slot):
+    found = parse_slot(typed)
+    assert (found and (found.start_min, found.end_min, found.soc)) == slot
+    assert found is None or parse_slot(show_slot(found)) == found
+
+
+@pytest.mark.parametrize("typed", ["2-5", "to 80 %", "2-5, 6-7 to 80 %", "2-5 to 180 %", "soon to 80 %"])
+def test_what_is_no_window_says_what_to_type(typed):
+    with pytest.raises(NotATime, match=r"type|line"):
+        parse_slot(typed)
+
+
+def test_windows_that_do_nothing_or_overlap_are_found(heron):
+    plan = Plan.model_validate({**heron.model_dump(), "energy": {"work": WINDOWS}})
+    off = keys(altered(plan, "/settings/grid_charge", "off"))
+    assert off["set.grid_charge.windows"].level == "check" and off["set.grid_charge.windows"].cures[0].changes
+    assert "set.windows" in keys(altered(plan, "/settings/charge_2", "18-19 to 90 %")) and "set.windows" not in keys(plan)
+    assert keys(altered(plan, "/settings/charge_2", "sometimes"))["set.charge_2.value"].level == "stop"
+
+
+def test_the_operators_export_limit_is_keyed_and_kept(heron):
+    plan = Plan.model_validate({**heron.model_dump(), "energy": {"tariff": {"export_limit_w": 3680}}})
+    assert sheet(plan)["export_w"].value == 3600 and "set.export_w.limit" not in keys(plan)
+    assert keys(altered(plan, "/settings/export_w", 8000))["set.export_w.limit"].level == "stop"

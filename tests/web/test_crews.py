@@ -87,6 +87,8 @@ def test_odd_job_numbers(supervisor, number):
 ROLES = {  # who may do what: common practice of crews
     "/jobs/{job_id}/cure": {"planner", "supervisor"}, "/jobs/{job_id}/fit": {"planner", "supervisor"}, "/jobs/{job_id}/brief": {"planner", "supervisor"}, "/jobs/{job_id}/set": {"planner", "supervisor"},
     "/jobs/{job_id}/strings": {"planner", "supervisor"}, "/jobs/{job_id}/land": {"installer", "supervisor"}, "/jobs/{job_id}/accept": {"supervisor"}, "/jobs/{job_id}/sign": {"supervisor"}, "/jobs/{job_id}/reopen": {"supervisor"},
+    "/jobs/{job_id}/loads": {"planner", "supervisor"}, "/jobs/{job_id}/year": {"planner", "supervisor"}, "/jobs/{job_id}/year/work": {"planner", "supervisor"}, "/jobs/{job_id}/survey": {"planner", "supervisor"},
+    "/jobs/{job_id}/readings": {"planner", "supervisor"}, "/jobs/{job_id}/readings/use": {"planner", "supervisor"}, "/jobs/{job_id}/photos": {"planner", "installer", "supervisor"}, "/jobs/{job_id}/photos/withdraw": {"planner", "installer", "supervisor"},
     "/jobs/new": {"planner", "supervisor"}, "/jobs/import": {"planner", "supervisor"}, "/wrenches": {"planner", "installer", "supervisor"},
 }  # fmt: skip
 

@@ -9,6 +9,7 @@ from sqlalchemy import delete, update
 
 from gumboot.demo import scenario
 from gumboot.store.models import FailedSignIn, SignIn
+from gumboot.web.app import most_bytes
 from tests.conftest import Person
 
 
@@ -112,8 +113,9 @@ def test_every_answer_carries_a_strict_policy(http):
 
 
 def test_too_much_is_refused(planner):
-    answer = planner.post("/jobs/import", files={"file": ("big.json", b"x" * 8_200_000)})
+    answer = planner.post("/jobs/1/set", files={"file": ("big.json", b"x" * 8_200_000)})
     assert answer.status_code == 413 and "At most 8 MB" in answer.text
+    assert most_bytes("/jobs/7/readings") == most_bytes("/jobs/7/photos") == most_bytes("/jobs/import") == 130_000_000
     assert "Traceback" not in answer.text
 
 

@@ -35,7 +35,7 @@ def test_every_page_has_its_twin(supervisor, new_job, tern, page):
     html, twin = supervisor.get(f"/jobs/{job_id}/{page}"), supervisor.get(f"/jobs/{job_id}/{page}.json")
     assert html.status_code == twin.status_code == 200
     data = twin.json()
-    assert data["job"]["name"] == "Tern Hollow" and data["stops"] == 3
+    assert data["job"]["name"] == "Tern Hollow" and data["stops"] == 4
     assert all(f["finding"]["says"].replace("'", "&#39;") in html.text for f in data["findings"])
     assert not any(k.startswith("_") for k in data)
 
@@ -76,7 +76,7 @@ def test_every_field_takes_the_crews_units(planner, new_job, tern):
     ("field", "typed", "says"),
     [
         ("supply/bus_a", "two hundred", "type a number and unit, such as 200 A"), ("runs/grid/length_m", "-3 ft", "more than 0"), ("runs/grid/length_m", "0", "more than 0"), ("kit/packs", "3.5", "whole number"),
-        ("kit/inverters", "0", "at least 1"), ("kit/packs", "900", "at most 25"), ("kit/generator/power_w", "big", "type a number and unit, such as"), ("supply/service_size", "huge", "such as 4/0"), ("strings/0/modules", "ten", "whole number"), ("strings/0/modules", "40000", "at most 999"), ("site/t_min_c", "", "type a value, such as"),
+        ("kit/inverters", "0", "at least 1"), ("kit/packs", "900", "at most 25"), ("kit/generator/power_w", "big", "type a number and unit, such as"), ("supply/service_size", "huge", "such as 4/0"), ("strings/0/modules", "ten", "whole number"), ("strings/0/modules", "40000", "at most 999"), ("site/latitude_deg", "95", "at most 66"), ("site/zone", "Mars/Base", "is not a time zone"), ("site/altitude_m", "high", "type a number and unit"),
         ("site/name", "", "type a name"), ("strings/1/letter", "A", "two strings have the same letter"), ("site/t_min_c", "200 F", "at most 90"), ("kit/inverter", "x", "choose one of"), ("strings/0/run/length_m", "12 lb", "not a unit of length"),
         ("runs/grid/length_m", "", "type a length, such as"), ("strings/5/tilt_deg", "20", "type a whole number"),
     ],

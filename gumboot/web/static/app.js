@@ -70,7 +70,9 @@ document.addEventListener("input", (e) => {
 document.addEventListener("submit", (e) => {
   const when = at('input[name="at_device"]', e.target);
   if (when) when.value = new Date().toISOString();
+  if (e.submitter) e.submitter.classList.add("busy"); // until the answer comes: a file or a search may take a while
 });
+window.addEventListener("pageshow", () => all(".busy").forEach((b) => b.classList.remove("busy")));
 document.addEventListener("keydown", (e) => {
   if (e.target.id === "find" && e.key === "Enter") { e.preventDefault(); const row = rows()[0]; if (row) { pick(row.dataset.at, true); openRow(row); } }
 });
