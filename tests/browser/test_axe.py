@@ -14,6 +14,12 @@ PAGES = (
     "/jobs/4/size",
     "/jobs/5/size?at=bank.share",
     "/jobs/5/brief",
+    "/jobs/2/loads",
+    "/jobs/3/loads",
+    "/jobs/2/survey",
+    "/jobs/1/survey",
+    "/jobs/2/year?day=171",
+    "/jobs/5/year",
     "/jobs/2/land",
     "/jobs/2/set",
     "/jobs/1/hand-over",
@@ -35,6 +41,7 @@ def test_nothing_serious(visit, theme, width):
     bad = {}
     for path in PAGES:
         page.goto(path)
+        page.locator("#lived [role=status], #best [role=status]").first.wait_for(state="detached", timeout=90_000)
         if found := serious(page):
             bad[path] = found
         if (wide := page.evaluate("document.documentElement.scrollWidth")) > width:
