@@ -13,7 +13,14 @@ import numpy as np
 from gumboot.catalogue import catalogue
 from gumboot.core.conductors import RULES, size_circuit
 from gumboot.core.design import design
+from gumboot.core.energy.account import neutral
+from gumboot.core.energy.battery import Bank, Rules, many
+from gumboot.core.energy.best import best_possible
+from gumboot.core.energy.year import gather
 from gumboot.core.finder import Face, find
+from gumboot.core.loads.assign import assign
+from gumboot.core.loads.board import Sheet, design_leg, ratings, starting_power
+from gumboot.core.loads.ordinary import ORDINARY
 from gumboot.core.plan import Plan
 from gumboot.demo import scenario
 from gumboot.demo.plans import HERON_SLIP, TERN_HOLLOW
@@ -70,6 +77,74 @@ def bench_auto_size():
     ours = statistics.median(a for a, _ in pairs)
     print(
         f"(d) auto-size of {len(work)} circuits {ours * 1e3:.2f} ms: {statistics.median(a / b for a, b in pairs):.0f} × Pydantic on the same plan"
+    )
+
+
+def plain_loop():
+    """The reference: self-use and nothing else, as plainly as it can be written, compiled."""
+    import numba
+
+    @numba.njit(nogil=True)
+    def loop(sun, load, buy, sell, caps, powers, eta, scales, bills):
+        for c in range(len(caps)):
+            cap, power, e, bill = caps[c], powers[c], 0.5 * caps[c], 0.0
+            for t in range(len(sun)):
+                pv, want = sun[t] * scales[c], load[t]
+                direct = min(pv, want)
+                charge = min(pv - direct, power, (cap - e) * 4 / eta)
+                give = min(want - direct, power, e * 4 * eta)
+                e += (charge * eta - give / eta) / 4
+                bill += (want - direct - give) * buy[t] - (pv - direct - charge) * sell[t]
+            bills[c] = bill / 4000
+
+    return loop
+
+
+def bench_sweep():
+    """200 candidates (25 counts of packs, 8 arrays) through a year of quarter hours."""
+    n = 35_040
+    rng, t = np.random.default_rng(1), np.arange(n) % 96
+    sun, load = np.maximum(0, np.sin((t - 24) / 48 * np.pi)) * 6000 * rng.uniform(0.2, 1, n), 900 * rng.uniform(0.2, 2, n)
+    buy, sell = np.where((t > 64) & (t < 80), 0.4, 0.2), np.full(n, 0.05)
+    banks = [Bank(5000.0 * k, 2500.0 * k, 2500.0 * k, 0.95, 0.95, 8000.0, True) for k in range(25) for _ in range(8)]
+    scales = np.array([0.5 + 0.25 * a for _ in range(25) for a in range(8)])
+    rules, loop, bills = Rules(np.full(n, 0.1), np.zeros(n)), plain_loop(), np.zeros(200)
+    caps, powers = np.array([b.capacity_wh for b in banks]), np.array([b.charge_w for b in banks])
+    ours, plainly = (
+        lambda: many(sun, load, buy, sell, rules, banks, scales),
+        lambda: loop(sun, load, buy, sell, caps, powers, 0.95, scales, bills),
+    )
+    ours(), plainly()
+    pairs = [(per_call(ours, 3), per_call(plainly, 3)) for _ in range(7)]
+    print(
+        f"(e) sweep of 200 × {n} steps {statistics.median(a for a, _ in pairs) * 1e3:.0f} ms (aim 1500); plain loop, compiled, {statistics.median(b for _, b in pairs) * 1e3:.0f} ms: ratio {statistics.median(a / b for a, b in pairs):.2f} (aim 1.5)"
+    )
+
+
+def bench_programs():
+    """The best possible year of the largest demo job, and the legs of 42 circuits; the reference sorts a million numbers."""
+    book = catalogue()
+    plan = neutral(Plan.model_validate(TERN_HOLLOW))
+    inputs = gather(plan, design(plan, book), book)
+    numbers = np.random.default_rng(1).random(1_000_000)
+    best = per_call(lambda: best_possible(inputs, inputs.bank, 0.5), 1)
+    sort = statistics.median(per_call(lambda: np.sort(numbers), 3) for _ in range(5))
+    unit, lines = book.inverters["marram-s8"], ["L1", "L2"]
+    rng = np.random.default_rng(4)
+    some = [ORDINARY[k].load(f"l{n}", 2) for n, k in enumerate(rng.integers(0, len(ORDINARY), 42))]
+    some = [
+        x.model_copy(update={"legs": x.legs if "+" in x.legs else lines[n % 2], "running_w": min(x.running_w, 1500.0)})
+        for n, x in enumerate(some)
+    ]
+    starting = {x.id: starting_power(x, 120.0) for x in some}
+    whole, surge, leg_c, leg_s = ratings(unit, 4, 2)
+    sheet = Sheet(some, starting)
+    sides = design_leg("all", sheet, whole, surge), design_leg("L1", sheet, leg_c, leg_s)
+    found = assign(some, starting, lines, *sides, False)
+    legs = statistics.median(per_call(lambda: assign(some, starting, lines, *sides, False), 1) for _ in range(5))
+    gap = f"gap {found.best.gap_w:.0f} W" if found.best else "none fits"
+    print(
+        f"(f) linear program of a year {best:.1f} s ({best / sort:.0f} × numpy sorting a million); legs of 42 circuits {legs * 1e3:.0f} ms, {gap} (aim 1000, {legs / sort:.1f} ×)"
     )
 
 
@@ -157,4 +232,6 @@ if __name__ == "__main__":
         bench_design()
         bench_finder()
         bench_auto_size()
+        bench_sweep()
+        bench_programs()
         bench_page()

@@ -44,7 +44,7 @@ def test_a_brief_in_ten_minutes(visit):
     page.wait_for_load_state()
     page.get_by_role("button", name="Save the board").click()
     page.wait_for_url(f"**{job}/loads")
-    assert "over" not in page.locator("#preview svg").first.inner_text()
+    assert "over" not in page.locator("#preview svg").first.text_content()
 
     # The year is computed while the page stays alive: another part of the brief answers meanwhile.
     page.get_by_role("link", name="Year").click()
