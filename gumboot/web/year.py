@@ -11,7 +11,7 @@ import numpy as np
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
-from gumboot.core.energy.account import reach
+from gumboot.core.energy.account import figures, reach
 from gumboot.core.energy.calendar import calendar
 from gumboot.core.energy.year import lacks
 from gumboot.core.findings import Change
@@ -86,7 +86,7 @@ def _best(request: Request, at: Ticket) -> dict[str, Any] | None:
     spare = ["spare sun goes to the grid first"] if work.spare_sun == "grid" else []
     slots = spare + [f"{word} {show_slot(s)}" for word, some in (("charge", work.charge), ("discharge", work.discharge)) for s in some]
     same = work == work_keyed(at.design.settings, plan.energy.work)
-    return {**found, "mode": work.mode, "slots": slots, "same": same, "reach": reach(own, body) if own is not None else None, "reach_proposed": reach(body["bill_proposed"], body)}  # fmt: skip
+    return {**found, "mode": work.mode, "slots": slots, "same": same, "reach": reach(own, body) if own is not None else None, "reach_proposed": reach(body["bill_proposed"], body), "reach_self_use": reach(body["bill_self_use"], body), "reach_reserve": reach(body["bill_reserve"], body)}  # fmt: skip
 
 
 def series(at: Ticket, row: Result) -> dict[str, Any]:
@@ -119,7 +119,7 @@ def _pictures(request: Request, at: Ticket, row: Result) -> dict[str, Any]:
         "_months": drawn(months_picture(body["months"])),
         "_outages": drawn(outage_calendar(steps["outage_h"], body["outages"]["worst_at"], body["outages"]["worst_h"], body["year"])) if body["outages"] else "",
         "_sweep": drawn(sweep_picture(body["sweep"], body["off_grid"], body["priced"], body["currency"])) if body["sweep"] else "",
-        "worst_day": spoken_day(worst, body["year"]),
+        "_figures": list(figures(body).values()), "worst_day": spoken_day(worst, body["year"]),
     }  # fmt: skip
 
 

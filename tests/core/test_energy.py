@@ -12,7 +12,7 @@ from gumboot.catalogue import catalogue
 from gumboot.core.clock import covered, parse_spans
 from gumboot.core.design import design
 from gumboot.core.energy import demand
-from gumboot.core.energy.account import account, best_account, neutral, reach
+from gumboot.core.energy.account import account, best_account, figures, neutral, reach
 from gumboot.core.energy.battery import NO_LIMIT, TOTALS, Bank, Rules, imbalance_wh, many, run
 from gumboot.core.energy.best import best_possible, solve
 from gumboot.core.energy.calendar import STEPS, calendar
@@ -223,6 +223,19 @@ def test_the_proposal_reaches_nine_tenths_of_the_saving(document):
     keyed = {s.id: s.value for s in again.settings}
     assert keyed["mode"] == {"windows": "time windows", "self-use": "self-use"}[work.mode]
     assert live(gather(carried, again, book)).bill_all == pytest.approx(b["bill_proposed"], abs=0.01)
+
+
+@pytest.mark.parametrize("document", [TERN_HOLLOW, JUNIPER_CUT])
+def test_the_years_sums_show_their_working(document):
+    book = catalogue()
+    plan = Plan.model_validate(document)
+    made = design(plan, book)
+    body = account(plan, made, book, gather(plan, made, book)).body
+    shown = {k: f.n for k, f in figures(body).items()}
+    want = {k: body[k] for k in ("self_use", "self_sufficiency", "cycles")} | (
+        {f"bill_{k}": v for k, v in body["bills"].items()} if not body["off_grid"] else {}
+    )
+    assert shown == pytest.approx(want, rel=1e-3)
 
 
 def test_the_account_of_an_off_grid_year():

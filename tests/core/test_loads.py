@@ -235,6 +235,11 @@ def test_a_quarter_hour_never_draws_more_than_all_at_once(document):
         assert leg.running.n <= leg.at_once.n + 1e-9 and leg.running.n <= leg.start.n + 1e-9
 
 
+def test_without_backup_nothing_is_asked_of_the_inverter():
+    made, found = board_of(load("a", 9000), load("b", 9000), base={**HERON_SLIP, "backup": {"loads": "nothing"}})
+    assert made.board.total.running.n == 0 and not [k for k in found if k.startswith("board.L") or k.startswith("board.all")]
+
+
 def test_no_loads_no_board(heron):
     assert design(heron, catalogue()).board is None
     assert design(altered(heron, "/survey", None), catalogue()).board is None

@@ -17,6 +17,7 @@ from gumboot.core.energy.windows import propose
 from gumboot.core.energy.year import Inputs, Year, bank_of, keyed, live, rules_of, year_findings
 from gumboot.core.kit import Catalogue
 from gumboot.core.plan import Plan, Work
+from gumboot.core.working import Figure, given, solve
 
 ARRAYS = (0.5, 0.75, 1.0, 1.25, 1.5, 1.75, 2.0, 2.5)  # times the array as planned
 MOST_PACKS = 25
@@ -46,7 +47,7 @@ def account(plan: Plan, design: Design, catalogue: Catalogue, i: Inputs, said: S
     body = {
         "year": i.cal.year, "currency": i.currency, "off_grid": i.off_grid, "priced": bool(np.any(i.buy) or np.any(i.sell)), "mode": i.work.mode,
         "bills": {"nothing": year.bill_nothing, "sun": year.bill_sun, "all": year.bill_all}, "standing": i.standing_year,
-        "energy": {"nothing": year.nothing.totals, "sun": year.sun_alone.totals, "all": year.with_all.totals},
+        "energy": {"nothing": year.nothing.totals, "sun": year.sun_alone.totals, "all": year.with_all.totals | {"drawn": year.cycles * (i.bank.capacity_wh / 1000 if i.bank else 0.0)}},
         "self_use": year.self_use, "self_sufficiency": year.self_sufficiency, "cycles": year.cycles, "capacity_kwh": i.bank.capacity_wh / 1000 if i.bank else 0.0,
         "floor": float(i.rules.floor.min()), "faces": [list(f) for f in i.faces], "rests_on": list(i.rests_on), "months": months(i, year.with_all), "findings": findings,
         "fuel": year.with_all.totals["generator"] * (plan.energy.tariff.fuel_kwh or 0.0), "outages": _said_of(dark) if dark else None, "sweep": swept,
@@ -122,11 +123,44 @@ def best_account(plan: Plan, design: Design, i: Inputs, said: Said = lambda shar
     proposal = propose(i, bank, plan.energy.tariff, floor, reserve, lambda share: said(0.8 + 0.2 * share, "windows for the menu"))
     rules = replace(rules_of(proposal.work, i.cal, floor, reserve), import_w=i.rules.import_w, export_w=i.rules.export_w)
     proposed = live(replace(i, rules=rules)).bill_all
+    kept = rules_of(Work(mode="reserve for outage"), i.cal, floor, reserve)
+    reserved = live(replace(i, rules=replace(kept, import_w=i.rules.import_w, export_w=i.rules.export_w))).bill_all
     body = {
-        "currency": i.currency, "bill_sun": year.bill_sun, "bill_self_use": year.bill_all, "bill_best": found.bill, "bill_proposed": proposed,
+        "bill_reserve": reserved, "currency": i.currency, "bill_sun": year.bill_sun, "bill_self_use": year.bill_all, "bill_best": found.bill, "bill_proposed": proposed,
         "work": proposal.work.model_dump(mode="json"), "tried": proposal.tried,
     }  # fmt: skip
     return Account(body, {"charged": found.charged, "given": found.given, "stored": found.stored})
+
+
+def figures(body: dict[str, Any]) -> dict[str, Figure]:
+    """The year's sums with their working, from an account's body."""
+    money, of = body["currency"], body["energy"]["all"]
+    kwh = {k: given(s, of[k], "kWh", name, "the year's run") for k, s, name in (("sun", "E_sun", "Sun"), ("load", "E_load", "House"), ("bought", "E_buy", "Bought"), ("sold", "E_sell", "Sold"), ("curtailed", "E_cut", "Sun let go"), ("unserved", "E_un", "Gone without"), ("generator", "E_gen", "From the generator"), ("drawn", "E_out", "Drawn from the cells"))}  # fmt: skip
+    out: dict[str, Figure] = {}
+    if body["priced"] and not body["off_grid"]:
+        standing = given("B_st", body["standing"], money, "Standing charge, a year", "tariff")
+        for k, name in (("nothing", "Bill without any of it"), ("sun", "Bill with the sun alone"), ("all", "Bill with sun and battery")):
+            paid = given("B_buy", body["energy"][k]["paid"], money, "Paid for what is bought, step by step", "the year's run")
+            earned = given("B_sell", body["energy"][k]["earned"], money, "Earned by what is sold, step by step", "the year's run")
+            out[f"bill_{k}"] = solve("B", money, name, "B_buy - B_sell + B_st", paid, earned, standing, source="tariff")
+    if of["sun"] > 0:
+        out["self_use"] = solve(
+            "u",
+            "",
+            "Sun used at home",
+            "(E_sun - E_sell - E_cut) / E_sun",
+            *(kwh[k] for k in ("sun", "sold", "curtailed")),
+            source="definition",
+        )
+    if of["load"] > 0:
+        parts = [kwh[k] for k in ("load", "bought", "unserved", "generator")]
+        out["self_sufficiency"] = solve(
+            "s", "", "House fed by itself", "max(0, 1 - (E_buy + E_un + E_gen) / E_load)", *parts, source="definition"
+        )
+    if body["capacity_kwh"] > 0:
+        full = given("E_full", body["capacity_kwh"], "kWh", "The bank from empty to full", "pack sheet")
+        out["cycles"] = solve("n_cy", "", "Cycles of the battery, a year", "E_out / E_full", kwh["drawn"], full, source="definition")
+    return out
 
 
 def reach(bill: float, body: dict[str, Any]) -> float | None:

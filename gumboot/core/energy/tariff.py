@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from gumboot.core.clock import DAY, covered, show_spans, spans_of
 from gumboot.core.energy.calendar import Calendar
-from gumboot.core.findings import Cure, Finding, check, note, stop
+from gumboot.core.findings import Cure, Finding, check, note
 from gumboot.core.loads.board import spans
 from gumboot.core.plan import Rate, Tariff
 
@@ -58,7 +58,9 @@ def tariff_findings(tariff: Tariff) -> list[Finding]:
     holes = _where(count == 0)
     if holes:
         says = f"The tariff has no rate for {holes}. The dearest is used there."
-        found.append(stop("tariff.hole", "tariff", says, "the supplier's sheet", Cure("Give the hours that are missing to a rate in Year")))
+        found.append(
+            check("tariff.hole", "tariff", says, "the supplier's sheet", Cure("Give the hours that are missing to a rate in Year"))
+        )
     if over := _where(count > 1):
         pair = [r.name for r in tariff.rates if _claims(r, count)][:2]
         says = f"Rates {' and '.join(f'“{p}”' for p in pair)} both hold for {over}. The first in the list is used."

@@ -183,7 +183,7 @@ def design_board(plan: Plan, inverter: Inverter, gateway: Gateway | None, sized:
         return None
     lines, leg_v = LINES[inverter.supply], PHASE_V[inverter.supply]
     starting = {x.id: starting_power(x, leg_v) for x in plan.loads}
-    sheet = Sheet([x for x in plan.loads if x.backed], starting)
+    sheet = Sheet([x for x in plan.loads if x.backed and plan.backup.loads != "nothing"], starting)
     whole, surge, leg_c, leg_s = ratings(inverter, plan.kit.inverters, len(lines))
     legs = tuple(design_leg(str(n), sheet, leg_c, leg_s) for n in lines)
     total = design_leg("all", sheet, whole, surge)
