@@ -49,7 +49,7 @@ def page(at: Ticket, rows: Rows, faults: dict[str, str], version: int, **more: A
         **at.head("brief"), "rows": rows, "_table": table, "_typed": typed, "faults": faults, "version": version, "tab": "loads",
         "ordinary": [{"key": i, "name": o.name, "kind": o.kind, "watts": o.watts[0 if len(lines) == 2 else 1]} for i, o in enumerate(ORDINARY)],
         "starting": STARTING, "most": MOST, "board_findings": [f for f in design.findings if f.key.startswith(("board.", "load.", "generator."))],
-        "totals": totals(design), "_d": design, "_drawing": drawn(load_board(design)), "csv_fault": "", "csv_text": "", "assigned": None, "lost": None, **more,
+        "totals": totals(design), "_d": design, "_drawing": drawn(load_board(design)), "csv_fault": "", "csv_text": "", "assigned": None, "theirs": [], **more,
     }  # fmt: skip
 
 
@@ -101,17 +101,20 @@ def save(request: Request, at: Opened) -> Response:
         records.save_plan(visit.db, at.job, plan, version, visit.who)
     except records.LostRace as race:
         theirs = Plan.model_validate(race.theirs.plan)
-        lost = {"who": race.theirs.saved_by, "differ": differ(rows, [row_of(x) for x in theirs.loads])}
-        return render(request, "loads.html", page(at, rows, {}, race.theirs.version, lost=lost), 409)
+        both = differ(rows, [row_of(x) for x in theirs.loads], race.theirs.saved_by)
+        return render(request, "loads.html", page(at, rows, {}, race.theirs.version, theirs=both), 409)
     visit.db.commit()
     return RedirectResponse(f"/jobs/{at.job.id}/loads", 303)
 
 
-def differ(mine: Rows, theirs: Rows) -> list[dict[str, str]]:
-    """Circuits that two boards have differently, each as one line."""
-    line = lambda r: " · ".join(r[k] for k in ("runs", "starts", "legs", "outage", "hours", "share") if r[k]) if r else "—"  # noqa: E731
+def differ(mine: Rows, theirs: Rows, who: str) -> list[dict[str, str]]:
+    """Circuits that two boards have differently, each as one line; one without a label where they are the same."""
+    line = lambda r: " · ".join(r[k] for k in ("runs", "starts", "legs", "outage", "hours", "share") if r[k]) if r else ""  # noqa: E731
     a, b = {r["name"]: r for r in mine if used(r)}, {r["name"]: r for r in theirs}
-    return [{"name": n, "mine": line(a.get(n)), "theirs": line(b.get(n))} for n in {**a, **b} if line(a.get(n)) != line(b.get(n))]
+    rows = [
+        {"label": n, "mine": line(a.get(n)), "theirs": line(b.get(n)), "who": who} for n in {**a, **b} if line(a.get(n)) != line(b.get(n))
+    ]
+    return rows or [{"label": "", "mine": "", "theirs": "", "who": who}]
 
 
 def _more(request: Request, at: Ticket, rows: Rows, version: int, more: str) -> Response:

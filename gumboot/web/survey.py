@@ -114,7 +114,7 @@ def save(request: Request, at: Opened) -> Response:
             for f in asked
             if typed[f.path] != theirs[f.path]
         ]
-        differ = differ or [{"label": "nothing here", "mine": "", "theirs": "", "who": race.theirs.saved_by}]
+        differ = differ or [{"label": "", "mine": "", "theirs": "", "who": race.theirs.saved_by}]
         return render(request, "survey.html", page(at, typed, {}, race.theirs.version, theirs=differ), 409)
     visit.db.commit()
     return RedirectResponse(f"/jobs/{at.job.id}/survey", 303)

@@ -39,8 +39,11 @@ def errands_of(request: Request) -> Errands:
 
 
 @twin(router, "/jobs/{job_id}/year", "year.html")
-def year(request: Request, at: Opened) -> dict[str, Any]:
-    """The page; while the year is being computed it says how far it is."""
+def year(request: Request, at: Opened) -> dict[str, Any] | Response:
+    """The page; while the year is being computed it says how far it is. ?again=year, or best, tries once more what had stopped."""
+    if (kind := request.query_params.get("again", "")) in ("year", "best") and not lacks(at.plan, at.design):
+        asked(at, errands_of(request), kind, again=True)
+        return RedirectResponse(f"/jobs/{at.job.id}/year", 303)
     rows = min(MOST_RATES, len(at.plan.energy.tariff.rates) + SPARE)
     return page(request, at, None, {}, rows, at.job.version)
 
@@ -64,7 +67,7 @@ def _lived(request: Request, at: Ticket, kind: str) -> dict[str, Any] | None:
     """A result as it stands; None where there can be none."""
     if lacks(at.plan, at.design):
         return None
-    row = asked(at, errands_of(request), kind, again=request.query_params.get("again") == kind)
+    row = asked(at, errands_of(request), kind)
     if row is None or row.body is None:
         return {"done": False, "share": row.share if row else 0.0, "says": row.says if row else "", "fault": row.fault if row else None}
     pictures = _pictures(request, at, row) if kind == "year" else {}
@@ -177,7 +180,7 @@ def save(request: Request, at: Opened) -> Response:
                 {},
                 rows,
                 race.theirs.version,
-                theirs=differ or [{"label": "nothing here", "mine": "", "theirs": "", "who": race.theirs.saved_by}],
+                theirs=differ or [{"label": "", "mine": "", "theirs": "", "who": race.theirs.saved_by}],
             ),
             409,
         )
