@@ -121,8 +121,8 @@ def twin(
             data = view(*args, **kwargs)
             return data if isinstance(data, Response) else JSONResponse(encode({k: v for k, v in data.items() if not k.startswith("_")}))
 
-        router.get(f"{path}.json", name=f"{view.__name__}_json")(json)
-        router.get(path, name=view.__name__)(page)
+        router.get(f"{path}.json", name=f"{view.__name__}_json", response_model=None)(json)
+        router.get(path, name=view.__name__, response_model=None)(page)
         return view
 
     return register
