@@ -8,9 +8,8 @@ from functools import lru_cache
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from gumboot.core.energy.battery import NO_LIMIT, Bank, Series
+from gumboot.core.energy.battery import NO_LIMIT, Bank, Rules, Series, many
 from gumboot.core.energy.calendar import STEP_H
 
 LONGEST_H = 168  # a week: longer outages are not told apart
@@ -85,6 +84,8 @@ def outages(
     return Outages(out, float(out[at]), at)
 
 
-def longest_dark(hours: Series) -> NDArray[np.float64]:
-    """The shortest time each day of the year lasts, over its 24 starts: shape (365,)."""
-    return np.asarray(hours.reshape(-1, 24).min(axis=1))
+def compile_loops() -> None:
+    """Have both loops of a year made into machine code and kept on disk: ten seconds once, instead of in each process that meets them first."""
+    none, some = np.zeros(4), Bank(0.0, 0.0, 0.0, 1.0, 1.0, 0.0, False)
+    many(none, none, none, none, Rules(none, none), [some], [1.0])
+    outages(none, none, none, some, 0.0)
