@@ -39,7 +39,7 @@ from gumboot.store import database, files, results
 from gumboot.store.models import Result
 from gumboot.web.ticket import Ticket
 
-REVISION = 3  # of the computation: raised when the same plan would come to other numbers
+REVISION = 4  # of the computation: raised when the same plan would come to other numbers
 LONG = ("best",)
 Said = Callable[[float, str], None]
 log = logging.getLogger("gumboot")

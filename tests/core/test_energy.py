@@ -263,7 +263,7 @@ def test_what_a_year_cannot_be_made_without():
     i = gather(
         there.model_copy(update={"energy": there.energy.model_copy(update={"load_file": "0" * 64})}), design(there, book), book, flat
     )
-    assert i.cal.year == 2023 and i.load == pytest.approx(400)
+    assert i.cal.year == 2023 and i.load == pytest.approx(400 + 60) and i.standby_w == 60
 
 
 # Bank, work, demand, calendar.

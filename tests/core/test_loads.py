@@ -100,10 +100,10 @@ def test_the_feed_limits_what_the_house_draws_with_the_grid_on():
 
 
 def test_nights_covered():
-    """100 W all day and night: 2.4 kWh a day, 1.4 kWh from 18:00 to 08:00; two packs of 14.3 kWh usable so long."""
+    """100 W all day and night, and the inverter's own 60 W: 24 h × 160 W a day, 14 h × 160 W from 18:00 to 08:00."""
     made, _ = board_of(load("a", 100))
-    assert made.board.e_day.n == pytest.approx(2.4) and made.board.e_night.n == pytest.approx(1.4)
-    assert made.board.nights.n == pytest.approx(made.bank.energy.n / 1.4)
+    assert made.board.e_day.n == pytest.approx(3.84) and made.board.e_night.n == pytest.approx(2.24)
+    assert made.board.nights.n == pytest.approx(made.bank.energy.n / 2.24)
 
 
 def test_every_cure_of_a_board_cures():

@@ -237,7 +237,7 @@ def test_readings_are_read_said_used_and_go_with_the_job(planner, tern_job, new_
     assert planner.post(f"{path}/use", {"digest": found["digest"], "version": version}).status_code == 303
     assert plan_of(planner, tern_job)["energy"]["load_file"] == found["digest"]
     body = settled(planner, f"/jobs/{tern_job}/year.json", "lived")["lived"]["body"]
-    assert body["energy"]["all"]["load"] == pytest.approx(found["kwh"], rel=1e-4) and body["year"] == 2023
+    assert body["energy"]["nothing"]["load"] == pytest.approx(found["kwh"], rel=1e-4) and body["year"] == 2023
     assert planner.get(f"/jobs/{tern_job}/files/{found['digest']}.csv").text.startswith("start,kwh_of_2023")
     exported = planner.get(f"/jobs/{tern_job}/export.json").content
     assert [f.digest for f in read(exported).files] == [found["digest"]]

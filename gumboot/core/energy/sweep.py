@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -77,8 +77,3 @@ def knee(row: Sequence[Candidate], i: Inputs) -> int | None:
 def steps_of(row: Sequence[Candidate], i: Inputs) -> list[float]:
     """What each step to one more candidate buys, a pack: shape (len(row) - 1,)."""
     return [(worth(a, i) - worth(b, i)) / max(1, b.packs - a.packs) for a, b in itertools.pairwise(row)]
-
-
-def with_limits(i: Inputs, export_w: float) -> Inputs:
-    """The same year under another export limit."""
-    return replace(i, rules=replace(i.rules, export_w=export_w))

@@ -34,7 +34,7 @@ class Readings:
 
 @dataclass(frozen=True, eq=False)
 class Inputs:
-    """All that a year is made from. Series in W (or money a kWh) each step; `outage` is the backed-up part of the load."""
+    """All that a year is made from. Series in W (or money a kWh) each step; `outage` is the backed-up part of the load; both hold the inverters' own `standby_w`."""
 
     cal: Calendar
     sun: Series
@@ -52,6 +52,7 @@ class Inputs:
     rests_on: tuple[str, ...]
     currency: str
     standing_year: float
+    standby_w: float = 0.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -151,6 +152,7 @@ def gather(plan: Plan, design: Design, catalogue: Catalogue, readings: Readings 
         if plan.loads and not (whole and all(x.backed for x in plan.loads))
         else load
     )
+    standby = inverter.standby_w * plan.kit.inverters
     off_grid = plan.supply.kind == "off-grid"
     floor_off = keyed(design.settings, "floor_off_grid", 10)
     floor_on, reserve = keyed(design.settings, "floor_on_grid", 20), keyed(design.settings, "reserve_soc", 30)
@@ -182,11 +184,11 @@ def gather(plan: Plan, design: Design, catalogue: Catalogue, readings: Readings 
         for f, p in zip(faces, powers, strict=True)
     )
     return Inputs(
-        cal, sun, stays, load, np.asarray(outage), buy, sell, rules, bank, floor_off, off_grid, work, named, rests_on(plan, readings, weather), tariff.currency, tariff.standing_day * 365
+        cal, sun, stays, load + standby, np.asarray(outage) + standby, buy, sell, rules, bank, floor_off, off_grid, work, named, rests_on(plan, standby, readings, weather), tariff.currency, tariff.standing_day * 365, standby
     )  # fmt: skip
 
 
-def rests_on(plan: Plan, readings: Readings | None, weather: Weather | None) -> tuple[str, ...]:
+def rests_on(plan: Plan, standby_w: float, readings: Readings | None, weather: Weather | None) -> tuple[str, ...]:
     """What the figures take for granted, each in one sentence."""
     factor = plan.energy.climate_factor
     out = [
@@ -196,6 +198,8 @@ def rests_on(plan: Plan, readings: Readings | None, weather: Weather | None) -> 
     ]
     scaled = f", scaled to {plan.energy.yearly_kwh:g} kWh a year" if plan.energy.yearly_kwh and not readings else ""
     out.append("Load from the meter's readings." if readings else f"Load from the load board, every day alike{scaled}.")
+    if standby_w:
+        out.append(f"The inverters themselves draw {standby_w:g} W day and night, counted with the house.")
     out.append("14 % of the sun lost to dirt, mismatch, wiring and age; inverter 96 %; no shade: survey it.")
     out.append("Legs or phases metered together; the battery never sells to the grid.")
     if not plan.site.zone:
@@ -213,7 +217,7 @@ def live(i: Inputs) -> Year:
     settled = many(i.sun, i.load, i.buy, i.sell, i.rules, [bank], [1.0])[0, -1] * 1000 / bank.capacity_wh if bank.capacity_wh else 0.5
     all_of_it = run(i.sun, i.load, i.buy, i.sell, i.rules, bank, min(1.0, settled))
     sun_alone = run(i.sun, i.load, i.buy, i.sell, grid, none)
-    nothing = run(zero, i.load, i.buy, i.sell, free, none)
+    nothing = run(zero, i.load - i.standby_w, i.buy, i.sell, free, none)
     t = all_of_it.totals
     used = t["sun"] - t["sold"] - t["curtailed"]
     from_outside = t["bought"] + t["unserved"] + t["generator"]

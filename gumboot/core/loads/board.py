@@ -191,20 +191,27 @@ def design_board(plan: Plan, inverter: Inverter, gateway: Gateway | None, sized:
     house = tuple(
         solve("I_leg", "A", f"{x.name} in the worst quarter hour", "P_hour / V_leg", x.running, v, source="definition") for x in legs
     )
-    e_day, e_night, nights = nights_covered(sheet.loads, energy)
+    e_day, e_night, nights = nights_covered(sheet.loads, energy, inverter.standby_w * plan.kit.inverters)
     limit = pass_through(plan, inverter, gateway, sized)
     return Board(total, legs, limit, house, starting, not_together(sheet, total, legs), e_day, e_night, nights)
 
 
-def nights_covered(loads: Sequence[Load], energy: Figure | None) -> tuple[Figure, Figure, Figure | None]:
-    """(kWh of a day, kWh of a night without sun, nights the bank covers) of the circuits on backup."""
+def nights_covered(loads: Sequence[Load], energy: Figure | None, standby_w: float = 0.0) -> tuple[Figure, Figure, Figure | None]:
+    """(kWh of a day, kWh of a night without sun, nights the bank covers) of the circuits on backup and of the inverters themselves."""
     dark = covered([NIGHT]).reshape(DAY_STEPS, STEP_MIN).all(axis=1)
     hours = [(x, float(may_run(x).sum()) * STEP_MIN / 60, float((may_run(x) & dark).sum()) * STEP_MIN / 60) for x in loads]
     used = "running power, hours and share of time"
     day = _sum("Wh_day", "Energy of a day", [(x.name, x.running_w * x.duty * h) for x, h, _ in hours], used)
     night = _sum("Wh_night", "Energy from 18:00 to 08:00", [(x.name, x.running_w * x.duty * h) for x, _, h in hours], used)
-    e_day = solve("E_day", "kWh", "Backed-up loads, a day", "Wh_day / 1000", day, source="definition")
-    e_night = solve("E_night", "kWh", "Backed-up loads, a night", "Wh_night / 1000", night, source="definition")
+    own = given("P_own", standby_w, "W", "What the inverters draw themselves", "inverter sheet")
+    h_day, h_night = (
+        given("h_day", 24, "h", "Hours of a day", "definition"),
+        given("h_night", (NIGHT[1] - NIGHT[0]) % DAY / 60, "h", "Hours of a night", COMMON_PRACTICE),
+    )
+    e_day = solve("E_day", "kWh", "Backed-up loads, a day", "(Wh_day + h_day * P_own) / 1000", day, h_day, own, source="definition")
+    e_night = solve(
+        "E_night", "kWh", "Backed-up loads, a night", "(Wh_night + h_night * P_own) / 1000", night, h_night, own, source="definition"
+    )
     if energy is None or e_night.n <= 0:
         return e_day, e_night, None
     return e_day, e_night, solve("n_night", "", "Nights covered by a full bank", "E / E_night", energy, e_night, source="definition")
