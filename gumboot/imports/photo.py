@@ -28,7 +28,7 @@ class Photo:
 
 def read_photo(data: bytes) -> Photo:
     """A photograph made ready to keep. Raises Unreadable, with what to send."""
-    from PIL import Image, ImageOps, UnidentifiedImageError
+    from PIL import Image, ImageFile, ImageOps, UnidentifiedImageError
 
     want = "Send photographs as JPEG, PNG or WebP"
     try:
@@ -39,6 +39,7 @@ def read_photo(data: bytes) -> Photo:
             raise Unreadable(f"It has {opened.width} × {opened.height} pixels, more than any camera takes. {want}.")
         said = opened.getexif()
         taken = str(said.get_ifd(0x8769).get(TAKEN, ""))[:19]
+        ImageFile.LOAD_TRUNCATED_IMAGES = False  # others of this process may have set it
         opened.draft("RGB", (2 * EDGE, 2 * EDGE))
         upright = ImageOps.exif_transpose(opened).convert("RGB")
     except UnidentifiedImageError as exc:
