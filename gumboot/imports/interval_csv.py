@@ -51,8 +51,7 @@ def read_csv(file: IO[bytes], zone: str | None, longitude_deg: float | None, mon
         head = list(islice(text, HEAD_LINES))
         if any("\x00" in line for line in head):
             raise Unreadable("This is not a text file. Save the readings as CSV.")
-        dialect = _dialect(head)
-        columns, skip = _columns(head, dialect, report)
+        dialect, columns, skip = _table(head, report)
         rows = csv.reader(chain(head[skip:], text), dialect)
         local, own, values = _rows(rows, columns, skip, month_first, report)
     except UnicodeDecodeError as exc:
@@ -81,14 +80,18 @@ def _encoding(file: IO[bytes]) -> str:
     return "utf-8-sig"
 
 
-def _dialect(head: Sequence[str]) -> type[csv.Dialect]:
+def _table(head: Sequence[str], report: Report) -> tuple[type[csv.Dialect], Columns, int]:
+    """(the dialect, its columns, lines to skip): of the separators the likeliest that gives a date, a time and a number. Raises Unreadable."""
     counts = {d: sum(line.count(d) for line in head) for d in (";", "\t", ",", "|")}
-    best = ";" if counts[";"] >= len(head) - 1 > 0 else max(counts, key=lambda d: counts[d])
-
-    class Found(csv.excel):
-        delimiter = best
-
-    return Found
+    likely = sorted((d for d in counts if counts[d]), key=lambda d: (d != ";" or counts[d] < len(head) - 1, -counts[d]))
+    for n, mark in enumerate(likely or [","]):
+        dialect = type("Found", (csv.excel,), {"delimiter": mark})
+        try:
+            return (dialect, *_columns(head, dialect, report))
+        except Unreadable:
+            if n + 1 >= len(likely):
+                raise
+    raise AssertionError  # the last separator has raised
 
 
 def _columns(head: Sequence[str], dialect: type[csv.Dialect], report: Report) -> tuple[Columns, int]:

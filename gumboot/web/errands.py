@@ -54,6 +54,7 @@ class Errands:
         self._pools: dict[bool, ProcessPoolExecutor] = {}
         self._sent: dict[tuple[int, str, str], Future[None]] = {}
         self._lock = threading.Lock()
+        self._closed = False
 
     def holds(self, job_id: int, kind: str, key: str) -> bool:
         """Whether an errand is waiting or under way here."""
@@ -76,7 +77,7 @@ class Errands:
         """A worker that died cannot say so itself."""
         with self._lock:
             self._sent.pop((job_id, kind, key), None)
-        if future.cancelled() or (fault := future.exception()) is None:
+        if self._closed or future.cancelled() or (fault := future.exception()) is None:
             return
         log.error("errand %s of job %s: %s", kind, job_id, fault)
         with self._lock:
@@ -90,7 +91,7 @@ class Errands:
     def close(self) -> None:
         """Stop the workers, whatever they are at; what they had claimed is free again in a minute."""
         with self._lock:
-            pools, self._pools = list(self._pools.values()), {}
+            pools, self._pools, self._closed = list(self._pools.values()), {}, True
         for pool in pools:
             for process in list(getattr(pool, "_processes", {}).values()):
                 process.terminate()

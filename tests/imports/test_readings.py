@@ -73,6 +73,11 @@ def test_other_intervals_keep_their_energy(step):
     assert found.kwh.sum() == pytest.approx(some.sum(), rel=1e-9)
 
 
+def test_another_separator_inside_the_cells_does_not_mislead():
+    lines = [f"0099,{on_the_wall(t)},{v},quality=actual;channel=7;x" for t, v in zip(instants(), VALUES, strict=True)]
+    assert read("Meter,Start,Usage (kWh),Note\n" + "\n".join(lines))[0].kwh == pytest.approx(VALUES)
+
+
 def test_a_register_that_only_rises_is_taken_as_differences():
     total = np.concatenate([[51234.5], 51234.5 + np.cumsum(VALUES)])
     times = [*instants(), instants()[-1] + timedelta(minutes=15)]
