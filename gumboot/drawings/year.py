@@ -183,8 +183,8 @@ def sweep_picture(swept: Mapping[str, Any], off_grid: bool, priced: bool, curren
         ]
     out.append(
         text(
-            X0 + 6,
-            Y0 + 14,
+            X0,
+            Y0 - 5,
             f"{'goes without or burns fuel for' if off_grid else 'bill' if priced else 'bought'}, {unit} a year",
             "small soft",
         )
@@ -205,7 +205,7 @@ def sweep_picture(swept: Mapping[str, Any], off_grid: bool, priced: bool, curren
                 if n in packs:
                     at = packs.index(n)
                     out.append(tag("circle", cx=x(at), cy=y(row[at]), r=8 if class_ == "chosen" else 12, class_=class_))
-                    out.append(text(x(at), y(row[at]) + (28 if word == "knee" else -16), word, "strong small", "middle"))
+                    out.append(text(x(at), y(row[at]) + (-16 if word == "planned" else 26), word, "strong small", "middle"))
         end = float(y(row[-1])) + 4
         if all(abs(end - u) > 12 for u in used):
             used.append(end)
@@ -222,7 +222,7 @@ def sweep_picture(swept: Mapping[str, Any], off_grid: bool, priced: bool, curren
         centre = (x(n) + x(n + 1)) / 2
         out.append(box(centre - gap * 0.34, foot + 74 - tall, gap * 0.68, tall, "filled"))
         if gap > 30 or n % 2 == 0:
-            out.append(text(centre, foot + 88, f"{gain:,.0f}", "mono", "middle"))
+            out.append(text(centre, foot + 88, f"{round(gain) + 0:,}", "mono", "middle"))
     words = "; ".join(f"{n} packs {v:.0f} {unit}" for n, v in zip(packs, worth[arrays.index(1.0) * len(packs) :], strict=False))
     return picture(X0 + W + 10, foot + 96, "What more packs buy", words, *out)
 

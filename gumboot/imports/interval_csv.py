@@ -261,7 +261,7 @@ def _raw(local: NDArray[np.int64], own: NDArray[np.bool_], values: NDArray[np.fl
     if ends:
         report.found.append("Times are the end of each reading.")
         start = start - usual
-    report.found.append(f"Readings of {usual / 60:g} minutes.")
+    report.found.append(f"A reading each {usual / 60:g} min.")
     order = np.argsort(start, kind="stable")
     start, values = start[order], values[order]
     if not c.power and _is_register(values):
