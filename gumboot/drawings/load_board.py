@@ -11,7 +11,7 @@ from gumboot.core.loads.board import Board, Leg
 from gumboot.core.plan import Load
 from gumboot.drawings.svg import box, line, picture, tag, text
 
-WIDE, ROW, TOP = 780.0, 24.0, 34.0
+ROW, TOP = 24.0, 34.0
 TOGGLE = 16.0
 
 
@@ -21,13 +21,13 @@ def load_board(design: Design) -> str:
         return ""
     legs = [str(x) for x in LINES[design.inverter.supply]]
     loads = [(i, x) for i, x in enumerate(design.plan.loads) if set(x.legs.split("+")) <= set(legs)]
-    column = WIDE / len(legs)
+    wide = 780.0 if len(legs) > 1 else 430.0
+    column = wide / len(legs)
     x_of = {leg: n * column + 26 for n, leg in enumerate(legs)}
     book = "nec" if design.plan.code == "nec-2023" else "iec"
     parts: list[str] = []
     y = TOP
-    wide = [(i, x) for i, x in loads if x.backed and "+" in x.legs]
-    for i, x in wide:
+    for i, x in ((i, x) for i, x in loads if x.backed and "+" in x.legs):
         y = _circuit(parts, i, x, x_of, y, column * len(x.legs.split("+")))
     narrow = {leg: [(i, x) for i, x in loads if x.backed and x.legs == leg] for leg in legs}
     low = y
@@ -44,20 +44,20 @@ def load_board(design: Design) -> str:
     foot += 82
     if len(legs) > 1:
         parts.append(text(12, foot + 8, "All legs together", "strong"))
-        _meters(parts, design.board.total, 12, foot + 14, WIDE - 24)
+        _meters(parts, design.board.total, 12, foot + 14, wide - 24)
         foot += 94
     off = [(i, x) for i, x in loads if not x.backed]
     if off:
         parts += [
-            line((8, foot), (WIDE - 8, foot), class_="house"),
+            line((8, foot), (wide - 8, foot), class_="house"),
             text(12, foot + 18, "Not on backup: these stop with the grid", "soft small"),
         ]
         across = len(legs)
         for k, (i, x) in enumerate(off):
             _label(parts, i, x, 12 + (k % across) * column, foot + 38 + (k // across) * ROW, column - 26, "soft")
         foot += 38 + ((len(off) - 1) // across + 1) * ROW
-    frame = box(1, 1, WIDE - 2, foot - 1, "frame")
-    return picture(WIDE, foot + 1, "The load board", words(design.board, [x for _, x in loads]), frame, *bars, *heads, *parts)
+    frame = box(1, 1, wide - 2, foot - 1, "frame")
+    return picture(wide, foot + 1, "The load board", words(design.board, [x for _, x in loads]), frame, *bars, *heads, *parts)
 
 
 def _circuit(parts: list[str], i: int, load: Load, x_of: dict[str, float], y: float, width: float) -> float:
@@ -67,7 +67,7 @@ def _circuit(parts: list[str], i: int, load: Load, x_of: dict[str, float], y: fl
         parts.append(line((xs[0] + 16 + 8 * len(load.name), y + 8), (xs[-1], y + 8), class_="feed"))
     parts += [box(x - TOGGLE / 2, y, TOGGLE, 16, "pin-good" if load.must else "pin") for x in xs]
     parts += [tag("path", d=f"M{x - 3:g} {y + 5:g} h6 M{x - 3:g} {y + 11:g} h6", class_="on-board" if load.must else "feed") for x in xs]
-    _label(parts, i, load, xs[0] + 16, y + 12, width - 46, "strong" if load.must else "")
+    _label(parts, i, load, xs[0] + 16, y + 12, width - 52, "strong" if load.must else "")
     return y + ROW
 
 
@@ -86,20 +86,18 @@ def _label(parts: list[str], i: int, load: Load, x: float, y: float, width: floa
 
 def _meters(parts: list[str], leg: Leg, x: float, y: float, width: float) -> None:
     """Running and worst start against what the inverters give, as two bars."""
-    said = [("Runs", leg.running.n, leg.continuous.n, f"worst at {show_minutes(leg.worst_at)}")]
-    said.append(("Starts", leg.start.n, leg.surge.n if leg.surge else leg.continuous.n, "" if leg.starter else "nothing starts harder"))
-    for n, (word, value, limit, why) in enumerate(said):
+    said = [("Runs", "running", leg.running.n, leg.continuous.n, f"worst at {show_minutes(leg.worst_at)}")]
+    said.append(
+        ("Starts", "start", leg.start.n, leg.surge.n if leg.surge else leg.continuous.n, "" if leg.starter else "nothing starts harder")
+    )
+    for n, (word, key, value, limit, why) in enumerate(said):
         top = y + n * 38
         most = max(value, limit, 1.0) * 1.04
         over = value > limit
-        parts.append(
-            text(
-                x,
-                top + 10,
-                f"{word} {value / 1000:.2f} of {limit / 1000:.3g} kW{', over' if over else ''}",
-                "small strong over" if over else "small",
-            )
-        )
+        shown = f"{word} {value / 1000:.2f} of {limit / 1000:.3g} kW{', over' if over else ''}"
+        at = f"board.{leg.name}.{key}"
+        inside = box(x, top, width, 28, "hit-area"), text(x, top + 10, shown, "small strong over" if over else "small")
+        parts.append(tag("a", *inside, data_at=at, href=f"?at={at}#working", aria_label=f"{shown}: show the working"))
         parts.append(text(x + width, top + 10, why, "small soft", "end") if width > 240 else "")
         parts += [box(x, top + 15, width, 10, "trough"), box(x, top + 15, width * min(value, limit) / most, 10, "filled")]
         if over:

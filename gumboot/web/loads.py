@@ -19,6 +19,7 @@ from gumboot.store import records
 from gumboot.web.frame import drawn, render, twin
 from gumboot.web.loads_form import EMPTY, MOST, NotATable, Rows, documents, fields, row_of, rows_in, rows_of_csv, to_csv, used
 from gumboot.web.sign_in import uploaded
+from gumboot.web.size import working_of
 from gumboot.web.ticket import Opened, Ticket, designed, plain_faults
 
 router = APIRouter()
@@ -27,7 +28,8 @@ router = APIRouter()
 @twin(router, "/jobs/{job_id}/loads", "loads.html")
 def loads(request: Request, at: Opened) -> dict[str, Any]:
     """The page."""
-    return page(at, [row_of(x) for x in at.plan.loads], {}, at.job.version)
+    place = request.query_params.get("at", "")
+    return page(at, [row_of(x) for x in at.plan.loads], {}, at.job.version, _working=working_of(at, place) if place else [])
 
 
 @router.get("/jobs/{job_id}/loads.csv")
@@ -49,7 +51,7 @@ def page(at: Ticket, rows: Rows, faults: dict[str, str], version: int, **more: A
         **at.head("brief"), "rows": rows, "_table": table, "_typed": typed, "faults": faults, "version": version, "tab": "loads",
         "ordinary": [{"key": i, "name": o.name, "kind": o.kind, "watts": o.watts[0 if len(lines) == 2 else 1]} for i, o in enumerate(ORDINARY)],
         "starting": STARTING, "most": MOST, "board_findings": [f for f in design.findings if f.key.startswith(("board.", "load.", "generator."))],
-        "totals": totals(design), "_d": design, "_drawing": drawn(load_board(design)), "csv_fault": "", "csv_text": "", "assigned": None, "theirs": [], **more,
+        "totals": totals(design), "_d": design, "_drawing": drawn(load_board(design)), "csv_fault": "", "csv_text": "", "assigned": None, "theirs": [], "_working": [], **more,
     }  # fmt: skip
 
 
