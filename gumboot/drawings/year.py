@@ -121,7 +121,7 @@ def day_picture(
         ("area-sun", "sun"),
         ("line-load", "house"),
         ("area-battery", "from the battery; its state below"),
-        ("line-grid", "from the grid"),
+        ("line-grid", "from the generator" if off_grid else "from the grid"),
     ]
     names += [("line-best", "best possible")] if best is not None and capacity_kwh else []
     x = X0
