@@ -12,6 +12,7 @@ import json
 import logging
 import multiprocessing
 import os
+import shutil
 import tempfile
 import threading
 import time
@@ -41,6 +42,7 @@ from gumboot.web.ticket import Ticket
 
 REVISION = 4  # of the computation: raised when the same plan would come to other numbers
 LONG = ("best",)
+FOLDER = "gumboot-errands-"
 Said = Callable[[float, str], None]
 log = logging.getLogger("gumboot")
 
@@ -50,7 +52,8 @@ class Errands:
 
     def __init__(self, url: str) -> None:
         self.url = url
-        self.folder = tempfile.TemporaryDirectory(prefix="gumboot-")
+        _sweep_up()
+        self.folder = tempfile.TemporaryDirectory(prefix=f"{FOLDER}{os.getpid()}-")
         self._pools: dict[bool, ProcessPoolExecutor] = {}
         self._sent: dict[tuple[int, str, str], Future[None]] = {}
         self._lock = threading.Lock()
@@ -97,6 +100,14 @@ class Errands:
                 process.terminate()
             pool.shutdown(wait=True, cancel_futures=True)
         self.folder.cleanup()
+
+
+def _sweep_up() -> None:
+    """Throw away uploads that an application left when it was killed."""
+    for left in Path(tempfile.gettempdir()).glob(f"{FOLDER}*-*"):
+        pid = left.name.removeprefix(FOLDER).split("-")[0]
+        if pid.isdecimal() and not Path(f"/proc/{pid}").exists():
+            shutil.rmtree(left, ignore_errors=True)
 
 
 def year_key(plan: Plan) -> str:
