@@ -112,15 +112,20 @@ class Sheet:
         self.may = np.array([may_run(x) for x in loads], bool).reshape(len(loads), DAY_STEPS)
         self.watts = np.array([x.running_w for x in loads])
         self.extra = np.array([max(0.0, starting[x.id].n - x.running_w) for x in loads])
+        self._shares: dict[str, Day] = {}
+        self._draws: dict[str, Day] = {}
 
     def shares(self, leg: str) -> Day:
         """Share of each load on a leg: shape (loads,)."""
-        return np.array([share(x, leg) for x in self.loads])
+        if leg not in self._shares:
+            self._shares[leg] = np.array([share(x, leg) for x in self.loads])
+        return self._shares[leg]
 
     def draw(self, leg: str) -> Day:
         """W on a leg by quarter hour, all that may run running."""
-        out: Day = (self.watts * self.shares(leg)) @ self.may
-        return out
+        if leg not in self._draws:
+            self._draws[leg] = (self.watts * self.shares(leg)) @ self.may
+        return self._draws[leg]
 
     def starts(self, leg: str, which: Sequence[int]) -> float:
         """The highest W on a leg when these start at one moment, the others running; 0 when no hour has them all."""
