@@ -18,6 +18,7 @@ import threading
 import time
 from collections.abc import Callable
 from concurrent.futures import Future, ProcessPoolExecutor
+from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 from typing import IO, Any
@@ -47,45 +48,82 @@ Said = Callable[[float, str], None]
 log = logging.getLogger("gumboot")
 
 
+@dataclass
+class Errand:
+    """One that waits or is under way: for whom, what it is made from, and when a page last asked for it."""
+
+    crew_id: int
+    job_id: int
+    kind: str
+    key: str
+    load: dict[str, Any]
+    asked: float
+
+    @property
+    def lane(self) -> bool:
+        """Whether it goes with the long ones."""
+        return self.kind in LONG
+
+
 class Errands:
-    """The workers of one application, one for short errands and one for long. Each is started with its first errand, and anew should it die."""
+    """The workers of one application, one for short errands and one for long. Each is started with its first errand, and anew should it die.
+
+    What was asked for last is done first: a page that somebody looks at asks each second.
+    """
 
     def __init__(self, url: str) -> None:
         self.url = url
         _sweep_up()
         self.folder = tempfile.TemporaryDirectory(prefix=f"{FOLDER}{os.getpid()}-")
         self._pools: dict[bool, ProcessPoolExecutor] = {}
-        self._sent: dict[tuple[int, str, str], Future[None]] = {}
+        self._waiting: list[Errand] = []
+        self._at: dict[bool, Errand] = {}
         self._lock = threading.Lock()
         self._closed = False
 
     def holds(self, job_id: int, kind: str, key: str) -> bool:
-        """Whether an errand is waiting or under way here."""
-        return (job_id, kind, key) in self._sent
+        """Whether an errand is waiting or under way here; to ask is to be looking at it."""
+        with self._lock:
+            found = next((e for e in (*self._waiting, *self._at.values()) if (e.job_id, e.kind, e.key) == (job_id, kind, key)), None)
+            if found:
+                found.asked = time.monotonic()
+            return found is not None
 
     def send(self, crew_id: int, job_id: int, kind: str, key: str, load: dict[str, Any]) -> None:
         """Have a claimed errand done; one of the same job and kind that still waits is of an older plan, and let go."""
         with self._lock:
-            older = [(k, f) for k, f in self._sent.items() if k[:2] == (job_id, kind) and kind != "file"]
-            if (kind in LONG) not in self._pools:
-                self._pools[kind in LONG] = ProcessPoolExecutor(1, mp_context=multiprocessing.get_context("spawn"), initializer=_settle)
-            future = self._pools[kind in LONG].submit(run, self.url, crew_id, job_id, kind, key, load)
-            self._sent[job_id, kind, key] = future
-        for (_, _, old), waiting in older:
-            if waiting.cancel():
-                self._tell(crew_id, lambda db, old=old: results.forget(db, job_id, kind, old))
-        future.add_done_callback(lambda f: self._done(f, crew_id, job_id, kind, key))
+            older = [e for e in self._waiting if (e.job_id, e.kind) == (job_id, kind) and kind != "file"]
+            self._waiting = [e for e in self._waiting if e not in older] + [Errand(crew_id, job_id, kind, key, load, time.monotonic())]
+        for e in older:
+            self._tell(crew_id, lambda db, e=e: results.forget(db, e.job_id, e.kind, e.key))
+        self._next(kind in LONG)
 
-    def _done(self, future: Future[None], crew_id: int, job_id: int, kind: str, key: str) -> None:
-        """A worker that died cannot say so itself."""
+    def _next(self, lane: bool) -> None:
+        """Give a free worker what was asked for last."""
         with self._lock:
-            self._sent.pop((job_id, kind, key), None)
-        if self._closed or future.cancelled() or (fault := future.exception()) is None:
-            return
-        log.error("errand %s of job %s: %s", kind, job_id, fault)
+            able = [e for e in self._waiting if e.lane == lane]
+            if self._closed or lane in self._at or not able:
+                return
+            errand = max(able, key=lambda e: e.asked)
+            self._waiting.remove(errand)
+            self._at[lane] = errand
+            if lane not in self._pools:
+                self._pools[lane] = ProcessPoolExecutor(1, mp_context=multiprocessing.get_context("spawn"), initializer=_settle)
+            future = self._pools[lane].submit(run, self.url, errand.crew_id, errand.job_id, errand.kind, errand.key, errand.load)
+        future.add_done_callback(lambda f: self._done(f, errand))
+
+    def _done(self, future: Future[None], errand: Errand) -> None:
+        """On to the next. A worker that died cannot say so itself."""
+        fault = None if future.cancelled() else future.exception()
         with self._lock:
-            self._pools.pop(kind in LONG, None)
-        self._tell(crew_id, lambda db: results.fail(db, job_id, kind, key, "The computation stopped half way. Ask for it again."))
+            self._at.pop(errand.lane, None)
+            if fault:
+                self._pools.pop(errand.lane, None)
+        if fault and not self._closed:
+            log.error("errand %s of job %s: %s", errand.kind, errand.job_id, fault)
+            says = "The computation stopped half way. Ask for it again."
+            self._tell(errand.crew_id, lambda db: results.fail(db, errand.job_id, errand.kind, errand.key, says))
+        self._next(errand.lane)
 
     def _tell(self, crew_id: int, what: Callable[[Session], None]) -> None:
         with contextlib.suppress(SQLAlchemyError), database.as_crew(_sessions(self.url), crew_id) as db:

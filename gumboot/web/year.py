@@ -59,7 +59,7 @@ def page(
         **at.head("brief"), "tab": "year", "version": version, "faults": faults, "rows": rows, "_form": form, "_typed": typed or show(at.plan, rows, form),
         "_rates": [rate_fields(i) for i in range(rows)], "slots": [(k, f"{'Charge' if k[0] == 'c' else 'Discharge'} window {int(k[-1]) + 1}") for k in SLOTS],
         "kept": [{"digest": f.digest, "kind": f.kind, "name": f.name, "by": f.kept_by, "about": f.about} for f in kept],
-        "lacks": lacks(at.plan, at.design), "lived": _lived(request, at, "year"), "best": _best(request, at), "file": _file(at, sent), "theirs": [], "file_fault": "", "modes": dict(MODES), **more,
+        "lacks": lacks(at.plan, at.design), "lived": _lived(request, at, "year"), "best": _best(request, at), "file": _file(at, sent), "theirs": [], "file_fault": "", "modes": dict(MODES), "keyed": _keyed(at), **more,
     }  # fmt: skip
 
 
@@ -86,10 +86,8 @@ def _best(request: Request, at: Ticket) -> dict[str, Any] | None:
         return found
     body, work = found["body"], Work.model_validate(found["body"]["work"])
     own = lived.body["bills"]["all"] if lived and lived.body else None
-    spare = ["spare sun goes to the grid first"] if work.spare_sun == "grid" else []
-    slots = spare + [f"{word} {show_slot(s)}" for word, some in (("charge", work.charge), ("discharge", work.discharge)) for s in some]
     same = work == work_keyed(at.design.settings, plan.energy.work)
-    return {**found, "mode": work.mode, "slots": slots, "same": same, "reach": reach(own, body) if own is not None else None, "reach_proposed": reach(body["bill_proposed"], body), "reach_self_use": reach(body["bill_self_use"], body), "reach_reserve": reach(body["bill_reserve"], body)}  # fmt: skip
+    return {**found, "mode": work.mode, "slots": words_of(work), "same": same, "reach": reach(own, body) if own is not None else None, "reach_proposed": reach(body["bill_proposed"], body), "reach_self_use": reach(body["bill_self_use"], body), "reach_reserve": reach(body["bill_reserve"], body)}  # fmt: skip
 
 
 def series(at: Ticket, row: Result) -> dict[str, Any]:
@@ -140,6 +138,19 @@ def day_typed(text: str, otherwise: int) -> int:
     ):
         return int(FIRST[int(month) - 1]) + int(day) - 1
     return otherwise
+
+
+def _keyed(at: Ticket) -> str:
+    """The way of working that Set keys, where it is not the plan's."""
+    work = work_keyed(at.design.settings, at.plan.energy.work)
+    plain = at.plan.energy.work if at.plan.energy.work.mode == "windows" else Work(mode=at.plan.energy.work.mode)
+    return "" if work == plain or at.plan.supply.kind == "off-grid" else ", ".join([dict(MODES)[work.mode], *words_of(work)])
+
+
+def words_of(work: Work) -> list[str]:
+    """Windows and spare sun in words."""
+    spare = ["spare sun goes to the grid first"] if work.spare_sun == "grid" else []
+    return spare + [f"{word} {show_slot(s)}" for word, some in (("charge", work.charge), ("discharge", work.discharge)) for s in some]
 
 
 def _file(at: Ticket, key: str) -> dict[str, Any] | None:

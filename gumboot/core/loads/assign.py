@@ -106,6 +106,12 @@ class _Program:
                     row[k] += extra[k]
                     self.rows.append((row, -math.inf, side.surge.n if side.surge else math.inf))
 
+        # Legs that may change names without changing the board give every answer several times: the largest circuits stand on the first legs.
+        alike = all(set(v.legs.split("+")) == set(lines) for v in on if "+" in v.legs)
+        largest = sorted((v for v in on if "+" not in v.legs), key=lambda v: -v.running_w)[: len(lines) - 1] if alike else []
+        later = [(v, lines[k + 1 :]) for k, v in enumerate(largest)]
+        self.named = [(np.array([float(w is v and p in rest) for w, p in self.cells] + [0.0]), 0.0) for v, rest in later]
+
     def part(self, watts: float, place: str, line: str) -> float:
         """What a circuit at a place puts on a line, its power in whole watts; on all lines together when the line is ""."""
         legs = place.split("+")
@@ -142,11 +148,11 @@ def assign(loads: Sequence[Load], starting: dict[str, Figure], lines: Sequence[s
     if not program.cells:
         return Assigned(None, (), "No circuit is on backup: list some, or let Gumboot choose which live in an outage.")
     if free:
-        most = program.least(-program.kept)
+        most = program.least(-program.kept, *program.named)
         if most is None:
             return Assigned(None, (), _why(loads, total, leg, "The circuits that must live"))
         program.rows.append((program.kept, -most[1], math.inf))
-    found = program.least(program.worst)
+    found = program.least(program.worst, *program.named)
     if found is None:
         return Assigned(None, (), _why(loads, total, leg, "The circuits on backup"))
     bound = program.base + math.ceil(found[2] - 1e-6) / program.grain
