@@ -23,7 +23,10 @@ from gumboot.core.plan import Legs, Load
 from gumboot.core.working import Figure
 
 NODES = 60  # of the search tree, for one program: a count and not a clock, so that the same board gives the same answer
-EXACT, GAP = 90, 0.003  # up to so many places to choose from the search goes to the end; with more it may stop this near the bound
+EXACT, GAP = (
+    90,
+    0.003,
+)  # up to so many places to choose from the search goes to the end; with more it may stop this near the bound, and moves are spared for it
 FRONTIER = 4  # how many smaller counts of moves are tried
 Row = NDArray[np.float64]
 
@@ -73,6 +76,7 @@ class _Program:
         on = [v for v in loads if free or v.must or v.backed]
         self.fixed = {v.id for v in on if v.must or not free}
         self.cells = [(v, place) for v in on for place in ([v.legs] if "+" in v.legs else self.lines)]
+        self.small = len(self.cells) <= EXACT
         self.grain = len(lines)
         self.hours = hours_of(loads, [v.id for v in on])
         everywhere = [v for v in on if v.id in self.fixed and v.legs == "+".join(lines)]
@@ -127,7 +131,7 @@ class _Program:
         bounds = Bounds(np.zeros(len(what)), np.append(np.ones(len(self.cells)), np.inf))
         rows = [*self.rows, *((row, -math.inf, most) for row, most in also)]
         a, low, high = np.array([r for r, _, _ in rows]), np.array([x for _, x, _ in rows]), np.array([x for _, _, x in rows])
-        options = {"node_limit": NODES, "mip_rel_gap": 0.0 if len(self.cells) <= EXACT else GAP}
+        options = {"node_limit": NODES, "mip_rel_gap": 0.0 if self.small else GAP}
         result = milp(what, constraints=LinearConstraint(a, low, high), integrality=np.ones(len(what)), bounds=bounds, options=options)
         if result.x is None:
             return None
@@ -156,7 +160,8 @@ def assign(loads: Sequence[Load], starting: dict[str, Figure], lines: Sequence[s
     if found is None:
         return Assigned(None, (), _why(loads, total, leg, "The circuits on backup"))
     bound = program.base + math.ceil(found[2] - 1e-6) / program.grain
-    least = program.least(program.moved, (program.worst, found[1]))
+    as_good = found[1] if program.small else found[1] + GAP * (program.base + found[1] / program.grain) * program.grain
+    least = program.least(program.moved, (program.worst, as_good))
     best = _read(program, (least or found)[0], bound)
     return Assigned(best, tuple(_fewer(program, best, bound)), "")
 
@@ -166,7 +171,7 @@ def _fewer(program: _Program, best: Assignment, bound: float) -> Iterator[Assign
     fewest = program.least(program.moved)
     first = round(fewest[1]) + program.moved_all_off if fewest else len(best.moves)
     so_far = math.inf
-    for k in range(first, min(first + FRONTIER, len(best.moves))):
+    for k in range(first, min(first + (FRONTIER if program.small else 1), len(best.moves))):
         some = program.least(program.worst, (program.moved, k - program.moved_all_off))
         one = _read(program, some[0], bound) if some else best
         if best.worst_w + 0.5 < one.worst_w < so_far - 0.5:
