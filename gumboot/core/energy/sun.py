@@ -19,6 +19,7 @@ Series = NDArray[np.float64]
 LOSSES = 0.14  # soiling, mismatch, wiring, connections, ageing: the sum of PVWatts version 5, NREL/TP-6A20-62641, table 2
 ETA_INVERTER = 0.96  # nominal, the same report
 GAMMA_POWER = -0.0035  # of power a °C, crystalline silicon: common practice, from memory
+AEROSOL, WATER_CM = (0.15, 0.1), 1.5  # optical depth at 380 and 500 nm, water in the air: a clear day inland, common practice
 NOCT_RISE = {
     "roof": (20.0, 4.0),
     "rack": (25.0, 6.84),
@@ -72,8 +73,10 @@ def sky(site: Site, cal: Calendar, weather: Weather | None, climate_factor: floa
     place = pvlib.location.Location(site.latitude_deg, longitude, altitude=site.altitude_m or 0.0)
     sun = place.get_solarposition(middle)
     if weather is None:
-        clear = pvlib.clearsky.simplified_solis(sun.apparent_elevation, aod700=0.1, precipitable_water=1.0, pressure=pvlib.atmosphere.alt2pres(site.altitude_m or 0.0))  # fmt: skip
-        table = clear[["ghi", "dni", "dhi"]] * climate_factor
+        pressure, extra = pvlib.atmosphere.alt2pres(site.altitude_m or 0.0), pvlib.irradiance.get_extra_radiation(middle)
+        airmass = pvlib.atmosphere.get_relative_airmass(sun.apparent_zenith)
+        clear = pvlib.clearsky.bird(sun.apparent_zenith, airmass, *AEROSOL, WATER_CM, pressure=pressure, dni_extra=extra)
+        table = pd.DataFrame({k: clear[k] for k in ("ghi", "dni", "dhi")}).fillna(0.0).clip(lower=0.0) * climate_factor
         table["air"], table["wind"] = assumed_air(site, cal), 1.0
     else:
         hourly = {"ghi": weather.ghi, "dni": weather.dni, "dhi": weather.dhi, "air": weather.air_c, "wind": weather.wind}

@@ -170,12 +170,12 @@ def _fewer(program: _Program, best: Assignment, bound: float) -> Iterator[Assign
     """What the fewest moves reach, one more, one more again: each better than the one before."""
     fewest = program.least(program.moved)
     first = round(fewest[1]) + program.moved_all_off if fewest else len(best.moves)
-    so_far = math.inf
+    lowest = math.inf
     for k in range(first, min(first + (FRONTIER if program.small else 1), len(best.moves))):
         some = program.least(program.worst, (program.moved, k - program.moved_all_off))
         one = _read(program, some[0], bound) if some else best
-        if best.worst_w + 0.5 < one.worst_w < so_far - 0.5:
-            so_far = one.worst_w
+        if best.worst_w + 0.5 < one.worst_w < lowest - 0.5:
+            lowest = one.worst_w
             yield one
 
 
