@@ -87,5 +87,5 @@ def test_a_meters_file_is_read_while_the_page_waits(visit):
     page.get_by_role("button", name="Make the year from it").click(timeout=60_000)
     page.wait_for_url(f"**{job}/year")
     page.locator("#outages").wait_for(timeout=60_000)
-    page.locator("#lived summary").click()
+    page.get_by_text("What this rests on").click()
     assert "Load from the meter's readings" in page.locator("#lived").inner_text()
