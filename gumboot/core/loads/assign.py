@@ -167,11 +167,13 @@ def assign(loads: Sequence[Load], starting: dict[str, Figure], lines: Sequence[s
 
 
 def _fewer(program: _Program, best: Assignment, bound: float) -> Iterator[Assignment]:
-    """What the fewest moves reach, one more, one more again: each better than the one before."""
+    """What the fewest moves reach, one more, one more again: each better than the one before; none for a large board."""
+    if not program.small:
+        return
     fewest = program.least(program.moved)
     first = round(fewest[1]) + program.moved_all_off if fewest else len(best.moves)
     lowest = math.inf
-    for k in range(first, min(first + (FRONTIER if program.small else 1), len(best.moves))):
+    for k in range(first, min(first + FRONTIER, len(best.moves))):
         some = program.least(program.worst, (program.moved, k - program.moved_all_off))
         one = _read(program, some[0], bound) if some else best
         if best.worst_w + 0.5 < one.worst_w < lowest - 0.5:
