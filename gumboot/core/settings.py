@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal, get_args
 
@@ -42,6 +42,12 @@ MODE_REASONS = {
     "reserve for outage": "the battery is kept full down to the reserve, for an outage",
     "windows": "the tariff changes with the hour: the battery fills while it is cheap and gives while it is dear",
 }
+WORK_LINES = (
+    "mode",
+    "grid_charge",
+    "spare_sun",
+    *(f"{kind}_{n}" for kind in ("charge", "give") for n in (1, 2, 3)),
+)  # how the battery works
 SLOT = "slot"  # the unit of a menu line that takes a window: "02:00-05:00 to 80 %", or "off"
 
 
@@ -65,6 +71,11 @@ def parse_slot(text: str) -> Slot | None:
     if len(spans) != 1:
         raise clock.NotATime(f"“{text}” is more than one window: each has its own line")
     return Slot(start_min=spans[0][0], end_min=spans[0][1], soc=float(found[2]))
+
+
+def without_work(keyed: Mapping[str, float | str]) -> dict[str, float | str]:
+    """What the crew keyed of its own, but for how the battery works."""
+    return {k: v for k, v in keyed.items() if k not in WORK_LINES}
 
 
 def work_keyed(settings: Sequence[Setting], otherwise: Work) -> Work:

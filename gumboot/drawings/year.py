@@ -81,9 +81,9 @@ W, H, X0, Y0 = 720.0, 190.0, 48.0, 18.0
 
 
 def day_picture(
-    day: int, series: Mapping[str, Series], capacity_kwh: float, best: Mapping[str, Series] | None, priced: bool, off_grid: bool
+    day: int, series: Mapping[str, Series], capacity_kwh: float, best: Mapping[str, Series] | None, currency: str, off_grid: bool
 ) -> str:
-    """One day: sun and house in kW, what comes from where; the battery's state below; the price below that."""
+    """One day: sun and house in kW, what comes from where; the battery's state below; the price below that where there is a currency."""
     at = slice(day * 96, day * 96 + 96)
     outside = "generator" if off_grid else "bought"
     kw = {k: series[k][at] / 1000 for k in ("sun", "load", outside, "sold", "charged", "discharged", "unserved")}
@@ -110,9 +110,9 @@ def day_picture(
     if best is not None and capacity_kwh:
         out.append(_steps(best["stored"][at] / 1000 / capacity_kwh, z, "line-best"))
     foot = low + 70
-    if priced:
+    if currency:
         foot += 12
-        out += _prices(series["buy"][at], foot)
+        out += _prices(series["buy"][at], foot, currency)
         foot += 24
     for hour in range(0, 25, 3):
         x = X0 + W * hour / 24
@@ -151,9 +151,9 @@ def _steps(values: Series, y: Any, class_: str, area: bool = False) -> str:
     return tag("path", d=d, class_=class_)
 
 
-def _prices(buy: Series, y: float) -> list[str]:
+def _prices(buy: Series, y: float, currency: str) -> list[str]:
     """Stretches of one price as boxes with their figure."""
-    out = [text(X0 - 6, y + 15, "price", "small soft", "end")]
+    out = [text(X0 - 6, y + 15, f"{currency}/kWh", "small soft", "end")]
     edges = [0, *(np.flatnonzero(np.diff(buy)) + 1).tolist(), 96]
     low, high = float(buy.min()), float(buy.max())
     for a, b in itertools.pairwise(edges):
@@ -267,11 +267,12 @@ def months_picture(months: Sequence[Mapping[str, float]]) -> str:
         ("filled", "house, from sun and battery"),
         ("bought", "house, bought"),
         ("too-much", "went without"),
-        ("price-dear", "sun, kWh"),
+        ("price-dear", "sun"),
     ):
         if class_ == "too-much" and not any(m["unserved"] > 0.05 for m in months):
             continue
         out += [box(x, Y0 + 178, 14, 10, class_), text(x + 19, Y0 + 187, name, "small")]
         x += 40 + 6.2 * len(name)
+    out.append(text(X0, Y0 - 5, "kWh a month", "small soft"))
     words = "; ".join(f"month {m['month']}: house {m['load']:.0f}, sun {m['sun']:.0f}, bought {m['bought']:.0f} kWh" for m in months)
     return picture(X0 + W + 10, Y0 + 196, "Month by month, kWh", words, *out)

@@ -41,7 +41,7 @@ from gumboot.store import database, files, results
 from gumboot.store.models import Result
 from gumboot.web.ticket import Ticket
 
-REVISION = 5  # of the computation: raised when the same plan would come to other numbers
+REVISION = 6  # of the computation: raised when the same plan would come to other numbers
 LONG = ("best",)
 FOLDER = "gumboot-errands-"
 Said = Callable[[float, str], None]

@@ -11,7 +11,7 @@ import numpy as np
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
-from gumboot.core.energy.account import figures, reach
+from gumboot.core.energy.account import figures, neutral, reach
 from gumboot.core.energy.calendar import calendar
 from gumboot.core.energy.year import lacks
 from gumboot.core.findings import Change
@@ -59,7 +59,7 @@ def page(
         **at.head("brief"), "tab": "year", "version": version, "faults": faults, "rows": rows, "_form": form, "_typed": typed or show(at.plan, rows, form),
         "_rates": [rate_fields(i) for i in range(rows)], "slots": [(k, f"{'Charge' if k[0] == 'c' else 'Discharge'} window {int(k[-1]) + 1}") for k in SLOTS],
         "kept": [{"digest": f.digest, "kind": f.kind, "name": f.name, "by": f.kept_by, "about": f.about} for f in kept],
-        "lacks": lacks(at.plan, at.design), "lived": _lived(request, at, "year"), "best": _best(request, at), "file": _file(at, sent), "theirs": [], "file_fault": "", "modes": dict(MODES), "keyed": _keyed(at), **more,
+        "lacks": lacks(at.plan, at.design), "lived": _lived(request, at, "year"), "best": _best(request, at), "file": _file(at, sent), "theirs": [], "file_fault": "", "modes": dict(MODES), "currency": at.plan.energy.tariff.currency, "keyed": _keyed(at), **more,
     }  # fmt: skip
 
 
@@ -116,7 +116,7 @@ def _pictures(request: Request, at: Ticket, row: Result) -> dict[str, Any]:
     capacity = body["capacity_kwh"]
     return {
         "day": spoken_day(day, body["year"]), "day_number": day, "days": [{"name": k, "number": n} for k, n in days.items()], "carpet": which, "carpets": list(carpets.items()),
-        "_day": drawn(day_picture(day, steps, capacity, best, body["priced"] and not body["off_grid"], body["off_grid"])), "_carpet": drawn(year_carpet(which, steps, capacity)),
+        "_day": drawn(day_picture(day, steps, capacity, best, body["currency"] if body["priced"] and not body["off_grid"] else "", body["off_grid"])), "_carpet": drawn(year_carpet(which, steps, capacity)),
         "_months": drawn(months_picture(body["months"])),
         "_outages": drawn(outage_calendar(steps["outage_h"], body["outages"]["worst_at"], body["outages"]["worst_h"], body["year"])) if body["outages"] else "",
         "_sweep": drawn(sweep_picture(body["sweep"], body["off_grid"], body["priced"], body["currency"])) if body["sweep"] else "",
@@ -208,12 +208,8 @@ def carry(request: Request, at: Opened) -> Response:
     if row is None or row.body is None:
         return RedirectResponse(back, 303)
     work = Work.model_validate(row.body["work"])
-    own = {
-        k: v
-        for k, v in at.plan.settings.items()
-        if k not in ("mode", "grid_charge", "spare_sun") and not (k[:-2] in ("charge", "give") and k[-1].isdecimal())
-    }
-    plan = at.plan.model_copy(update={"energy": at.plan.energy.model_copy(update={"work": work}), "settings": own})
+    plain = neutral(at.plan)
+    plan = plain.model_copy(update={"energy": plain.energy.model_copy(update={"work": work})})
     changes = (Change("/energy/work/mode", work.mode), *(Change(f"/energy/work/{kind}/{n}", show_slot(s)) for kind, some in (("charge", work.charge), ("discharge", work.discharge)) for n, s in enumerate(some)))  # fmt: skip
     return keep_plan(request, at, plan, changes, f"/jobs/{at.job.id}/set")
 

@@ -238,6 +238,72 @@ def test_the_years_sums_show_their_working(document):
     assert shown == pytest.approx(want, rel=1e-3)
 
 
+FLAT = {
+    "energy": {"yearly_kwh": 4000, "tariff": {"rates": [{"name": "all", "buy": 0.3, "sell": 0.05}]}},
+    "loads": [{"id": "a", "name": "a", "running_w": 500}],
+}
+OLD = {"power_w": 9000, "side": "backup side", "obeys_frequency": "yes"}
+AT = {"latitude_deg": -33.0, "longitude_deg": 151.0}
+
+
+@pytest.mark.parametrize(
+    "plan",
+    [
+        HERON_SLIP | FLAT | {"site": {**HERON_SLIP["site"], **AT}},
+        HERON_SLIP | FLAT | {"site": {**HERON_SLIP["site"], **AT}, "strings": [], "backup": {"loads": "nothing"}},
+        HERON_SLIP | FLAT | {"site": {**HERON_SLIP["site"], **AT}, "kit": {**HERON_SLIP["kit"], "existing_pv": OLD}},
+        MOSSBANK_TERRACE | FLAT | {"kit": {**MOSSBANK_TERRACE["kit"], "existing_pv": OLD}, "settings": {"export_w": 0}},
+        MOSSBANK_TERRACE | FLAT | {"energy": {"tariff": {"import_limit_w": 300, "export_limit_w": 0}}},
+        SALTINGS_BARN | FLAT | {"energy": {}},
+        JUNIPER_CUT | FLAT | {"strings": [], "energy": {}},
+    ],
+)  # fmt: skip
+def test_a_year_of_any_kit_adds_up(plan):
+    """South of the equator, no zone, no sun, no tariff, PV that was there, no export, too small a connection: kWh in are kWh out."""
+    book, plan = catalogue(), Plan.model_validate(plan)
+    made = design(plan, book)
+    i = gather(plan, made, book)
+    a = account(plan, made, book, i)
+    for t in a.body["energy"].values():
+        assert t["load"] - t["unserved"] == pytest.approx(t["sun"] - t["sold"] - t["curtailed"] + t["bought"] + t["generator"] - t["charged"] + t["discharged"], abs=0.01)  # fmt: skip
+    limit = plan.energy.tariff.export_limit_w
+    if limit == 0 or plan.settings.get("export_w") == 0:
+        assert a.body["energy"]["all"]["sold"] == 0
+    if plan.energy.tariff.import_limit_w:
+        assert a.body["energy"]["all"]["unserved"] > 0
+    assert figures(a.body) is not None and len(a.body["months"]) == 12
+
+
+def test_export_is_held_back_only_by_what_somebody_said():
+    """A PV inverter of 9 kW beside a battery inverter of 5 kW sells what it likes: the battery inverter's own power is no limit of the meter."""
+    plan = Plan.model_validate(
+        MOSSBANK_TERRACE | FLAT | {"kit": {**MOSSBANK_TERRACE["kit"], "existing_pv": {**OLD, "array_w": 14000, "tilt_deg": 30}}}
+    )
+    free = gather(plan, design(plan, catalogue()), catalogue())
+    assert free.rules.export_w == NO_LIMIT and live(free).with_all.trace["sold"].max() > 5000
+    held = plan.model_copy(update={"settings": {"export_w": 3000.0}})
+    assert gather(held, design(held, catalogue()), catalogue()).rules.export_w == 3000
+
+
+@pytest.mark.parametrize(
+    ("side", "obeys", "counted"),
+    [("backup side", "yes", True), ("backup side", "unknown", False), ("backup side", "no", False), ("grid side", "yes", False)],
+)
+def test_in_an_outage_only_sun_that_lives_on_is_counted(side, obeys, counted):
+    """Strings of the hybrid go on; a PV inverter that was there only on the backup side and known to throttle."""
+    base = HERON_SLIP | FLAT | {"site": {**HERON_SLIP["site"], **AT}}
+    plan = Plan.model_validate({**base, "kit": {**HERON_SLIP["kit"], "existing_pv": {**OLD, "side": side, "obeys_frequency": obeys}}})
+    i, alone = (gather(p, design(p, catalogue()), catalogue()) for p in (plan, Plan.model_validate(base)))
+    assert i.sun_outage == pytest.approx(i.sun if counted else alone.sun, abs=1e-6) and i.sun.sum() > 1.2 * alone.sun.sum()
+
+
+def test_more_packs_are_not_held_to_the_charge_current_of_the_packs_planned():
+    plan = Plan.model_validate(HERON_SLIP | FLAT | {"site": {**HERON_SLIP["site"], **AT}, "kit": {**HERON_SLIP["kit"], "packs": 1}})
+    made = design(plan, catalogue())
+    one, three = (bank_of(plan, made.inverter, made.pack, n) for n in (1, 3))
+    assert one.charge_w == pytest.approx(140 * 51.2 / made.inverter.battery_efficiency) and three.charge_w > one.charge_w
+
+
 def test_the_account_of_an_off_grid_year():
     book = catalogue()
     plan = Plan.model_validate(JUNIPER_CUT)

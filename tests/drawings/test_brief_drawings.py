@@ -98,9 +98,9 @@ def test_a_day_a_sweep_and_the_months_are_well_formed():
         stored=rng.random(35_040) * 9000,
         buy=np.where(np.arange(35_040) % 96 < 24, 0.1, 0.3),
     )
-    day = day_picture(10, some, 10, {"stored": some["stored"]}, True, False)
-    assert {"0.1", "0.3", "best possible"} <= set(texts(day))
-    assert "from the generator" in texts(day_picture(10, some, 10, None, False, True))
+    day = day_picture(10, some, 10, {"stored": some["stored"]}, "€", False)
+    assert {"0.1", "0.3", "€/kWh", "best possible"} <= set(texts(day))
+    assert "from the generator" in texts(day_picture(10, some, 10, None, "", True))
     candidates = [{"packs": n, "array": a, "bill": 900 - 100 * min(n, 2) - 50 * a, "bought": 0, "sold": 0, "unserved": 0, "generator": 0, "self_sufficiency": 0} for a in (0.5, 1.0) for n in range(4)]  # fmt: skip
     swept = {"now": 3, "knee": 2, "packs": [0, 1, 2, 3], "arrays": [0.5, 1.0], "candidates": candidates, "steps": [100, 100, -1e-9]}
     said = texts(sweep_picture(swept, False, True, "€"))

@@ -14,9 +14,10 @@ from gumboot.core.energy.best import best_possible
 from gumboot.core.energy.outages import LONGEST_H, Outages, outages
 from gumboot.core.energy.sweep import steps_of, sweep
 from gumboot.core.energy.windows import propose
-from gumboot.core.energy.year import Inputs, Year, bank_of, keyed, live, rules_of, year_findings
+from gumboot.core.energy.year import Inputs, Year, bank_of, keyed, live, own_number, rules_of, year_findings
 from gumboot.core.kit import Catalogue
 from gumboot.core.plan import Plan, Work
+from gumboot.core.settings import without_work
 from gumboot.core.working import Figure, given, solve
 
 ARRAYS = (0.5, 0.75, 1.0, 1.25, 1.5, 1.75, 2.0, 2.5)  # times the array as planned
@@ -89,7 +90,7 @@ def _sweep(plan: Plan, design: Design, catalogue: Catalogue, i: Inputs) -> dict[
         return None
     now = design.bank.count
     most = min(MOST_PACKS, max(2 * now + 2, 8))
-    charge_a = next((float(s.value) for s in design.settings if s.id == "charge_a" and not isinstance(s.value, str)), None)
+    charge_a = own_number(plan, "charge_a")  # what Gumboot proposes follows from the packs, and is proposed anew for each count
     banks = [(n, bank_of(plan, design.inverter, design.pack, n, charge_a)) for n in range(most + 1)]
     arrays = ARRAYS if i.sun.any() else (1.0,)
     swept = sweep(i, banks, arrays, now)
@@ -99,12 +100,7 @@ def _sweep(plan: Plan, design: Design, catalogue: Catalogue, i: Inputs) -> dict[
 
 def neutral(plan: Plan) -> Plan:
     """The plan with nothing said of how the battery works: what the best possible year and the proposal follow from."""
-    settings = {
-        k: v
-        for k, v in plan.settings.items()
-        if (k not in ("mode", "grid_charge", "spare_sun") and not k.startswith(("charge_", "give_"))) or k == "charge_a"
-    }
-    return plan.model_copy(update={"energy": plan.energy.model_copy(update={"work": Work()}), "settings": settings})
+    return plan.model_copy(update={"energy": plan.energy.model_copy(update={"work": Work()}), "settings": without_work(plan.settings)})
 
 
 def best_account(plan: Plan, design: Design, i: Inputs, said: Said = lambda share, says: None) -> Account:

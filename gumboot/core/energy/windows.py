@@ -43,7 +43,7 @@ def longest(spans: Sequence[Span], most: int = MOST_SLOTS) -> tuple[Span, ...]:
 
 
 def slot(span: Span, soc: float) -> Slot:
-    """A menu slot; the whole day ends a minute early, since a menu has no slot without an end."""
+    """A menu slot: a stretch of the day, and the percent it fills to or gives down to."""
     return Slot(start_min=span[0], end_min=span[1], soc=soc)
 
 

@@ -16,7 +16,7 @@ from gumboot.core.energy.sun import Weather, face_power, faces_of, sky
 from gumboot.core.energy.tariff import prices
 from gumboot.core.findings import Cure, Finding, check, note
 from gumboot.core.kit import Catalogue, Inverter, Pack
-from gumboot.core.plan import Plan, Slot, Work
+from gumboot.core.plan import ExistingPv, Plan, Slot, Work
 from gumboot.core.settings import Setting, work_keyed
 from gumboot.core.working import COMMON_PRACTICE
 
@@ -80,6 +80,17 @@ def keyed(settings: Sequence[Setting], id: str, otherwise: float) -> float:
     return (otherwise if isinstance(value, str) else float(value)) / 100
 
 
+def own_number(plan: Plan, id: str) -> float | None:
+    """A number that the crew keyed of its own; None where Gumboot's stands."""
+    value = plan.settings.get(id)
+    return None if value is None or isinstance(value, str) else float(value)
+
+
+def lives_on(old: ExistingPv) -> bool:
+    """Whether a PV inverter that is there is counted on in an outage: on the backup side, and known to throttle when told."""
+    return old.side == "backup side" and old.obeys_frequency == "yes"
+
+
 def bank_of(plan: Plan, inverter: Inverter, pack: Pack, packs: int, charge_a: float | None = None) -> Bank:
     """So many packs in parallel behind the plan's inverters."""
     series = plan.kit.series if pack.form != "pack" else 1
@@ -87,10 +98,11 @@ def bank_of(plan: Plan, inverter: Inverter, pack: Pack, packs: int, charge_a: fl
     cell = float(np.sqrt(CELL_ROUND_TRIP[pack.chemistry]))
     ac = inverter.power_w * plan.kit.inverters
     eta = inverter.battery_efficiency
+    old_w = plan.kit.existing_pv.power_w if plan.kit.existing_pv else 0.0  # comes in beside a hybrid, not through it
     amps_in = min(packs * pack.charge_max_a, plan.kit.inverters * min(inverter.charge_max_a, charge_a or inverter.charge_max_a))
     amps_out = min(packs * pack.discharge_max_a, plan.kit.inverters * inverter.battery.i_max_a if inverter.battery else np.inf)
     return Bank(
-        packs * pack.capacity_ah * volts, min(ac if not inverter.trackers else np.inf, amps_in * volts / eta), min(ac, amps_out * volts * eta), eta * cell, eta * cell, ac, bool(inverter.trackers)
+        packs * pack.capacity_ah * volts, min(ac if not inverter.trackers else np.inf, amps_in * volts / eta), min(ac, amps_out * volts * eta), eta * cell, eta * cell, ac + (old_w if inverter.trackers else 0.0), bool(inverter.trackers)
     )  # fmt: skip
 
 
@@ -144,7 +156,7 @@ def gather(plan: Plan, design: Design, catalogue: Catalogue, readings: Readings 
     if old and powers:
         powers[-1] = np.minimum(powers[-1], old.power_w)
         sun = np.sum(powers, axis=0)
-    stays = np.zeros(STEPS) if old and (old.side == "grid side" or old.obeys_frequency == "no") and not plan.strings else sun
+    stays = sun - powers[-1] if old and not lives_on(old) else sun
     load = demand.of_meter(readings.kwh) if readings else demand.of_board(plan.loads, cal, plan.energy.yearly_kwh)
     whole = plan.backup.loads == "whole house" or plan.supply.kind == "off-grid"
     outage = (
@@ -161,9 +173,8 @@ def gather(plan: Plan, design: Design, catalogue: Catalogue, readings: Readings 
     work = work_keyed(design.settings, plan.energy.work)
     rules = rules_of(work, cal, max(floor_on, depth), max(reserve, depth))
     tariff = plan.energy.tariff
-    keyed_w = next((float(s.value) for s in design.settings if s.id == "export_w" and not isinstance(s.value, str)), NO_LIMIT)
-    allowed_w = NO_LIMIT if tariff.export_limit_w is None else tariff.export_limit_w
-    rules = replace(rules, import_w=tariff.import_limit_w or NO_LIMIT, export_w=min(keyed_w, allowed_w))
+    limits = [w for w in (own_number(plan, "export_w"), tariff.export_limit_w) if w is not None]
+    rules = replace(rules, import_w=tariff.import_limit_w or NO_LIMIT, export_w=min(limits, default=NO_LIMIT))
     if off_grid:
         gen = plan.kit.generator.power_w if plan.kit.generator else 0.0
         rules = Rules(
@@ -202,6 +213,8 @@ def rests_on(plan: Plan, standby_w: float, readings: Readings | None, weather: W
         out.append(f"The inverters themselves draw {standby_w:g} W day and night, counted with the house.")
     out.append("14 % of the sun lost to dirt, mismatch, wiring and age; inverter 96 %; no shade: survey it.")
     out.append("Legs or phases metered together; the battery never sells to the grid.")
+    if plan.kit.existing_pv and not lives_on(plan.kit.existing_pv):
+        out.append("In an outage the PV inverter that is there is not counted on: it feeds the grid side, or is not known to throttle.")
     if not plan.site.zone:
         out.append("No time zone is given: clocks do not change.")
     return tuple(out)
