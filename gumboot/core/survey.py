@@ -9,9 +9,10 @@ from dataclasses import dataclass
 
 from gumboot.core.findings import Cure, Finding, check, note
 from gumboot.core.plan import TEMPERATURES, Book, Plan, Temperature
+from gumboot.core.units import show_length, show_temperature
 from gumboot.core.working import COMMON_PRACTICE
 
-OPENING_M = 0.9  # 3 ft, of which most rules for storage near doors and windows ask: common practice, confirm the local figure
+OPENING_M = 0.9144  # 3 ft, of which most rules for storage near doors and windows ask: common practice, confirm the local figure
 THIN_AIR_M = 2000.0  # above it equipment is derated: IEC 60664-1 and most sheets, from memory
 ASK = Cure("Find out, and type it in Survey")
 
@@ -136,7 +137,7 @@ def survey_findings(plan: Plan) -> list[Finding]:
         cure = Cure("Put a board between that does not burn, as local rules and the maker say, or choose another wall")
         found.append(check("survey.surface", "survey", says, "local fire rules", cure))
     if seen.opening_m is not None and seen.opening_m < OPENING_M:
-        says = f"The nearest door or window is {seen.opening_m:g} m away; {OPENING_M:g} m (3 ft) is commonly asked."
+        says = f"The nearest door or window is {show_length(seen.opening_m, plan.units)} away; {show_length(OPENING_M, plan.units)} is commonly asked."
         found.append(check("survey.opening", "survey", says, COMMON_PRACTICE, Cure("Move the storage, or show that local rules allow it")))
     if seen.network in ("wireless, weak", "none"):
         word = "weak" if seen.network.endswith("weak") else "missing"
@@ -144,7 +145,7 @@ def survey_findings(plan: Plan) -> list[Finding]:
         found.append(check("survey.network", "survey", says, COMMON_PRACTICE, Cure("Pull a network cable with the other wires")))
     high = plan.site.altitude_m
     if high is not None and high > THIN_AIR_M:
-        says = f"The site lies at {high:g} m; above {THIN_AIR_M:g} m makers derate power and voltage."
+        says = f"The site lies at {show_length(high, plan.units)}; above {show_length(THIN_AIR_M, plan.units)} makers derate power and voltage."
         found.append(check("survey.altitude", "survey", says, "inverter and breaker sheets", Cure("Read the derating in the sheets")))
     asked = [a for a in LOCAL_RULES[plan.code] if not seen.confirmed.get(a.key)]
     if asked:
@@ -159,5 +160,5 @@ def survey_findings(plan: Plan) -> list[Finding]:
 
 def _guessed(plan: Plan, t: Temperature) -> Finding:
     name = TEMPERATURE_NAMES[t][0]
-    says = f"{name} {getattr(plan.site, t):g} °C is a guess from the latitude."
+    says = f"{name} {show_temperature(getattr(plan.site, t), plan.units)} is a guess from the latitude."
     return check(f"site.{t}", "survey", says, COMMON_PRACTICE, Cure("Look it up for the place, and type it in Brief"))

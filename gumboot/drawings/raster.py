@@ -62,7 +62,7 @@ def carpet(
     if mark:
         day, hour, says = mark
         x, y = LEFT + WIDE * (day + 0.5) / 365, TOP + HIGH * (1 - (hour + 0.5) / 24)
-        out.append(tag("circle", cx=x, cy=y, r=7, class_="worst"))
+        out += [tag("circle", cx=x, cy=y, r=7, class_=c) for c in ("worst-halo", "worst")]
         right = x < LEFT + WIDE * 0.6
         above = y > TOP + 40
         at = (x + (12 if right else -12), y - 12 if above else y + 22)

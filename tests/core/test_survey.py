@@ -27,7 +27,7 @@ def test_a_house_nobody_walked_has_one_note_and_a_walked_one_none():
 @pytest.mark.parametrize(
     ("change", "key", "says"),
     [
-        ({"surface": "combustible"}, "survey.surface", "burns"), ({"opening_m": 0.5}, "survey.opening", "0.5 m away"), ({"network": "none"}, "survey.network", "missing"), ({"network": "wireless, weak"}, "survey.network", "weak"),
+        ({"surface": "combustible"}, "survey.surface", "burns"), ({"opening_m": 0.5}, "survey.opening", "1.6 ft away; 3 ft is commonly asked"), ({"network": "none"}, "survey.network", "missing"), ({"network": "wireless, weak"}, "survey.network", "weak"),
         ({"wall": "unknown", "rain": "unknown"}, "survey.unknown", "wall, rain on the wall"), ({"confirmed": {}}, "survey.rules", "6 of 6"), ({"licensed": {"ac": "x"}}, "survey.licences", "PV strings and their DC"),
     ],
 )  # fmt: skip
