@@ -15,6 +15,7 @@ from gumboot.core.circuits import Body, Thin, lay_out
 from gumboot.core.circuits.layout import Layout
 from gumboot.core.codes import iec
 from gumboot.core.conductors import RULES, Sized, places, school_findings, size_circuit, size_findings
+from gumboot.core.derating import derated, derating_findings
 from gumboot.core.disconnects import Disconnect, disconnect_findings, list_disconnects
 from gumboot.core.earthing import Bonds, bond_findings, bonds_of, meeting_findings, shutdown_findings
 from gumboot.core.energy.tariff import tariff_findings
@@ -32,6 +33,7 @@ from gumboot.core.strings import StringDesign, design_string, design_trackers
 from gumboot.core.supply import Bus, bus_findings, design_bus, electrode, service_limit, supply_findings
 from gumboot.core.survey import survey_findings
 from gumboot.core.terminations import Termination, list_terminations, termination_findings
+from gumboot.core.wall import Box, OnWall, boxes, hang, wall_findings, with_routes
 from gumboot.core.working import Figure
 
 
@@ -67,6 +69,9 @@ class Design:
     settings: tuple[Setting, ...] = ()
     board: Board | None = None
     charging: Charging | None = None
+    boxes: tuple[Box, ...] = ()
+    walls: tuple[OnWall, ...] = ()
+    hot: Figure | None = None
 
     def count(self, level: Level) -> int:
         """How many findings of a level."""
@@ -133,8 +138,20 @@ def _figures(d: Design) -> Iterator[tuple[str, Figure]]:
     yield from ((f"set.{s.id}", s.figure) for s in d.settings if s.figure)
     if d.board:
         yield from _board_figures(d.board)
+    if d.hot:
+        yield "inverter-1.hot", d.hot
+    for w in d.walls:
+        yield from _wall_figures(w)
     if d.charging:
         yield from ((f"generator.{k}", f) for k in ("power", "charger", "need", "hours") if (f := getattr(d.charging, k)))
+
+
+def _wall_figures(w: OnWall) -> Iterator[tuple[str, Figure]]:
+    yield from ((f"way.{r.want.id}", r.length) for r in w.routes)
+    for h in w.held:
+        yield from ((f"hold.{h.box}.{k}", f) for k in ("factor", "pull", "shear") if (f := getattr(h, k)))
+    for x in w.lifts:
+        yield f"lift.{x.box}.{x.what}", x.index
 
 
 def _board_figures(b: Board) -> Iterator[tuple[str, Figure]]:
@@ -173,11 +190,14 @@ def design(plan: Plan, catalogue: Catalogue) -> Design:
     if mismatch or any(f.key in ("supply.kind", "gateway.supply", "code.supply") for f in found):
         return Design(plan, ordered(found), inverter, pack, gateway, tuple(strings), bank, bus, bonds)
     laid = lay_out(Layout(plan, catalogue, inverter, pack, gateway, bank, strings))
+    every = boxes(plan, laid.bodies, inverter, pack, gateway)
+    walls = hang(plan, every, laid.circuits, laid.links, catalogue)
+    circuits = with_routes(laid.circuits, {r.want.id: r for w in walls for r in w.routes}, plan)
     rules = RULES[plan.code]
-    where = places(laid.circuits, rules)
+    where = places(circuits, rules)
     sized: list[Sized] = []
     unsized: list[tuple[str, str]] = []
-    for circuit in laid.circuits:
+    for circuit in circuits:
         one_sized, faults = size_circuit(circuit, where.get(circuit.id), catalogue, plan, rules)
         found += faults
         if one_sized is None:
@@ -217,8 +237,9 @@ def design(plan: Plan, catalogue: Catalogue) -> Design:
     charging = design_charging(plan, inverter, bank, board, settings)
     found += board_findings(plan, board, inverter) + generator_findings(plan, inverter, charging, settings)
     found += tariff_findings(plan.energy.tariff)
+    found += wall_findings(walls, every, raceways, catalogue) + derating_findings(plan, inverter, derated(inverter, plan))
     return Design(
-        plan, ordered(found), inverter, pack, gateway, tuple(strings), bank, bus, bonds, fault, sharing, inrush, loops, laid.bodies, laid.links, tuple(sized), tuple(unsized), raceways, electrode(plan), bonding_of(sized, plan), disconnects, terminations, tuple(settings), board, charging
+        plan, ordered(found), inverter, pack, gateway, tuple(strings), bank, bus, bonds, fault, sharing, inrush, loops, laid.bodies, laid.links, tuple(sized), tuple(unsized), raceways, electrode(plan), bonding_of(sized, plan), disconnects, terminations, tuple(settings), board, charging, every, walls, derated(inverter, plan)
     )  # fmt: skip
 
 

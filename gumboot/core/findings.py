@@ -6,6 +6,7 @@ import hashlib
 from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import Any
 
 from gumboot.core.working import Figure
 
@@ -23,7 +24,7 @@ class Change:
     """One operation of a JSON Patch (RFC 6902) on the plan: `value` goes to `path`, or away when it is None."""
 
     path: str
-    value: str | float | int | None
+    value: Any
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, model_validator
+from pydantic import Field, TypeAdapter, model_validator
+
+from gumboot.core.case import Case, Rack, Stack
+from gumboot.core.entry import Entry, Positive
 
 Book = Literal["nec-2023", "iec-60364"]
-Positive = Annotated[float, Field(gt=0)]
 Conductor = Literal["L1", "L2", "L3", "N", "PE", "+", "−"]
 Family = Literal[
     "pv", "pack", "battery", "grid", "grid-feeder", "backup", "backup-feeder", "changeover", "loads", "generator", "existing-pv"
@@ -20,13 +22,8 @@ LINES: dict[str, tuple[Conductor, ...]] = {
     "single-phase 230 V": ("L1",),
     "three-phase 400/230 V": ("L1", "L2", "L3"),
 }
+Ground = Literal["concrete", "solid brick", "hollow block", "timber stud", "steel stud", "rail"]
 Termination = Literal["lug", "bare", "ferrule", "pv-connector", "spring"]
-
-
-class Entry(BaseModel):
-    """Frozen, and refuses what it does not know."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
 
 
 class Terminal(Entry):
@@ -159,6 +156,7 @@ class Inverter(Entry):
     capacitor_wait_min: Positive
     shutdown: Annotated[tuple[str, ...], Field(min_length=1)]
     factory_joints: tuple[FactoryJoint, ...] = ()
+    case: Case | None = None
     menu: Annotated[tuple[MenuItem, ...], Field(min_length=1)]
 
     @property
@@ -175,6 +173,7 @@ class Cabinet(Entry):
     row_max: Annotated[int, Field(ge=1)]
     bus_a: Positive
     joints: tuple[FactoryJoint, ...]
+    case: Case | None = None
 
 
 class Pack(Entry):
@@ -212,6 +211,9 @@ class Pack(Entry):
     terminals: tuple[Terminal, ...]
     earth: Terminal
     factory_joints: tuple[FactoryJoint, ...] = ()
+    case: Case | None = None
+    stack: Stack | None = None
+    rack: Rack | None = None
 
     @property
     def v_nom(self) -> float:
@@ -240,6 +242,7 @@ class Gateway(Entry):
     backup: Port
     links: tuple[Link, ...] = ()
     factory_joints: tuple[FactoryJoint, ...] = ()
+    case: Case | None = None
 
 
 class Module(Entry):
@@ -272,6 +275,7 @@ class Device(Entry):
     up_to_a: Positive
     interrupt_a: Positive | None = None
     terminals: tuple[Terminal, ...]
+    case: Case | None = None
 
 
 class Lug(Entry):
@@ -311,7 +315,25 @@ class Lugs(Entry):
     rows: tuple[Lug, ...]
 
 
-AnyEntry = Annotated[Inverter | Gateway | Pack | Module | Device | ConductorType | Lugs, Field(discriminator="kind")]
+class Anchor(Entry):
+    """What holds a bracket: in which ground, its hole in mm, the bit, and what it fails at in N (pulled, and sheared).
+
+    Its maker's sheet goes first; most common practice wants a factor of four below that.
+    """
+
+    kind: Literal["anchor"]
+    id: str
+    label: str
+    grounds: Annotated[tuple[Ground, ...], Field(min_length=1)]
+    hole_mm: Positive
+    depth_mm: Positive
+    bit: str
+    tension_n: Positive
+    shear_n: Positive
+    source: str
+
+
+AnyEntry = Annotated[Inverter | Gateway | Pack | Module | Device | ConductorType | Lugs | Anchor, Field(discriminator="kind")]
 entry = TypeAdapter[AnyEntry](AnyEntry)
 file = TypeAdapter[list[AnyEntry]](list[AnyEntry])
 
@@ -331,6 +353,7 @@ class Catalogue:
         self.modules = {e.id: e for e in rows if isinstance(e, Module)}
         self.devices = [e for e in rows if isinstance(e, Device)]
         self.conductors = [e for e in rows if isinstance(e, ConductorType)]
+        self.anchors = [e for e in rows if isinstance(e, Anchor)]
         self.lugs = {lug.size: lug for e in rows if isinstance(e, Lugs) for lug in e.rows}
         if len({e.id for e in rows}) != len(rows):
             raise BrokenCatalogue("two catalogue entries share one id")

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from gumboot.core.findings import Cure, Finding, check, note
 from gumboot.core.plan import TEMPERATURES, Book, Plan, Temperature
 from gumboot.core.units import show_length, show_temperature
+from gumboot.core.words import inside
 from gumboot.core.working import COMMON_PRACTICE
 
 OPENING_M = 0.9144  # 3 ft, of which most rules for storage near doors and windows ask: common practice, confirm the local figure
@@ -112,11 +113,6 @@ def facts(plan: Plan) -> tuple[Fact, ...]:
     return tuple(out)
 
 
-def _inside(words: str) -> str:
-    """Words as they stand inside a sentence: abbreviations keep their capitals."""
-    return words if words[1:2].isupper() else words[0].lower() + words[1:]
-
-
 def _known(choice: str | None) -> str | None:
     return None if choice in (None, "unknown") else choice
 
@@ -153,7 +149,7 @@ def survey_findings(plan: Plan) -> list[Finding]:
         found.append(check("survey.rules", "survey", says, "the authority's word", Cure("Ask, and write down who said what in Survey")))
     nobody = [a for a in LICENCES if not seen.licensed.get(a.key)]
     if nobody:
-        says = f"Nobody licensed is named for: {'; '.join(_inside(a.says) for a in nobody)}."
+        says = f"Nobody licensed is named for: {'; '.join(inside(a.says) for a in nobody)}."
         found.append(check("survey.licences", "survey", says, "local law", Cure("Name who holds the licence in Survey")))
     return found
 

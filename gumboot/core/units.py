@@ -132,3 +132,35 @@ def show_strip(mm: float, system: System) -> str:
         part, bottom = part // 2, bottom // 2
     inches = f"{whole or ''}{' ' if whole and part else ''}{f'{part}/{bottom}' if part else ''}" or "0"
     return f"{inches} in ({fmt(mm)} mm)"
+
+
+def show_place(mm: float, system: System) -> str:
+    """A place or size on a wall as a tape has it: "46 1/4 in", "1175 mm"."""
+    if system == "si":
+        return f"{fmt(round(mm, 1))} mm"
+    sign = "−" if mm < -0.7 else ""
+    whole, part = divmod(round(abs(mm) / 25.4 * 16), 16)
+    bottom = 16
+    while part and part % 2 == 0:
+        part, bottom = part // 2, bottom // 2
+    return f"{sign}{whole or (0 if not part else '')}{' ' if whole and part else ''}{f'{part}/{bottom}' if part else ''} in"
+
+
+_FEET = re.compile(r"^\s*(?:(\d+(?:\.\d+)?)\s*(?:ft|feet|foot|'))?\s*(?:(?:(\d+)[\s-]+)?(\d+)/(\d+)|(\d+(?:\.\d+)?))?\s*(in|inch|inches|\"|'')?\s*$")
+
+
+def parse_place(text: str, system: System) -> float:
+    """A place or size on a wall in mm; bare numbers are inches or mm: "46 1/4", "3 ft 10 1/4 in", "1175", "1.2 m". Raises NotAQuantity."""
+    want = "type it as 46 1/4 in, 3 ft 10 in or 1175 mm"
+    plain = text.replace("−", "-").strip()
+    sign = -1.0 if plain.startswith("-") else 1.0
+    found = _FEET.match(plain.lstrip("-"))
+    if found and any(found.groups()[:5]) and (system == "us" or found[1] or found[6]):
+        feet, whole, top, bottom, number = (float(x) if x else 0.0 for x in found.groups()[:5])
+        if found[4] and bottom == 0:
+            raise NotAQuantity(f"“{text.strip()}” is not a place: {want}")
+        return round(sign * (feet * 304.8 + (whole + (top / bottom if bottom else 0.0) + number) * 25.4), 2)
+    try:
+        return round(1000 * parse(plain, "length", system, bare="in" if system == "us" else "mm"), 2)
+    except NotAQuantity as exc:
+        raise NotAQuantity(f"“{text.strip()}” is not a place: {want}") from exc

@@ -180,7 +180,7 @@ def _assigned(at: Ticket, rows: Rows, free: bool) -> Assigned:
     if astray:
         return Assigned(None, (), f"{astray.name} is on {astray.legs}, which this supply does not have: put it right first.")
     starting = {x.id: starting_power(x, PHASE_V[inverter.supply]) for x in circuits}
-    whole, surge, leg_c, leg_s = ratings(inverter, at.plan.kit.inverters, len(lines))
+    whole, surge, leg_c, leg_s = ratings(inverter, at.plan.kit.inverters, len(lines), at.design.hot)
     sheet = Sheet(circuits, starting)
     return assign(circuits, starting, lines, design_leg("all", sheet, whole, surge), design_leg(lines[0], sheet, leg_c, leg_s), free)
 

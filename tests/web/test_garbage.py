@@ -40,7 +40,7 @@ likely = st.sampled_from(
     ]
 )
 fields = st.dictionaries(st.sampled_from(NAMES), likely | st.text(max_size=40), max_size=12)
-quick = settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture])
+quick = settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture])
 
 
 @pytest.fixture(scope="module")

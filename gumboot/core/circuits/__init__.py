@@ -10,7 +10,7 @@ has its grid line on the gateway; an essential board needs no changeover; one pa
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from gumboot.core.circuits.ac import lay_ac
 from gumboot.core.circuits.circuit import Body, Circuit, End, Role, Thin, end
@@ -36,4 +36,4 @@ def lay_out(lay: Layout) -> Laid:
     lay_battery(lay)
     lay_ac(lay)
     lay_links(lay)
-    return Laid(tuple(lay.bodies.values()), tuple(lay.circuits), tuple(lay.links))
+    return Laid(tuple(replace(b, case=lay.cases.get(b.id)) for b in lay.bodies.values()), tuple(lay.circuits), tuple(lay.links))

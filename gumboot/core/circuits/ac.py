@@ -5,6 +5,7 @@ from __future__ import annotations
 from gumboot.core.circuits.circuit import End, end
 from gumboot.core.circuits.layout import Layout, port_current
 from gumboot.core.kit import Family, Port
+from gumboot.core.words import inside
 from gumboot.core.working import COMMON_PRACTICE, MEMORY, Figure, given, solve
 
 CHANGED_OVER = ("whole house", "transfer-switched circuits")
@@ -90,10 +91,6 @@ def _loads_name(lay: Layout) -> str:
     return "House panel" if lay.plan.backup.loads == "whole house" else "Backed-up panel"
 
 
-def _low(label: str) -> str:
-    return label[0].lower() + label[1:]
-
-
 def _main_end(lay: Layout, port: str, amps: float) -> End:
     tap = lay.plan.supply.connection == "supply-side tap"
     if tap:
@@ -135,7 +132,7 @@ def _side(lay: Layout, family: Family, feeder: Family, port: Port, current: Figu
             box = lay.box(combiner, f"{family.capitalize()} combiner", "panel", f"breaker {i}", amps, "ac-breaker")
         ends = (box, unit) if family == "grid" else (unit, box)
         here = unit.label if count > 1 else "inverter"
-        name = f"{box.label} to {_low(here)}" if family == "grid" else f"{unit.label} to {_low(box.label)}"
+        name = f"{box.label} to {inside(here)}" if family == "grid" else f"{unit.label} to {inside(box.label)}"
         up = (() if direct else ("grid-feeder",)) + before if family == "grid" else grid_upstream
         lay.add(
             f"{family}-{i}",
@@ -155,7 +152,7 @@ def _side(lay: Layout, family: Family, feeder: Family, port: Port, current: Figu
     hub = lay.box(combiner, f"{family.capitalize()} combiner", "panel", "main lugs", total, None if family == "grid" else "ac-breaker")
     house = _far(lay, family, "back-fed breaker" if family == "grid" else "main", total)
     ends = (house, hub) if family == "grid" else (hub, house)
-    names = f"{house.label} to grid combiner" if family == "grid" else f"Backup combiner to {_low(house.label)}"
+    names = f"{house.label} to grid combiner" if family == "grid" else f"Backup combiner to {inside(house.label)}"
     up = before if family == "grid" else ("backup-1", *grid_upstream)
     lay.add(feeder, feeder, names, *ends, lay.ac, together, volts, port.protection, 800, upstream=up)
 
@@ -188,7 +185,7 @@ def _house(lay: Layout, current: Figure) -> None:
             if lay.gateway
             else lay.box("transfer-switch", name, "transfer-switch", "grid side", port_a)
         )
-        lay.add("changeover", "changeover", f"{house.label} to {_low(name)}", house, grid, lay.ac, amps, volts, "breaker", most, named_a=rating.n if rating else None)  # fmt: skip
+        lay.add("changeover", "changeover", f"{house.label} to {inside(name)}", house, grid, lay.ac, amps, volts, "breaker", most, named_a=rating.n if rating else None)  # fmt: skip
     if "loads-panel" in lay.bodies and lay.run("loads", "loads"):
         source = (
             end("gateway", name, "BACKUP", lay.gateway.backup.terminals)
@@ -196,7 +193,7 @@ def _house(lay: Layout, current: Figure) -> None:
             else lay.box("transfer-switch", name, "transfer-switch", "load side", port_a)
         )
         board = lay.box("loads-panel", _loads_name(lay), "panel", "main", port_a, "ac-breaker")
-        lay.add("loads", "loads", f"{name} to {_low(_loads_name(lay))}", source, board, lay.ac, amps, volts, "breaker", most, named_a=rating.n if rating else None, upstream=("changeover",))  # fmt: skip
+        lay.add("loads", "loads", f"{name} to {inside(_loads_name(lay))}", source, board, lay.ac, amps, volts, "breaker", most, named_a=rating.n if rating else None, upstream=("changeover",))  # fmt: skip
 
 
 def _existing_pv(lay: Layout) -> None:
@@ -246,9 +243,9 @@ def _generator(lay: Layout) -> None:
         unit = lay.unit(fed_unit(lay), "GEN" if lay.inverter.generator else "AC IN", port.terminals)
         most = given("I_in", port.i_max_a, "A", "What the port takes", "inverter sheet")
         current = solve("I_gen", "A", "Current from the generator", "min(I, I_in)", whole, most, source="inverter sheet")
-        name = f"Generator inlet to {_low(unit.label)}"
+        name = f"Generator inlet to {inside(unit.label)}"
         lay.add("generator", "generator", name, inlet, unit, lay.ac, current, lay.volts, port.protection, port.protection_max_a, named_a=port.protection_named_a)  # fmt: skip
     if to_panel:
         inlet = lay.box("generator", "Generator inlet", "inlet", "to panel", 1.25 * whole.n)
         board = lay.box("loads-panel", _loads_name(lay), "panel", "back-feed breaker", 1.25 * whole.n, "ac-breaker")
-        lay.add("generator-bypass", "generator", f"Generator inlet to {_low(_loads_name(lay))}", inlet, board, lay.ac, whole, lay.volts, "breaker", 800)  # fmt: skip
+        lay.add("generator-bypass", "generator", f"Generator inlet to {inside(_loads_name(lay))}", inlet, board, lay.ac, whole, lay.volts, "breaker", 800)  # fmt: skip

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from gumboot.core.case import Case
 from gumboot.core.kit import Conductor, FactoryJoint, Family, Terminal
 from gumboot.core.plan import Run
 from gumboot.core.working import Figure, given
@@ -51,6 +52,7 @@ class Body:
     lines: tuple[str, ...] = ()
     factory_joints: tuple[FactoryJoint, ...] = ()
     bars: tuple[FactoryJoint, ...] = ()  # joints of bars and links that the crew makes
+    case: Case | None = None
 
 
 @dataclass(frozen=True, slots=True)

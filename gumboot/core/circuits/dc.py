@@ -102,6 +102,8 @@ def _to_bus(lay: Layout) -> None:
     assert pack is not None and bank is not None  # noqa: S101 - the caller looked
     bus = lay.catalogue.device("dc-bus", bank.i_all.n, book=lay.plan.code)
     lay.body("dc-bus", "dc-bus", "Battery bus")
+    if bus.case:
+        lay.cases["dc-bus"] = bus.case
     if pack.cabinet:
         row, name = cabinets(pack, kit.packs), pack.cabinet.name
         words = f"{row} {name}s" if row > 1 else name

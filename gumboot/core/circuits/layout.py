@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from gumboot.core.bank import Bank
+from gumboot.core.case import Case
 from gumboot.core.circuits.circuit import UNITY, Body, Circuit, End, Role, Thin, end
 from gumboot.core.kit import Catalogue, Conductor, FactoryJoint, Family, Gateway, Inverter, Pack, Terminal
 from gumboot.core.plan import Plan, Run
@@ -26,6 +27,7 @@ class Layout:
         self.plan, self.catalogue, self.inverter, self.pack, self.gateway = plan, catalogue, inverter, pack, gateway
         self.bank, self.strings = bank, strings
         self.bodies: dict[str, Body] = {}
+        self.cases: dict[str, Case] = {}  # of boxes, by body: the largest that anything asked for
         self.circuits: list[Circuit] = []
         self.links: list[Thin] = []
         self.ac: tuple[Conductor, ...] = (*inverter.lines, "N", "PE")
@@ -78,7 +80,10 @@ class Layout:
 
     def box(self, body: str, label: str, role: str, port: str, amps: float, breaker: str | None = None) -> End:
         """A panel, switch or bus; live conductors on a breaker of its own when `breaker` names one."""
-        terminals = self.catalogue.device(role, amps, self.inverter.supply, self.plan.code).terminals
+        device = self.catalogue.device(role, amps, self.inverter.supply, self.plan.code)
+        terminals = device.terminals
+        if device.case and device.case.width >= self.cases.get(body, device.case).width:
+            self.cases[body] = device.case
         if breaker:
             live = self.catalogue.device(breaker, amps, self.inverter.supply, self.plan.code).terminals
             kept = {t.conductor for t in live}

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from gumboot.core.clock import DAY, covered
 from gumboot.core.conductors import Sized
+from gumboot.core.derating import derated
 from gumboot.core.kit import LINES, Gateway, Inverter
 from gumboot.core.plan import Load, LoadKind, Plan, Window
 from gumboot.core.working import COMMON_PRACTICE, Figure, given, solve
@@ -163,13 +164,17 @@ def design_leg(name: str, sheet: Sheet, continuous: Figure, surge: Figure | None
     return Leg(name, _sum("P_sum", "All running at once", watts(on)), running, at * STEP_MIN, start, starter, continuous, surge)
 
 
-def ratings(inverter: Inverter, inverters: int, lines: int) -> tuple[Figure, Figure | None, Figure, Figure | None]:
-    """(continuous of all, surge of all, continuous of one leg, surge of one leg) in W."""
+def ratings(inverter: Inverter, inverters: int, lines: int, hot: Figure | None = None) -> tuple[Figure, Figure | None, Figure, Figure | None]:  # fmt: skip
+    """(continuous of all, surge of all, continuous of one leg, surge of one leg) in W. hot: the power of one in the hottest air."""
     n = given("n_inv", inverters, "", "Inverters", "plan")
-    p = given("P_inv", inverter.power_w, "W", "Continuous power of one", "inverter sheet")
+    plain = given("P_inv", inverter.power_w, "W", "Continuous power of one", "inverter sheet")
+    p = hot.renamed("P_inv") if hot and hot.n < inverter.power_w else plain
     whole = solve("P_cont", "W", "Continuous, all inverters", "n_inv * P_inv", n, p, source="sum")
     if inverter.leg_max_w:
         one = given("P_one", inverter.leg_max_w, "W", "Continuous power of one on one leg", "inverter sheet")
+        if p is not plain:
+            cool = one.renamed("P_cool")
+            one = solve("P_one", "W", "The same in the hottest air", "P_cool * P_inv / P_full", cool, p, plain.renamed("P_full"), source=COMMON_PRACTICE)
         leg = solve("P_leg", "W", "Continuous on one leg", "n_inv * P_one", n, one, source="sum")
     else:
         k = given("n_leg", lines, "", "Legs", "supply")
@@ -189,7 +194,7 @@ def design_board(plan: Plan, inverter: Inverter, gateway: Gateway | None, sized:
     lines, leg_v = LINES[inverter.supply], PHASE_V[inverter.supply]
     starting = {x.id: starting_power(x, leg_v) for x in plan.loads}
     sheet = Sheet([x for x in plan.loads if x.backed and plan.backup.loads != "nothing"], starting)
-    whole, surge, leg_c, leg_s = ratings(inverter, plan.kit.inverters, len(lines))
+    whole, surge, leg_c, leg_s = ratings(inverter, plan.kit.inverters, len(lines), derated(inverter, plan))
     legs = tuple(design_leg(str(n), sheet, leg_c, leg_s) for n in lines)
     total = design_leg("all", sheet, whole, surge)
     v = given("V_leg", leg_v, "V", "Leg to neutral", "supply")

@@ -1,0 +1,376 @@
+"""Legal layouts of a wall, proposed: every gap kept, displays at the eye, brackets on studs, cables short, a row tidy. CP-SAT, by OR-Tools.
+
+Variables are the left lower corners on a grid of `GRID_MM`. Two things keep apart when one of four holds: left, right, above or below,
+by what `gaps.between` asks; so what is proposed here is what `rules.judge` accepts, and it is judged again before it is shown.
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from gumboot.core.circuits import Circuit
+from gumboot.core.kit import Catalogue
+from gumboot.core.plan import Backing, Plan, Spot, Wall
+from gumboot.core.wall.bodies import Box, Placed
+from gumboot.core.wall.fixing import FACTOR, RAIL_MM, SAFE_MM, rail_span, hold, on_stud
+from gumboot.core.wall.gaps import HIDDEN, Rect, Wanted, between, from_neighbour, gaps, rect_of, rect_of_neighbour
+from gumboot.core.wall.rules import BOARD_MARGIN_MM, EYE_OFF_MM, HANDLE_BELOW_TOP_MM, HANDLE_MM, WORKED_AT, WORKING_PROUD_MM, bounds, combustible
+from gumboot.core.wall.routes import entry, route, wants
+
+if TYPE_CHECKING:
+    from ortools.sat.python import cp_model
+
+GRID_MM = 5
+SECONDS = 0.75  # for each of three layouts
+WAY_MM = Wanted(45, 45, 65, 65, "room for conduit")  # so that a way leads between any two boxes
+APART_MM = 300  # how far one box at least must have moved for a layout to count as another
+RULES = {
+    "edge": "the room asked of floor, ceiling and corners",
+    "box": "the gaps between boxes",
+    "neighbour": "the distances from what the wall has already",
+    "height": "handles within reach",
+    "eye": "displays at eye level",
+    "hold": "brackets on studs",
+    "hidden": "hidden pipes and cables",
+    "working": "the working space before panels",
+    "jumper": "the reach of the jumpers between packs",
+}
+WEIGHT = {"dc": 4, "pv": 0, "ac": 2, "signal": 1}
+
+
+@dataclass(frozen=True, slots=True)
+class Arrangement:
+    """One layout: places, boards and rails it wants, and its figures. battery_m: all battery cables; margin_mm: the least that any gap has to spare."""
+
+    placed: dict[str, Spot]
+    backing: tuple[Backing, ...]
+    battery_m: float
+    cables_m: float
+    holes: int
+    on_studs: int
+    margin_mm: float
+    eye_off_mm: float
+    grows: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Arranged:
+    """Up to three layouts, best first; or the rules each of which alone stands in the way, in words."""
+
+    best: tuple[Arrangement, ...]
+    blocked_by: tuple[str, ...] = ()
+    why: str = ""
+
+
+def arrange(plan: Plan, index: int, every: Sequence[Box], circuits: Sequence[Circuit], catalogue: Catalogue, seconds: float = SECONDS, most: int = 3) -> Arranged:  # fmt: skip
+    """Layouts of one wall for all boxes that stand on no other wall; what hung before stays where it is."""
+    wall = plan.walls[index]
+    elsewhere = {b for i, w in enumerate(plan.walls) if i != index for b in w.placed}
+    fixed = [Placed(b, wall.placed[b.id].x_mm, wall.placed[b.id].y_mm) for b in every if b.there and b.id in wall.placed]
+    free = [b for b in every if b.id not in elsewhere and not b.there and not (b.role == "trough" and b.id not in {x.id for x in wall.extras})]
+    if not free:
+        return Arranged((), (), "There is nothing to arrange on this wall.")
+    job = Job(plan, wall, free, fixed, circuits, catalogue)
+    found: list[dict[str, tuple[int, int]]] = []
+    for _ in range(most):
+        at = job.solve(found, (), seconds)
+        if at is None:
+            break
+        found.append(at)
+    if found:
+        return Arranged(tuple(job.described(x) for x in found))
+    if wide := next((b for b in free if job.bound(b).right < job.bound(b).left or job.bound(b).top < job.bound(b).bottom), None):
+        return Arranged((), (RULES["edge"],), f"{wide.label} with its room does not go onto this wall.")
+    blocks = tuple(words for rule, words in RULES.items() if job.solve([], (rule,), seconds / 2, any_will_do=True) is not None)
+    return Arranged((), blocks, "" if blocks else "More than one rule stands in the way: the wall is too small for all of it.")
+
+
+class Job:
+    """One wall to arrange: boxes to place, and what is there."""
+
+    def __init__(self, plan: Plan, wall: Wall, free: Sequence[Box], fixed: Sequence[Placed], circuits: Sequence[Circuit], catalogue: Catalogue) -> None:
+        self.plan, self.wall, self.free, self.fixed, self.circuits, self.catalogue = plan, wall, list(free), list(fixed), circuits, catalogue
+        self._held: dict[str, list[int] | None] = {}
+
+    def bound(self, b: Box) -> Rect:
+        """Least and greatest place of a box's corner."""
+        return bounds(self.wall, Placed(b, 0, 0))
+
+    def held_at(self, b: Box) -> list[int] | None:
+        """Grid places of its left edge at which it is held well enough; None where any will do; empty where only rails hold it."""
+        if b.id not in self._held:
+            self._held[b.id] = self._find_held(b)
+        return self._held[b.id]
+
+    def _find_held(self, b: Box) -> list[int] | None:
+        if not self.wall.made.endswith("studs") or not b.case.holes:
+            return None
+        r = self.bound(b)
+        out = []
+        lo, hi = math.ceil(r.left / GRID_MM), math.floor(r.right / GRID_MM)
+        bare = self.wall.model_copy(update={"backing": ()})
+        seen: dict[tuple[bool, ...], bool] = {}
+        for x in range(lo, hi + 1):
+            pattern = tuple(on_stud(self.wall, x * GRID_MM + h.x) for h in b.case.holes)
+            if pattern not in seen:
+                h = hold(Placed(b, x * GRID_MM, 0.0), bare, self.catalogue)
+                holding = [q for q in h.holes if q.holds]
+                spread = max((q.x for q in holding), default=0.0) - min((q.x for q in holding), default=0.0)
+                lame = b.case.mount == "wall" and len(holding) < len(h.holes) and (len(holding) < 2 or (spread < 1 and b.case.width > 300))
+                seen[pattern] = h.factor is not None and h.factor.n >= FACTOR and not lame
+            if seen[pattern]:
+                out.append(x)
+        return out
+
+    def solve(self, others: Sequence[dict[str, tuple[int, int]]], without: Iterable[str], seconds: float, any_will_do: bool = False) -> dict[str, tuple[int, int]] | None:  # fmt: skip
+        """Grid places of all free boxes, the least-cost that was found in time; None when there are none, or none was found."""
+        from ortools.sat.python import cp_model
+
+        m = cp_model.CpModel()
+        left_out = set(without)
+        x: dict[str, Any] = {}
+        y: dict[str, Any] = {}
+        for b in self.free:
+            r = self.bound(b)
+            if "edge" in left_out:
+                r = Rect(0.0, 0.0, self.wall.width_mm - b.case.width, 0.0 if b.case.mount == "floor" else self.wall.height_mm - b.case.height)
+            top = r.top
+            if "height" not in left_out and b.role in WORKED_AT and b.role != "inverter":
+                top = min(top, HANDLE_MM + HANDLE_BELOW_TOP_MM - b.case.height)
+            lo, hi = math.ceil(r.left / GRID_MM - 1e-6), math.floor(r.right / GRID_MM + 1e-6)
+            low, high = math.ceil(r.bottom / GRID_MM - 1e-6), math.floor(top / GRID_MM + 1e-6)
+            if hi < lo or high < low:
+                return None
+            held = None if "hold" in left_out else self.held_at(b)
+            x[b.id] = m.new_int_var_from_domain(cp_model.Domain.from_values(held), f"x_{b.id}") if held else m.new_int_var(lo, hi, f"x_{b.id}")
+            y[b.id] = m.new_int_var(low, high, f"y_{b.id}")
+        cost: list[Any] = []
+        self._apart(m, x, y, left_out)
+        self._eyes(m, y, left_out, cost)
+        if "hidden" not in left_out:
+            self._hidden(m, x, y)
+        if not any_will_do:
+            self._cables(m, x, y, cost)
+            self._tidy(m, x, y, cost)
+            m.minimize(sum(cost))
+        self._jumpers(m, x, y, left_out)
+        for other in others:
+            self._another(m, x, y, other)
+        if others:
+            for b in self.free:
+                m.add_hint(x[b.id], others[0][b.id][0])
+                m.add_hint(y[b.id], others[0][b.id][1])
+        solver = cp_model.CpSolver()
+        solver.parameters.max_time_in_seconds = seconds
+        solver.parameters.num_workers = 2
+        solver.parameters.random_seed = 1
+        state = solver.solve(m)
+        if state not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
+            return None
+        return {b.id: (solver.value(x[b.id]), solver.value(y[b.id])) for b in self.free}
+
+    def _apart(self, m: cp_model.CpModel, x: dict[str, Any], y: dict[str, Any], left_out: set[str]) -> None:
+        """Four ways for any two things to keep apart."""
+        none = Wanted(0, 0, 0, 0, "")
+        for a, b in itertools.combinations(self.free, 2):
+            want = none if "box" in left_out else self._between(a, b)
+            aside = "working" not in left_out and self.plan.code == "nec-2023" and self._proud(a, b)
+            self._four(m, (x[a.id], y[a.id], a.case.width, a.case.height), (x[b.id], y[b.id], b.case.width, b.case.height), want, aside)
+        for a in self.free:
+            for p in self.fixed:
+                want = none if "box" in left_out else self._between(a, p.box)
+                aside = "working" not in left_out and self.plan.code == "nec-2023" and self._proud(a, p.box)
+                self._still(m, x[a.id], y[a.id], a, rect_of(p), want, aside)
+            for n in self.wall.neighbours:
+                if n.kind not in HIDDEN:
+                    want = none if "neighbour" in left_out else from_neighbour(a, n, self.plan)
+                    self._still(m, x[a.id], y[a.id], a, rect_of_neighbour(n), want, False)
+
+    def _between(self, a: Box, b: Box) -> Wanted:
+        want = between(a, b, self.plan)
+        return Wanted(max(want.left, WAY_MM.left), max(want.right, WAY_MM.right), max(want.top, WAY_MM.top), max(want.bottom, WAY_MM.bottom), want.rule)
+
+    @staticmethod
+    def _proud(a: Box, b: Box) -> bool:
+        """Whether one may not stand above or below the other, since it is worked on while live and the other is in the way."""
+        return (a.role in WORKED_AT and b.case.depth - a.case.depth > WORKING_PROUD_MM) or (b.role in WORKED_AT and a.case.depth - b.case.depth > WORKING_PROUD_MM)
+
+    @staticmethod
+    def _four(m: cp_model.CpModel, a: tuple[Any, Any, float, float], b: tuple[Any, Any, float, float], want: Wanted, aside: bool) -> None:
+        up = lambda mm: math.ceil(mm / GRID_MM - 1e-6)  # noqa: E731
+        ways = [m.new_bool_var("") for _ in range(2 if aside else 4)]
+        m.add(b[0] >= a[0] + up(a[2] + want.right)).only_enforce_if(ways[0])
+        m.add(a[0] >= b[0] + up(b[2] + want.left)).only_enforce_if(ways[1])
+        if not aside:
+            m.add(b[1] >= a[1] + up(a[3] + want.top)).only_enforce_if(ways[2])
+            m.add(a[1] >= b[1] + up(b[3] + want.bottom)).only_enforce_if(ways[3])
+        m.add_bool_or(ways)
+
+    @staticmethod
+    def _still(m: cp_model.CpModel, x: Any, y: Any, a: Box, r: Rect, want: Wanted, aside: bool) -> None:
+        """A box and a thing that does not move."""
+        c = a.case
+        ways = [m.new_bool_var("") for _ in range(2 if aside else 4)]
+        m.add(x <= math.floor((r.left - want.right - c.width) / GRID_MM + 1e-6)).only_enforce_if(ways[0])
+        m.add(x >= math.ceil((r.right + want.left) / GRID_MM - 1e-6)).only_enforce_if(ways[1])
+        if not aside:
+            m.add(y <= math.floor((r.bottom - want.top - c.height) / GRID_MM + 1e-6)).only_enforce_if(ways[2])
+            m.add(y >= math.ceil((r.top + want.bottom) / GRID_MM - 1e-6)).only_enforce_if(ways[3])
+        m.add_bool_or(ways)
+
+    def _eyes(self, m: cp_model.CpModel, y: dict[str, Any], left_out: set[str], cost: list[Any]) -> None:
+        for b in self.free:
+            if b.case.display is None or b.case.mount == "floor":
+                continue
+            off = m.new_int_var(0, 2000, "")
+            at = round((self.wall.eye_mm - b.case.display) / GRID_MM)
+            m.add(off >= y[b.id] - at)
+            m.add(off >= at - y[b.id])
+            if "eye" not in left_out and b.role == "inverter":
+                m.add(off <= math.floor(EYE_OFF_MM / GRID_MM))
+            if b.role == "inverter":
+                cost.append(off)
+
+    def _hidden(self, m: cp_model.CpModel, x: dict[str, Any], y: dict[str, Any]) -> None:
+        for b, n in itertools.product(self.free, [n for n in self.wall.neighbours if n.kind in HIDDEN]):
+            r = rect_of_neighbour(n)
+            for h in b.case.holes:
+                ways = [m.new_bool_var("") for _ in range(4)]
+                m.add(x[b.id] <= math.floor((r.left - SAFE_MM - h.x) / GRID_MM)).only_enforce_if(ways[0])
+                m.add(x[b.id] >= math.ceil((r.right + SAFE_MM - h.x) / GRID_MM)).only_enforce_if(ways[1])
+                m.add(y[b.id] <= math.floor((r.bottom - SAFE_MM - h.y) / GRID_MM)).only_enforce_if(ways[2])
+                m.add(y[b.id] >= math.ceil((r.top + SAFE_MM - h.y) / GRID_MM)).only_enforce_if(ways[3])
+                m.add_bool_or(ways)
+
+    def _cables(self, m: cp_model.CpModel, x: dict[str, Any], y: dict[str, Any], cost: list[Any]) -> None:
+        """Along plus up between the entries of every circuit."""
+        free, fixed = {b.id: b for b in self.free}, {p.box.id: p for p in self.fixed}
+        for c in self.circuits:
+            ends = []
+            for body in (c.source.body, c.load.body):
+                box = free.get(body) or (fixed[body].box if body in fixed else None)
+                if box is None:
+                    break
+                ex, ey, _ = entry(Placed(box, 0.0, 0.0), c.family, (box.case.width / 2, -1000.0), 0)
+                at = fixed.get(body)
+                base = (x[body], y[body]) if at is None else (round(at.x / GRID_MM), round(at.y / GRID_MM))
+                ends.append((base[0] + round(ex / GRID_MM), base[1] + round(ey / GRID_MM)))
+            if len(ends) < 2 or c.source.body == c.load.body or not WEIGHT[c.system]:
+                continue
+            for a, b in zip(ends[0], ends[1], strict=True):
+                d = m.new_int_var(0, 10_000, "")
+                m.add(d >= a - b)
+                m.add(d >= b - a)
+                cost.append(WEIGHT[c.system] * d)
+
+    def _tidy(self, m: cp_model.CpModel, x: dict[str, Any], y: dict[str, Any], cost: list[Any]) -> None:
+        """Boxes of one role on one line; the bank where one more has room."""
+        for a, b in itertools.combinations(self.free, 2):
+            if a.role == b.role or {a.role, b.role} <= {"grid-combiner", "backup-combiner", "changeover", "loads"}:
+                edge = a.case.height - b.case.height if a.role != b.role else 0.0
+                d = m.new_int_var(0, 4000, "")
+                lift = round(edge / GRID_MM)
+                m.add(d >= y[a.id] - y[b.id] + lift)
+                m.add(d >= y[b.id] - y[a.id] - lift)
+                cost.append(d if a.role != b.role else 3 * d)
+        growing = [b for b in self.free if b.case.expands == "right"]
+        if growing:
+            last, gap = growing[-1], growing[-1].case.like_least or 0.0
+            room = m.new_bool_var("room")
+            gx = x[last.id] + math.ceil((last.case.width + gap) / GRID_MM)
+            wide = math.ceil(last.case.width / GRID_MM)
+            high = math.ceil(last.case.height / GRID_MM)
+            m.add(gx + wide <= math.floor(self.wall.width_mm / GRID_MM)).only_enforce_if(room)
+            rects = [(x[b.id], y[b.id], math.ceil(b.case.width / GRID_MM), math.ceil(b.case.height / GRID_MM)) for b in self.free if b is not last]
+            rects += [(math.floor(r.left / GRID_MM), math.floor(r.bottom / GRID_MM), math.ceil((r.right - r.left) / GRID_MM), math.ceil((r.top - r.bottom) / GRID_MM)) for r in [*(rect_of(p) for p in self.fixed), *(rect_of_neighbour(n) for n in self.wall.neighbours if n.kind not in HIDDEN)]]  # fmt: skip
+            for ox, oy, ow, oh in rects:
+                ways = [m.new_bool_var("") for _ in range(4)]
+                m.add(ox >= gx + wide).only_enforce_if(ways[0])
+                m.add(gx >= ox + ow).only_enforce_if(ways[1])
+                m.add(oy >= y[last.id] + high).only_enforce_if(ways[2])
+                m.add(y[last.id] >= oy + oh).only_enforce_if(ways[3])
+                m.add_bool_or([*ways, room.negated()])
+            cost.append(400 * room.negated())
+
+    def _jumpers(self, m: cp_model.CpModel, x: dict[str, Any], y: dict[str, Any], left_out: set[str]) -> None:
+        """Packs in their order from left to right, each within reach of the next."""
+        row = [b for b in self.free if b.case.like_most is not None]
+        for a, b in itertools.pairwise(row):
+            m.add(x[a.id] <= x[b.id])
+            if "jumper" not in left_out and a.case.like_most is not None:
+                reach = math.floor(a.case.like_most / GRID_MM)
+                m.add(x[b.id] - x[a.id] <= math.floor(a.case.width / GRID_MM) + reach)
+                m.add(y[b.id] - y[a.id] <= math.floor(a.case.height / GRID_MM) + reach)
+                m.add(y[a.id] - y[b.id] <= math.floor(a.case.height / GRID_MM) + reach)
+        for a, b in itertools.pairwise([b for b in self.free if b.role == "inverter"]):
+            m.add(x[a.id] <= x[b.id])
+
+    def _another(self, m: cp_model.CpModel, x: dict[str, Any], y: dict[str, Any], other: dict[str, tuple[int, int]]) -> None:
+        """At least one box somewhere else."""
+        far = APART_MM // GRID_MM
+        ways = []
+        for b in self.free:
+            for v, at in ((x[b.id], other[b.id][0]), (y[b.id], other[b.id][1])):
+                low, high = m.new_bool_var(""), m.new_bool_var("")
+                m.add(v <= at - far).only_enforce_if(low)
+                m.add(v >= at + far).only_enforce_if(high)
+                ways += [low, high]
+        m.add_bool_or(ways)
+
+    def described(self, at: dict[str, tuple[int, int]]) -> Arrangement:
+        """A layout with its boards, rails and figures."""
+        placed = [Placed(b, float(at[b.id][0] * GRID_MM), float(at[b.id][1] * GRID_MM)) for b in self.free]
+        backing = [b for b in self.wall.backing]
+        if combustible(self.wall):
+            backing = [b for b in backing if b.material == "rail"] + [_board(self.wall, p) for p in placed if not p.box.case.on_wood]
+        for p in placed:
+            if self.held_at(p.box) == []:
+                left, right = rail_span(self.wall, p)
+                backing += [Backing(material="rail", x_mm=left, y_mm=round(yy - RAIL_MM / 2, 1), width_mm=right - left, height_mm=RAIL_MM) for yy in sorted({round(p.y + h.y, 1) for h in p.box.case.holes})]  # fmt: skip
+        wall = self.wall.model_copy(update={"backing": tuple(backing[:20])})
+        everything = [*placed, *self.fixed]
+        ways = route(wall, everything, wants(everything, self.circuits, ()))
+        battery = {c.id for c in self.circuits if c.system == "dc"}
+        held = [hold(p, wall, self.catalogue) for p in placed]
+        eyes = [abs(p.y + p.box.case.display - wall.eye_mm) for p in placed if p.box.case.display is not None and p.box.role == "inverter"]
+        return Arrangement(
+            {p.box.id: Spot(x_mm=p.x, y_mm=p.y) for p in placed}, wall.backing, sum(r.length.n for r in ways if r.want.id in battery), sum(r.length.n for r in ways),
+            sum(len(h.holes) for h in held), sum(x.meets in ("stud", "rail") for h in held for x in h.holes), self._margin(placed), max(eyes, default=0.0), self._grows(placed),
+        )  # fmt: skip
+
+    def _margin(self, placed: Sequence[Placed]) -> float:
+        """The least that any gap has beyond what is wanted."""
+        slack = []
+        for a, b in itertools.combinations([*placed, *self.fixed], 2):
+            if not (a.box.there and b.box.there):
+                want, g = between(a.box, b.box, self.plan), gaps(rect_of(a), rect_of(b))
+                slack.append(max(g[s] - getattr(want, s) for s in g))
+        for p in placed:
+            for n in self.wall.neighbours:
+                if n.kind not in HIDDEN:
+                    want, g = from_neighbour(p.box, n, self.plan), gaps(rect_of(p), rect_of_neighbour(n))
+                    slack.append(max(g[s] - getattr(want, s) for s in g))
+        return round(min(slack, default=0.0), 1)
+
+    def _grows(self, placed: Sequence[Placed]) -> bool:
+        from gumboot.core.wall.rules import Scene, growing
+
+        here = Scene(self.plan, 0, replace_placed(self.wall, placed, self.fixed), (*placed, *self.fixed))
+        return not any(growing(here))
+
+
+def replace_placed(wall: Wall, placed: Sequence[Placed], fixed: Sequence[Placed]) -> Wall:
+    """The wall with boxes at other places."""
+    return wall.model_copy(update={"placed": {p.box.id: Spot(x_mm=p.x, y_mm=p.y) for p in (*placed, *fixed)}})
+
+
+def _board(wall: Wall, p: Placed) -> Backing:
+    r = rect_of(p)
+    x, y = max(0.0, r.left - BOARD_MARGIN_MM), max(0.0, r.bottom - BOARD_MARGIN_MM)
+    return Backing(x_mm=x, y_mm=y, width_mm=min(wall.width_mm, r.right + BOARD_MARGIN_MM) - x, height_mm=min(wall.height_mm, r.top + BOARD_MARGIN_MM) - y)
+
+

@@ -1,0 +1,121 @@
+"""A wall as it will be: scene, ways, holes and lifts of every wall of a plan, and what is found wrong with them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from gumboot.core.circuits import Circuit, Thin
+from gumboot.core.findings import Change, Cure, Finding, check, stop
+from gumboot.core.kit import Catalogue
+from gumboot.core.plan import Plan
+from gumboot.core.raceways import Raceway
+from gumboot.core.wall.bodies import Box, Placed, spots
+from gumboot.core.wall.fixing import Held, Hole, fixing_findings, hold, rail_screws
+from gumboot.core.wall.gaps import gaps, rect_of
+from gumboot.core.wall.lifting import Lift, lifts_of
+from gumboot.core.wall.routes import APART_MM, Route, beside_power, route, wants
+from gumboot.core.wall.rules import Scene, judge
+from gumboot.core.words import inside
+from gumboot.core.working import COMMON_PRACTICE
+
+MOST_BENDS = 4  # 360° between pull points: NEC 342.26 to 358.26, from memory
+SWEEP_IN: dict[str, float] = {"1/2": 4, "3/4": 4.5, "1": 5.75, "1-1/4": 7.25, "1-1/2": 8.25, "2": 9.5, "2-1/2": 10.5, "3": 13, "3-1/2": 15, "4": 16}  # NEC Chapter 9 Table 2, one shot and full shoe benders, from memory  # fmt: skip
+SWEEP_TIMES = 4.0  # radius of a bend over the outer diameter of metric conduit: common practice
+BESIDE_MM = 600.0  # so far it is borne: common practice
+STRAIGHT_MM = 50.0  # before a bend, for the connector: common practice
+
+
+@dataclass(frozen=True, slots=True)
+class OnWall:
+    """One wall with all that follows from where things stand on it."""
+
+    scene: Scene
+    routes: tuple[Route, ...]
+    held: tuple[Held, ...]
+    rails: tuple[Hole, ...]
+    lifts: tuple[Lift, ...]
+
+
+def hang(plan: Plan, every: Sequence[Box], circuits: Sequence[Circuit], links: Sequence[Thin], catalogue: Catalogue) -> tuple[OnWall, ...]:
+    """Every wall of a plan."""
+    out = []
+    for i, w in enumerate(plan.walls):
+        here = spots(w.placed, every)
+        routes = route(w, here, wants(here, circuits, links))
+        new = [p for p in here if not p.box.there]
+        lifts = tuple(x for p in new for x in lifts_of(p, w))
+        held = tuple(hold(p, w, catalogue) for p in new if p.box.role != "trough" or p.box.case.holes)
+        out.append(OnWall(Scene(plan, i, w, here), routes, held, rail_screws(w, catalogue), lifts))
+    return tuple(out)
+
+
+def wall_findings(walls: Sequence[OnWall], every: Sequence[Box], raceways: Sequence[Raceway], catalogue: Catalogue) -> list[Finding]:
+    """What is wrong on the walls; what has no place yet."""
+    found = [f for w in walls for part in (judge(w.scene), fixing_findings(w.scene, w.held, catalogue), _ways(w, raceways), _lifts(w)) for f in part]
+    placed = {p.box.id for w in walls for p in w.scene.placed}
+    waiting = [b.label for b in every if b.id not in placed and not b.there]
+    if walls and waiting:
+        found.append(check("wall.unplaced", "walls", f"No place yet for {', '.join(waiting)}.", "plan", Cure("Put each on a wall, or have the wall arranged")))
+    strange = [(w, k) for w in walls for k in w.scene.wall.placed if k not in {b.id for b in every}]
+    for w, k in strange:
+        found.append(check(f"wall.strange.{k}", w.scene.place, f"Wall {w.scene.wall.id} has a place for “{k}”, which this kit does not have.", "plan", Cure("Forget it", (Change(f"{w.scene.path(k)}", None),))))  # fmt: skip
+    return found
+
+
+def _ways(w: OnWall, raceways: Sequence[Raceway]) -> Iterator[Finding]:
+    """Bends of a pull, room for a sweep, signals beside power, ways that find none."""
+    s = w.scene
+    conduit = {c: str(r.conduit.value) for r in raceways for c in r.circuits}
+    by = {p.box.id: p for p in s.placed}
+    names = {r.want.id: f"{by[r.want.source].box.label} to {inside(by[r.want.load].box.label)}" for r in w.routes}
+    rule = "NEC 2023 358.26 and its kin" if s.plan.code == "nec-2023" else COMMON_PRACTICE
+    for r in w.routes:
+        if not r.clear:
+            yield check(s.key("way", r.want.id), s.place, f"No way leads round the boxes from {names[r.want.id]}: they stand too close for it.", COMMON_PRACTICE, Cure("Make room between them, or enter from another side"))  # fmt: skip
+        if r.want.id not in conduit:
+            continue
+        if r.bends > MOST_BENDS:
+            yield stop(s.key("bends", r.want.id), s.place, f"The conduit of {names[r.want.id]} turns {r.bends} times, {90 * r.bends}°; 360° is the most between pull points.", rule, Cure("Put a conduit body or pull box on its way, or move the boxes"))  # fmt: skip
+        if r.clear and r.bends:
+            for box, (x, y, side) in ((r.want.source, r.want.start), (r.want.load, r.want.end)):
+                want = sweep_mm(conduit[r.want.id])
+                room = _room(s, by[box], x, y, side)
+                if room < want - 0.5:
+                    yield check(s.key("sweep", r.want.id, box), s.place, f"A {conduit[r.want.id]} bend at {by[box].box.label} wants {s.mm(want)}; {s.mm(room)} are left.", "NEC 2023 Chapter 9 Table 2" if s.plan.code == "nec-2023" else COMMON_PRACTICE, Cure("Leave more room there, or use a conduit body with a short turn"))  # fmt: skip
+    near = {k: mm for k, mm in beside_power(w.routes).items() if mm > BESIDE_MM}
+    if near:
+        which = "; ".join(f"{r.want.name}, {inside(names[r.want.id])}, for {s.mm(near[r.want.id])}" for r in w.routes if r.want.id in near)
+        yield check(s.key("apart"), s.place, f"Signal cables lie nearer than {s.mm(APART_MM)} beside power: {which}.", COMMON_PRACTICE, Cure("Lead them another way, or with a divider or a screen between"))  # fmt: skip
+
+
+def sweep_mm(conduit: str) -> float:
+    """The room that a 90° bend of a conduit takes: its radius and a straight end, in mm."""
+    size = conduit.split(" ")[0]
+    if size in SWEEP_IN:
+        return SWEEP_IN[size] * 25.4 + STRAIGHT_MM
+    return SWEEP_TIMES * float(size) + STRAIGHT_MM
+
+
+def _room(s: Scene, p: Placed, x: float, y: float, side: str) -> float:
+    """Free length in mm before an entry: to the next box, the floor, or the edge of the wall."""
+    edge = {"left": x, "right": s.wall.width_mm - x, "top": s.wall.height_mm - y, "bottom": y}[side]
+    for o in s.placed:
+        if o is p or o.box.role == "trough":
+            continue
+        r = rect_of(o)
+        across = (r.left - 20 < x < r.right + 20) if side in ("top", "bottom") else (r.bottom - 20 < y < r.top + 20)
+        gap = gaps(rect_of(p), r)[side]  # type: ignore[index]
+        if across and gap >= 0:
+            edge = min(edge, gap)
+    return edge
+
+
+def _lifts(w: OnWall) -> Iterator[Finding]:
+    s = w.scene
+    for x in w.lifts:
+        if x.people != "one":
+            label = next(p.box.label for p in s.placed if p.box.id == x.box)
+            who = "two people" if x.people == "two" else "a lift table or hoist"
+            what = "" if x.what == label else f", {x.what}"
+            yield check(s.key("lift", x.box, x.what.replace(" ", "-")), s.place, f"{label}{what}, {x.mass_kg:g} kg to {s.mm(x.to_mm)}: {who} ({x.why}).", "NIOSH 94-110; sheet", Cure("Plan it for the day"), figures=(x.index,))  # fmt: skip
