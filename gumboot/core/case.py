@@ -1,11 +1,11 @@
 """The case of a piece of equipment: how large and heavy it is, what air and room it wants, where its holes and entries are. Millimetres and kg.
 
-            top
-        ┌──────────┐  · bracket holes, from the left lower corner
-   left │  ·    ·  │ right
-        │ display  │
-        └──┬───┬───┘
-         bottom entries
+         top
+     ┌──────────┐  · bracket holes, from the left lower corner
+left │  ·    ·  │ right
+     │ display  │
+     └──┬───┬───┘
+      bottom entries
 """
 
 from __future__ import annotations

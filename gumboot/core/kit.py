@@ -22,7 +22,7 @@ LINES: dict[str, tuple[Conductor, ...]] = {
     "single-phase 230 V": ("L1",),
     "three-phase 400/230 V": ("L1", "L2", "L3"),
 }
-Ground = Literal["concrete", "solid brick", "hollow block", "timber stud", "steel stud", "rail"]
+Ground = Literal["concrete", "solid brick", "hollow block", "timber stud", "steel stud", "wood board", "rail"]
 Termination = Literal["lug", "bare", "ferrule", "pv-connector", "spring"]
 
 

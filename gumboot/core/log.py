@@ -14,7 +14,7 @@ from typing import Any, Literal
 from gumboot.core.findings import Finding
 from gumboot.core.terminations import Reading, Verdict, standing
 
-Kind = Literal["reading", "accept", "sign", "reopen", "photo", "withdraw"]
+Kind = Literal["reading", "accept", "sign", "reopen", "photo", "withdraw", "drill"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,6 +68,7 @@ class Standing:
     accepted: dict[str, Entry] = field(default_factory=dict)
     signed: Entry | None = None
     photos: dict[str, Entry] = field(default_factory=dict)
+    drilled: dict[str, Entry] = field(default_factory=dict)
 
     def accepts(self, finding: Finding) -> Entry | None:
         """The entry that accepts this finding as it reads now, if any; changed words or numbers want a new acceptance."""
@@ -80,12 +81,15 @@ def stand(entries: Sequence[Entry]) -> Standing:
     readings: dict[str, list[Entry]] = {}
     accepted: dict[str, Entry] = {}
     photos: dict[str, Entry] = {}
+    drilled: dict[str, Entry] = {}
     signed: Entry | None = None
     for e in entries:
         if e.kind == "reading":
             readings.setdefault(e.body["termination"], []).append(e)
         elif e.kind == "accept":
             accepted[e.body["finding"]] = e
+        elif e.kind == "drill":
+            drilled[e.body["hole"]] = e
         elif e.kind == "photo":
             photos[e.body["digest"]] = e
         elif e.kind == "withdraw":
@@ -93,7 +97,7 @@ def stand(entries: Sequence[Entry]) -> Standing:
         elif e.kind in ("sign", "reopen"):
             signed = e if e.kind == "sign" else None
     verdicts = {key: v for key, rows in readings.items() if (v := standing([as_reading(e) for e in rows]))}
-    return Standing(readings, verdicts, accepted, signed, photos)
+    return Standing(readings, verdicts, accepted, signed, photos, drilled)
 
 
 def as_reading(entry: Entry) -> Reading:

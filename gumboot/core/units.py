@@ -146,7 +146,9 @@ def show_place(mm: float, system: System) -> str:
     return f"{sign}{whole or (0 if not part else '')}{' ' if whole and part else ''}{f'{part}/{bottom}' if part else ''} in"
 
 
-_FEET = re.compile(r"^\s*(?:(\d+(?:\.\d+)?)\s*(?:ft|feet|foot|'))?\s*(?:(?:(\d+)[\s-]+)?(\d+)/(\d+)|(\d+(?:\.\d+)?))?\s*(in|inch|inches|\"|'')?\s*$")
+_FEET = re.compile(
+    r"^\s*(?:(\d+(?:\.\d+)?)\s*(?:ft|feet|foot|'))?\s*(?:(?:(\d+)[\s-]+)?(\d+)/(\d+)|(\d+(?:\.\d+)?))?\s*(in|inch|inches|\"|'')?\s*$"
+)
 
 
 def parse_place(text: str, system: System) -> float:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from gumboot.core.clock import parse_spans
+from gumboot.demo import walls
 
 
 def _hours(text: str) -> list[dict[str, int]]:
@@ -52,6 +53,7 @@ TERN_HOLLOW = {
         ]},
     },
     "survey": {"wall": "timber studs", "surface": "combustible", "sun": "no", "rain": "no", "opening_m": 1.22, "network": "unknown", "confirmed": {"edition": "NEC 2023 without amendments, county office"}, "licensed": {"supply": "Merrin Tarn, master electrician", "ac": "Merrin Tarn, master electrician"}},
+    "walls": [walls.TERN_HOLLOW],
 }  # fmt: skip
 
 HERON_SLIP = {
@@ -63,6 +65,7 @@ HERON_SLIP = {
         {"letter": "B", "inverter": 1, "tracker": "2", "modules": 10, "tilt_deg": 22, "azimuth_deg": 190, "run": {"length_m": 16.764}},
     ],
     "runs": {"pack": {"length_m": 1.524, "method": "free-air"}, "battery": {"length_m": 1.8288, "method": "free-air"}, "grid": {"length_m": 7.62}, "backup": {"length_m": 6.096}},
+    "walls": [walls.HERON_SLIP],
 }  # fmt: skip
 
 SALTINGS_BARN = {
@@ -87,6 +90,7 @@ SALTINGS_BARN = {
     ],
     "energy": {"tariff": {"currency": "£", "standing_day": 0.5, "export_limit_w": 8000, "rates": [_rate("Day", 0.29, 0.12, "7-24"), _rate("Night", 0.13, 0.12, "0-7")]}},
     "survey": {"wall": "solid brick", "surface": "non-combustible", "sun": "no", "rain": "no", "opening_m": 2.4, "network": "wired", "confirmed": dict.fromkeys(("edition", "operator", "place", "fire", "building"), "agreed on the farm visit"), "licensed": dict.fromkeys(("supply", "ac", "pv", "storage", "roof"), "Osk Fellgate")},
+    "walls": [walls.SALTINGS_BARN],
 }  # fmt: skip
 
 MOSSBANK_TERRACE = {
@@ -109,6 +113,7 @@ MOSSBANK_TERRACE = {
     ],
     "energy": {"tariff": {"currency": "£", "standing_day": 0.55, "export_limit_w": 3680, "rates": [_rate("Peak", 0.42, 0.15, "16-19"), _rate("Day", 0.26, 0.15, "5-16, 19-24"), _rate("Night", 0.09, 0.15, "0-5")]}},
     "survey": {"wall": "hollow block", "surface": "non-combustible", "sun": "no", "rain": "no", "opening_m": 1.1, "network": "wireless, good", "confirmed": dict.fromkeys(("edition", "operator", "place", "fire", "building"), "confirmed by letter"), "licensed": dict.fromkeys(("supply", "ac", "pv", "storage", "roof"), "Osk Fellgate")},
+    "walls": [walls.MOSSBANK_TERRACE],
 }  # fmt: skip
 
 JUNIPER_CUT = {
@@ -135,4 +140,5 @@ JUNIPER_CUT = {
     ],
     "energy": {"tariff": {"currency": "$", "fuel_kwh": 0.65}, "climate_factor": 0.65},
     "survey": {"wall": "timber studs", "surface": "non-combustible", "sun": "no", "rain": "no", "opening_m": 1.5, "network": "none", "confirmed": dict.fromkeys(("edition", "permit", "utility", "place", "fire", "shutdown"), "county office, by telephone"), "licensed": dict.fromkeys(("supply", "ac", "pv", "storage", "roof"), "Merrin Tarn, master electrician")},
+    "walls": [walls.JUNIPER_CUT],
 }  # fmt: skip

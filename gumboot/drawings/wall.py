@@ -116,7 +116,9 @@ def zones(w: OnWall, s: Scale, findings: Sequence[Finding]) -> str:
         room = growth(p)
         if room and p is next(reversed([q for q in w.scene.placed if q.box.role == p.box.role])):
             out.append(s.rect(room, "one-more"))
-            out.append(text((s.x(room.left) + s.x(room.right)) / 2, (s.y(room.bottom) + s.y(room.top)) / 2, "one more", "tiny soft", "middle"))
+            out.append(
+                text((s.x(room.left) + s.x(room.right)) / 2, (s.y(room.bottom) + s.y(room.top)) / 2, "one more", "tiny soft", "middle")
+            )
     return "".join(out)
 
 
@@ -132,8 +134,10 @@ def boxed(w: OnWall, p: Placed, s: Scale, at: str = "") -> str:
     wide, high = c.width * s.k, c.height * s.k
     parts = [tag("rect", x=0, y=0, width=round(wide, 2), height=round(high, 2), class_="body-there" if p.box.there else "body")]
     lines = _words(p.box.label, wide)
-    top = min(high - 4, 15)
-    parts += [text(wide / 2, top + 12 * i, words, "small strong" if not p.box.there else "small soft", "middle") for i, words in enumerate(lines)]
+    top = max(13.0, round(high * 0.55 - 5 * len(lines), 1))
+    parts += [
+        text(wide / 2, top + 12 * i, words, "small strong" if not p.box.there else "small soft", "middle") for i, words in enumerate(lines)
+    ]
     under = top + 12 * len(lines)
     if high > under + 12 and wide > 44:
         parts.append(text(wide / 2, under + 2, f"{c.mass_kg:g} kg", "tiny soft", "middle"))
@@ -188,7 +192,9 @@ def lanes_of(routes: Sequence[Route]) -> dict[str, int]:
     taken: list[tuple[int, tuple[float, float, float, float]]] = []
     out: dict[str, int] = {}
     for r in routes:
-        mine = [(min(a[0], b[0]), min(a[1], b[1]), max(a[0], b[0]), max(a[1], b[1])) for a, b in zip(r.points, r.points[1:], strict=False)][1:-1]
+        mine = [(min(a[0], b[0]), min(a[1], b[1]), max(a[0], b[0]), max(a[1], b[1])) for a, b in zip(r.points, r.points[1:], strict=False)][
+            1:-1
+        ]
         n = 0
         while any(lane == n and _over(a, b) for lane, a in taken for b in mine):
             n += 1

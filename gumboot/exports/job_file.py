@@ -118,6 +118,7 @@ def schema() -> dict[str, Any]:
         "reopen": {"reason": text},
         "photo": {"digest": digest, "what": text, "note": text},
         "withdraw": {"digest": digest, "reason": text},
+        "drill": {"hole": text, "label": text, "x_mm": {"type": "number"}, "y_mm": {"type": "number"}, "planned_mm": {"type": "array", "items": {"type": "number"}, "minItems": 2, "maxItems": 2}, "anchor": text, "digest": {"type": "string", "pattern": "^([0-9a-f]{64})?$"}, "note": text},
     }  # fmt: skip
     rules = [
         {

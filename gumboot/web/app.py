@@ -20,7 +20,23 @@ from starlette.exceptions import HTTPException
 from gumboot.catalogue import catalogue
 from gumboot.demo import scenario
 from gumboot.store import database, records
-from gumboot.web import brief, hand_over, jobs, land, loads, settings, sign_in, size, strings, survey, wrenches, year
+from gumboot.web import (
+    brief,
+    hand_over,
+    jobs,
+    land,
+    loads,
+    settings,
+    sign_in,
+    size,
+    strings,
+    survey,
+    wall,
+    wall_describe,
+    wall_drill,
+    wrenches,
+    year,
+)
 from gumboot.web.config import Config
 from gumboot.web.errands import Errands
 from gumboot.web.frame import render
@@ -34,7 +50,7 @@ HEADERS = {
     "Cross-Origin-Opener-Policy": "same-origin",
 }
 MOST_BYTES = 8_000_000
-LARGE = re.compile(r"/jobs/(\d+/(readings|photos)|import)")  # where a meter's file, photographs or a whole job come in
+LARGE = re.compile(r"/jobs/(\d+/(readings|photos|wall/drill)|import)")  # where a meter's file, photographs or a whole job come in
 MOST_BYTES_LARGE = 130_000_000
 
 
@@ -64,7 +80,23 @@ def create_app(config: Config | None = None, demo: bool = False) -> FastAPI:
 
     app = FastAPI(title="Gumboot", lifespan=life, docs_url=None, redoc_url=None, openapi_url=None)
     app.state.config = config
-    for module in (sign_in, jobs, wrenches, brief, survey, loads, year, size, strings, land, settings, hand_over):
+    for module in (
+        sign_in,
+        jobs,
+        wrenches,
+        brief,
+        survey,
+        loads,
+        year,
+        size,
+        strings,
+        wall,
+        wall_describe,
+        wall_drill,
+        land,
+        settings,
+        hand_over,
+    ):
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=Path(__file__).parent / "static"), name="static")
     app.add_middleware(Headers)

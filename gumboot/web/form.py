@@ -44,6 +44,8 @@ def show(value: object, field: Field, system: units.System) -> str:
     match field.kind:
         case "length":
             return units.show_length(number, system)
+        case "place":
+            return units.show_place(number, system)
         case "temperature":
             return units.show_temperature(number, system)
         case "current":
@@ -75,7 +77,7 @@ def want(field: Field) -> str:
     """What to type into a field."""
     if field.kind in units.KINDS:
         return f"a {'length' if field.kind == 'length' else 'value'}, such as {units.KINDS[field.kind].example}"
-    named = {"count": "a whole number", "choice": "one of the choices", "number": "a number", "watts": "a power, such as 150 W", "share": "a share, such as 50 %", "hours": "hours, such as 6-9, 17:30-22", "time": "a time, such as 16:30"}  # fmt: skip
+    named = {"count": "a whole number", "place": "a length, such as 46 1/4 in or 1175 mm", "choice": "one of the choices", "number": "a number", "watts": "a power, such as 150 W", "share": "a share, such as 50 %", "hours": "hours, such as 6-9, 17:30-22", "time": "a time, such as 16:30"}  # fmt: skip
     return named.get(field.kind, "a name")
 
 
@@ -100,6 +102,8 @@ def convert(text: str, field: Field, system: units.System) -> object:
             return [{"start_min": a, "end_min": b} for a, b in _said(clock.parse_spans, text)]
         case "time":
             return _said(clock.parse_time, text)
+        case "place":
+            return units.parse_place(text, system)
         case "power":
             return round(units.parse(text, "power", system, bare="kw"), 3)
         case "watts":

@@ -7,6 +7,7 @@ import re
 from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
+from string import ascii_uppercase
 from typing import Any
 
 from fastapi import APIRouter, Request
@@ -64,7 +65,7 @@ def method_name(method: str) -> str:
 
 templates.filters.update(
     sentence=sentence,
-    as_length=units.show_length, temperature=units.show_temperature, torque=units.show_torque, strip=units.show_strip, fmt=fmt, symbol=symbol, method=method_name, take_off=lambda d: drawn(take_off(d)), schools=cable_schools, materials=materials, formula=formula, awg=spoken
+    as_length=units.show_length, place=units.show_place, temperature=units.show_temperature, torque=units.show_torque, strip=units.show_strip, fmt=fmt, symbol=symbol, method=method_name, take_off=lambda d: drawn(take_off(d)), schools=cable_schools, materials=materials, formula=formula, awg=spoken
 )  # fmt: skip
 STAMP = hashlib.sha256(b"".join(p.read_bytes() for p in sorted((HERE / "static").glob("*.*s")))).hexdigest()[
     :8
@@ -75,6 +76,8 @@ PAGES = {
     "year": ("year", "Year"),
     "survey": ("survey", "Survey"),
     "settings": ("set", "Set"),
+    "walls": ("wall", "Wall"),
+    **{f"wall-{x}": (f"wall?wall={x}", f"Wall {x}") for x in ascii_uppercase},
 }  # places that are pages
 templates.globals.update(marks=MARKS, version=STAMP, pages=PAGES)
 

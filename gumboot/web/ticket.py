@@ -21,7 +21,7 @@ from gumboot.store.database import see_crew
 from gumboot.store.models import Job
 from gumboot.web.sign_in import Visit, Visiting
 
-STATIONS = (("brief", "Brief"), ("size", "Size"), ("land", "Land"), ("set", "Set"), ("hand-over", "Hand over"))
+STATIONS = (("brief", "Brief"), ("size", "Size"), ("wall", "Wall"), ("land", "Land"), ("set", "Set"), ("hand-over", "Hand over"))
 
 
 class NoSuchJob(Exception):
@@ -62,6 +62,7 @@ class Ticket:
         return {
             "brief": f"v{self.job.version}",
             "size": f"{len(d.circuits)} circuits",
+            "wall": f"{sum(len(w.scene.placed) for w in d.walls)}/{len(d.boxes)} placed" if d.walls else "no wall yet",
             "land": f"{done}/{len(d.terminations)}",
             "set": f"{own} own" if own else f"{len(d.settings)} lines",
             "hand-over": "signed" if self.standing.signed else "open",

@@ -174,7 +174,16 @@ def ratings(inverter: Inverter, inverters: int, lines: int, hot: Figure | None =
         one = given("P_one", inverter.leg_max_w, "W", "Continuous power of one on one leg", "inverter sheet")
         if p is not plain:
             cool = one.renamed("P_cool")
-            one = solve("P_one", "W", "The same in the hottest air", "P_cool * P_inv / P_full", cool, p, plain.renamed("P_full"), source=COMMON_PRACTICE)
+            one = solve(
+                "P_one",
+                "W",
+                "The same in the hottest air",
+                "P_cool * P_inv / P_full",
+                cool,
+                p,
+                plain.renamed("P_full"),
+                source=COMMON_PRACTICE,
+            )
         leg = solve("P_leg", "W", "Continuous on one leg", "n_inv * P_one", n, one, source="sum")
     else:
         k = given("n_leg", lines, "", "Legs", "supply")

@@ -1,10 +1,10 @@
 """The wall: where everything stands, what it is screwed to, how its conductors run, and who lifts it.
 
-    boxes ──places──▶ scene ──▶ rules (too near, on wood, in the rain)
-                        │
-                        ├──▶ routes ──▶ lengths of circuits
-                        ├──▶ holes, anchors, loads ──▶ drill sheet, template
-                        └──▶ lifts
+boxes ──places──▶ scene ──▶ rules (too near, on wood, in the rain)
+                    │
+                    ├──▶ routes ──▶ lengths of circuits
+                    ├──▶ holes, anchors, loads ──▶ drill sheet, template
+                    └──▶ lifts
 """
 
 from gumboot.core.wall.bodies import Box, Placed, boxes

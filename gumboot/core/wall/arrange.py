@@ -10,19 +10,26 @@ import itertools
 import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from gumboot.core.circuits import Circuit
 from gumboot.core.kit import Catalogue
 from gumboot.core.plan import Backing, Plan, Spot, Wall
 from gumboot.core.wall.bodies import Box, Placed
-from gumboot.core.wall.fixing import FACTOR, RAIL_MM, SAFE_MM, rail_span, hold, on_stud
-from gumboot.core.wall.gaps import HIDDEN, Rect, Wanted, between, from_neighbour, gaps, rect_of, rect_of_neighbour
-from gumboot.core.wall.rules import BOARD_MARGIN_MM, EYE_OFF_MM, HANDLE_BELOW_TOP_MM, HANDLE_MM, WORKED_AT, WORKING_PROUD_MM, bounds, combustible
+from gumboot.core.wall.fixing import FACTOR, RAIL_MM, SAFE_MM, hold, on_stud, rail_span
+from gumboot.core.wall.gaps import HIDDEN, Rect, Wanted, between, from_neighbour, gaps, rect_of, rect_of_neighbour, short
 from gumboot.core.wall.routes import entry, route, wants
-
-if TYPE_CHECKING:
-    from ortools.sat.python import cp_model
+from gumboot.core.wall.rules import (
+    BOARD_MARGIN_MM,
+    EYE_OFF_MM,
+    HANDLE_BELOW_TOP_MM,
+    HANDLE_MM,
+    WORKED_AT,
+    WORKING_PROUD_MM,
+    bounds,
+    combustible,
+    rect_of_backing,
+)
 
 GRID_MM = 5
 SECONDS = 0.75  # for each of three layouts
@@ -71,7 +78,9 @@ def arrange(plan: Plan, index: int, every: Sequence[Box], circuits: Sequence[Cir
     wall = plan.walls[index]
     elsewhere = {b for i, w in enumerate(plan.walls) if i != index for b in w.placed}
     fixed = [Placed(b, wall.placed[b.id].x_mm, wall.placed[b.id].y_mm) for b in every if b.there and b.id in wall.placed]
-    free = [b for b in every if b.id not in elsewhere and not b.there and not (b.role == "trough" and b.id not in {x.id for x in wall.extras})]
+    free = [
+        b for b in every if b.id not in elsewhere and not b.there and not (b.role == "trough" and b.id not in {x.id for x in wall.extras})
+    ]
     if not free:
         return Arranged((), (), "There is nothing to arrange on this wall.")
     job = Job(plan, wall, free, fixed, circuits, catalogue)
@@ -92,8 +101,17 @@ def arrange(plan: Plan, index: int, every: Sequence[Box], circuits: Sequence[Cir
 class Job:
     """One wall to arrange: boxes to place, and what is there."""
 
-    def __init__(self, plan: Plan, wall: Wall, free: Sequence[Box], fixed: Sequence[Placed], circuits: Sequence[Circuit], catalogue: Catalogue) -> None:
-        self.plan, self.wall, self.free, self.fixed, self.circuits, self.catalogue = plan, wall, list(free), list(fixed), circuits, catalogue
+    def __init__(
+        self, plan: Plan, wall: Wall, free: Sequence[Box], fixed: Sequence[Placed], circuits: Sequence[Circuit], catalogue: Catalogue
+    ) -> None:
+        self.plan, self.wall, self.free, self.fixed, self.circuits, self.catalogue = (
+            plan,
+            wall,
+            list(free),
+            list(fixed),
+            circuits,
+            catalogue,
+        )
         self._held: dict[str, list[int] | None] = {}
 
     def bound(self, b: Box) -> Rect:
@@ -115,7 +133,7 @@ class Job:
         bare = self.wall.model_copy(update={"backing": ()})
         seen: dict[tuple[bool, ...], bool] = {}
         for x in range(lo, hi + 1):
-            pattern = tuple(on_stud(self.wall, x * GRID_MM + h.x) for h in b.case.holes)
+            pattern = tuple(on_stud(bare, x * GRID_MM + h.x) for h in b.case.holes)
             if pattern not in seen:
                 h = hold(Placed(b, x * GRID_MM, 0.0), bare, self.catalogue)
                 holding = [q for q in h.holes if q.holds]
@@ -130,14 +148,16 @@ class Job:
         """Grid places of all free boxes, the least-cost that was found in time; None when there are none, or none was found."""
         from ortools.sat.python import cp_model
 
-        m = cp_model.CpModel()
+        m: Any = cp_model.CpModel()
         left_out = set(without)
         x: dict[str, Any] = {}
         y: dict[str, Any] = {}
         for b in self.free:
             r = self.bound(b)
             if "edge" in left_out:
-                r = Rect(0.0, 0.0, self.wall.width_mm - b.case.width, 0.0 if b.case.mount == "floor" else self.wall.height_mm - b.case.height)
+                r = Rect(
+                    0.0, 0.0, self.wall.width_mm - b.case.width, 0.0 if b.case.mount == "floor" else self.wall.height_mm - b.case.height
+                )
             top = r.top
             if "height" not in left_out and b.role in WORKED_AT and b.role != "inverter":
                 top = min(top, HANDLE_MM + HANDLE_BELOW_TOP_MM - b.case.height)
@@ -146,7 +166,9 @@ class Job:
             if hi < lo or high < low:
                 return None
             held = None if "hold" in left_out else self.held_at(b)
-            x[b.id] = m.new_int_var_from_domain(cp_model.Domain.from_values(held), f"x_{b.id}") if held else m.new_int_var(lo, hi, f"x_{b.id}")
+            x[b.id] = (
+                m.new_int_var_from_domain(cp_model.Domain.from_values(held), f"x_{b.id}") if held else m.new_int_var(lo, hi, f"x_{b.id}")
+            )
             y[b.id] = m.new_int_var(low, high, f"y_{b.id}")
         cost: list[Any] = []
         self._apart(m, x, y, left_out)
@@ -173,7 +195,7 @@ class Job:
             return None
         return {b.id: (solver.value(x[b.id]), solver.value(y[b.id])) for b in self.free}
 
-    def _apart(self, m: cp_model.CpModel, x: dict[str, Any], y: dict[str, Any], left_out: set[str]) -> None:
+    def _apart(self, m: Any, x: dict[str, Any], y: dict[str, Any], left_out: set[str]) -> None:
         """Four ways for any two things to keep apart."""
         none = Wanted(0, 0, 0, 0, "")
         for a, b in itertools.combinations(self.free, 2):
@@ -192,26 +214,33 @@ class Job:
 
     def _between(self, a: Box, b: Box) -> Wanted:
         want = between(a, b, self.plan)
-        return Wanted(max(want.left, WAY_MM.left), max(want.right, WAY_MM.right), max(want.top, WAY_MM.top), max(want.bottom, WAY_MM.bottom), want.rule)
+        return Wanted(
+            max(want.left, WAY_MM.left),
+            max(want.right, WAY_MM.right),
+            max(want.top, WAY_MM.top),
+            max(want.bottom, WAY_MM.bottom),
+            want.rule,
+        )
 
     @staticmethod
     def _proud(a: Box, b: Box) -> bool:
         """Whether one may not stand above or below the other, since it is worked on while live and the other is in the way."""
-        return (a.role in WORKED_AT and b.case.depth - a.case.depth > WORKING_PROUD_MM) or (b.role in WORKED_AT and a.case.depth - b.case.depth > WORKING_PROUD_MM)
+        return (a.role in WORKED_AT and b.case.depth - a.case.depth > WORKING_PROUD_MM) or (
+            b.role in WORKED_AT and a.case.depth - b.case.depth > WORKING_PROUD_MM
+        )
 
     @staticmethod
-    def _four(m: cp_model.CpModel, a: tuple[Any, Any, float, float], b: tuple[Any, Any, float, float], want: Wanted, aside: bool) -> None:
-        up = lambda mm: math.ceil(mm / GRID_MM - 1e-6)  # noqa: E731
+    def _four(m: Any, a: tuple[Any, Any, float, float], b: tuple[Any, Any, float, float], want: Wanted, aside: bool) -> None:
         ways = [m.new_bool_var("") for _ in range(2 if aside else 4)]
-        m.add(b[0] >= a[0] + up(a[2] + want.right)).only_enforce_if(ways[0])
-        m.add(a[0] >= b[0] + up(b[2] + want.left)).only_enforce_if(ways[1])
+        m.add(b[0] >= a[0] + _up(a[2] + want.right)).only_enforce_if(ways[0])
+        m.add(a[0] >= b[0] + _up(b[2] + want.left)).only_enforce_if(ways[1])
         if not aside:
-            m.add(b[1] >= a[1] + up(a[3] + want.top)).only_enforce_if(ways[2])
-            m.add(a[1] >= b[1] + up(b[3] + want.bottom)).only_enforce_if(ways[3])
+            m.add(b[1] >= a[1] + _up(a[3] + want.top)).only_enforce_if(ways[2])
+            m.add(a[1] >= b[1] + _up(b[3] + want.bottom)).only_enforce_if(ways[3])
         m.add_bool_or(ways)
 
     @staticmethod
-    def _still(m: cp_model.CpModel, x: Any, y: Any, a: Box, r: Rect, want: Wanted, aside: bool) -> None:
+    def _still(m: Any, x: Any, y: Any, a: Box, r: Rect, want: Wanted, aside: bool) -> None:
         """A box and a thing that does not move."""
         c = a.case
         ways = [m.new_bool_var("") for _ in range(2 if aside else 4)]
@@ -222,7 +251,7 @@ class Job:
             m.add(y >= math.ceil((r.top + want.bottom) / GRID_MM - 1e-6)).only_enforce_if(ways[3])
         m.add_bool_or(ways)
 
-    def _eyes(self, m: cp_model.CpModel, y: dict[str, Any], left_out: set[str], cost: list[Any]) -> None:
+    def _eyes(self, m: Any, y: dict[str, Any], left_out: set[str], cost: list[Any]) -> None:
         for b in self.free:
             if b.case.display is None or b.case.mount == "floor":
                 continue
@@ -235,7 +264,7 @@ class Job:
             if b.role == "inverter":
                 cost.append(off)
 
-    def _hidden(self, m: cp_model.CpModel, x: dict[str, Any], y: dict[str, Any]) -> None:
+    def _hidden(self, m: Any, x: dict[str, Any], y: dict[str, Any]) -> None:
         for b, n in itertools.product(self.free, [n for n in self.wall.neighbours if n.kind in HIDDEN]):
             r = rect_of_neighbour(n)
             for h in b.case.holes:
@@ -246,7 +275,7 @@ class Job:
                 m.add(y[b.id] >= math.ceil((r.top + SAFE_MM - h.y) / GRID_MM)).only_enforce_if(ways[3])
                 m.add_bool_or(ways)
 
-    def _cables(self, m: cp_model.CpModel, x: dict[str, Any], y: dict[str, Any], cost: list[Any]) -> None:
+    def _cables(self, m: Any, x: dict[str, Any], y: dict[str, Any], cost: list[Any]) -> None:
         """Along plus up between the entries of every circuit."""
         free, fixed = {b.id: b for b in self.free}, {p.box.id: p for p in self.fixed}
         for c in self.circuits:
@@ -267,7 +296,7 @@ class Job:
                 m.add(d >= b - a)
                 cost.append(WEIGHT[c.system] * d)
 
-    def _tidy(self, m: cp_model.CpModel, x: dict[str, Any], y: dict[str, Any], cost: list[Any]) -> None:
+    def _tidy(self, m: Any, x: dict[str, Any], y: dict[str, Any], cost: list[Any]) -> None:
         """Boxes of one role on one line; the bank where one more has room."""
         for a, b in itertools.combinations(self.free, 2):
             if a.role == b.role or {a.role, b.role} <= {"grid-combiner", "backup-combiner", "changeover", "loads"}:
@@ -285,7 +314,11 @@ class Job:
             wide = math.ceil(last.case.width / GRID_MM)
             high = math.ceil(last.case.height / GRID_MM)
             m.add(gx + wide <= math.floor(self.wall.width_mm / GRID_MM)).only_enforce_if(room)
-            rects = [(x[b.id], y[b.id], math.ceil(b.case.width / GRID_MM), math.ceil(b.case.height / GRID_MM)) for b in self.free if b is not last]
+            rects = [
+                (x[b.id], y[b.id], math.ceil(b.case.width / GRID_MM), math.ceil(b.case.height / GRID_MM))
+                for b in self.free
+                if b is not last
+            ]
             rects += [(math.floor(r.left / GRID_MM), math.floor(r.bottom / GRID_MM), math.ceil((r.right - r.left) / GRID_MM), math.ceil((r.top - r.bottom) / GRID_MM)) for r in [*(rect_of(p) for p in self.fixed), *(rect_of_neighbour(n) for n in self.wall.neighbours if n.kind not in HIDDEN)]]  # fmt: skip
             for ox, oy, ow, oh in rects:
                 ways = [m.new_bool_var("") for _ in range(4)]
@@ -296,7 +329,7 @@ class Job:
                 m.add_bool_or([*ways, room.negated()])
             cost.append(400 * room.negated())
 
-    def _jumpers(self, m: cp_model.CpModel, x: dict[str, Any], y: dict[str, Any], left_out: set[str]) -> None:
+    def _jumpers(self, m: Any, x: dict[str, Any], y: dict[str, Any], left_out: set[str]) -> None:
         """Packs in their order from left to right, each within reach of the next."""
         row = [b for b in self.free if b.case.like_most is not None]
         for a, b in itertools.pairwise(row):
@@ -309,7 +342,7 @@ class Job:
         for a, b in itertools.pairwise([b for b in self.free if b.role == "inverter"]):
             m.add(x[a.id] <= x[b.id])
 
-    def _another(self, m: cp_model.CpModel, x: dict[str, Any], y: dict[str, Any], other: dict[str, tuple[int, int]]) -> None:
+    def _another(self, m: Any, x: dict[str, Any], y: dict[str, Any], other: dict[str, tuple[int, int]]) -> None:
         """At least one box somewhere else."""
         far = APART_MM // GRID_MM
         ways = []
@@ -324,9 +357,11 @@ class Job:
     def described(self, at: dict[str, tuple[int, int]]) -> Arrangement:
         """A layout with its boards, rails and figures."""
         placed = [Placed(b, float(at[b.id][0] * GRID_MM), float(at[b.id][1] * GRID_MM)) for b in self.free]
-        backing = [b for b in self.wall.backing]
+        backing = list(self.wall.backing)
         if combustible(self.wall):
-            backing = [b for b in backing if b.material == "rail"] + [_board(self.wall, p) for p in placed if not p.box.case.on_wood]
+            backing = [b for b in backing if b.material == "rail"] + merged(
+                [_board(self.wall, p) for p in placed if not p.box.case.on_wood]
+            )
         for p in placed:
             if self.held_at(p.box) == []:
                 left, right = rail_span(self.wall, p)
@@ -363,14 +398,35 @@ class Job:
         return not any(growing(here))
 
 
+def _up(mm: float) -> int:
+    """A length on the grid, rounded up."""
+    return math.ceil(mm / GRID_MM - 1e-6)
+
+
 def replace_placed(wall: Wall, placed: Sequence[Placed], fixed: Sequence[Placed]) -> Wall:
     """The wall with boxes at other places."""
     return wall.model_copy(update={"placed": {p.box.id: Spot(x_mm=p.x, y_mm=p.y) for p in (*placed, *fixed)}})
 
 
+def merged(boards: list[Backing]) -> list[Backing]:
+    """Boards that lie over each other as one that covers both."""
+    out: list[Backing] = []
+    for b in boards:
+        r = rect_of_backing(b)
+        while over := next((o for o in out if short(rect_of_backing(o), r, Wanted(0, 0, 0, 0, "")) > 0), None):
+            out.remove(over)
+            o = rect_of_backing(over)
+            r = Rect(min(r.left, o.left), min(r.bottom, o.bottom), max(r.right, o.right), max(r.top, o.top))
+        out.append(b.model_copy(update={"x_mm": r.left, "y_mm": r.bottom, "width_mm": r.right - r.left, "height_mm": r.top - r.bottom}))
+    return out
+
+
 def _board(wall: Wall, p: Placed) -> Backing:
     r = rect_of(p)
     x, y = max(0.0, r.left - BOARD_MARGIN_MM), max(0.0, r.bottom - BOARD_MARGIN_MM)
-    return Backing(x_mm=x, y_mm=y, width_mm=min(wall.width_mm, r.right + BOARD_MARGIN_MM) - x, height_mm=min(wall.height_mm, r.top + BOARD_MARGIN_MM) - y)
-
-
+    return Backing(
+        x_mm=x,
+        y_mm=y,
+        width_mm=min(wall.width_mm, r.right + BOARD_MARGIN_MM) - x,
+        height_mm=min(wall.height_mm, r.top + BOARD_MARGIN_MM) - y,
+    )

@@ -108,7 +108,10 @@ def bank_case(pack: Pack, kit: Kit) -> tuple[Case | None, tuple[tuple[str, float
         packs = ((f"{pack.model}, each", own.mass_kg, cab.height - own.height),) if own else ()
         mass = row * cab.mass_kg + (kit.packs * own.mass_kg if own else 0)
         holes = tuple(h.model_copy(update={"x": h.x + k * cab.width}) for k in range(row) for h in cab.holes)
-        return cab.model_copy(update={"width": row * cab.width, "mass_kg": mass, "holes": holes}), ((f"empty {pack.cabinet.name}", cab.mass_kg, 0.0), *packs)
+        return cab.model_copy(update={"width": row * cab.width, "mass_kg": mass, "holes": holes}), (
+            (f"empty {pack.cabinet.name}", cab.mass_kg, 0.0),
+            *packs,
+        )
     if own is None:
         return None, ()
     if pack.form == "stack" and pack.stack:
@@ -117,14 +120,24 @@ def bank_case(pack: Pack, kit: Kit) -> tuple[Case | None, tuple[tuple[str, float
         height = s.foot + high * own.height + s.head
         width = towers * own.width + (towers - 1) * s.between
         mass = kit.series * own.mass_kg + s.head_kg + towers * s.foot_kg
-        anti_tip = tuple(Hole(x=h.x + k * (own.width + s.between), y=height - s.head - (own.height - h.y)) for k in range(towers) for h in own.holes)
+        anti_tip = tuple(
+            Hole(x=h.x + k * (own.width + s.between), y=height - s.head - (own.height - h.y)) for k in range(towers) for h in own.holes
+        )
         ways = tuple(w.model_copy(update={"at": height - s.head / 2} if w.side in ("left", "right") else {}) for w in own.ways)
         whole = own.model_copy(update={"height": height, "width": width, "mass_kg": mass, "mount": "floor", "holes": anti_tip, "ways": ways, "display": height - s.head / 2})  # fmt: skip
-        return whole, (("module, each", own.mass_kg, height - s.head - own.height), ("control unit", s.head_kg, height - s.head), ("foot", s.foot_kg, 0.0))
+        return whole, (
+            ("module, each", own.mass_kg, height - s.head - own.height),
+            ("control unit", s.head_kg, height - s.head),
+            ("foot", s.foot_kg, 0.0),
+        )
     if pack.form == "block" and pack.rack:
         r = pack.rack
         tiers = math.ceil(kit.series / (r.across * r.rows))
-        size = {"width": r.across * own.width + 2 * r.around, "depth": r.rows * own.depth + 2 * r.around, "height": tiers * own.height + (tiers + 1) * r.around}
+        size = {
+            "width": r.across * own.width + 2 * r.around,
+            "depth": r.rows * own.depth + 2 * r.around,
+            "height": tiers * own.height + (tiers + 1) * r.around,
+        }
         return own.model_copy(update={**size, "mass_kg": kit.series * own.mass_kg + r.own_kg, "mount": "floor"}), (("cell, each", own.mass_kg, (tiers - 1) * (own.height + r.around) + r.around), ("rack", r.own_kg, 0.0))  # fmt: skip
     return own, ()
 
@@ -132,5 +145,3 @@ def bank_case(pack: Pack, kit: Kit) -> tuple[Case | None, tuple[tuple[str, float
 def spots(placed: dict[str, Spot], every: Sequence[Box]) -> tuple[Placed, ...]:
     """The boxes that have a place, at it."""
     return tuple(Placed(b, placed[b.id].x_mm, placed[b.id].y_mm) for b in every if b.id in placed)
-
-

@@ -69,6 +69,8 @@ def steps(w: OnWall) -> tuple[str, ...]:
             grow = "build it from the foot up" if len(p.box.lifts) > 1 else "put it down"
             out.append(f"{p.box.label}: level its feet, {grow}{by}, then fix its bracket against tipping with {n} screws.")
         else:
-            out.append(f"{p.box.label}: drill {n}, fix the bracket, check that it is level within 2 mm in 1 m, fit the conduit hubs it needs from behind, hang it{by}, lock it to the bracket.")
+            out.append(
+                f"{p.box.label}: drill {n}, fix the bracket, check that it is level within 2 mm in 1 m, fit the conduit hubs it needs from behind, hang it{by}, lock it to the bracket."
+            )
     out.append("Tug every box, and look at each hook from the side.")
     return tuple(out)

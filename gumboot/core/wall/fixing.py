@@ -29,7 +29,8 @@ EDGE_MM = 12.0  # a screw so far from the edge of a stud: common practice
 SAFE_MM = 50.0  # a bit so far from what is hidden: common practice
 TIP_SHARE = 0.25  # a bracket against tipping holds a quarter of the weight, pushed at the middle of its height: common practice
 RAIL_MM = 41.0  # a common strut profile
-Meets = Literal["stud", "masonry", "rail", "lining"]
+BOARD_LEAST_MM = 12.0  # of wood that holds a screw: common practice
+Meets = Literal["stud", "masonry", "rail", "wood", "lining"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,12 +78,15 @@ def on_stud(wall: Wall, x: float) -> bool:
 
 def meets(wall: Wall, x: float, y: float) -> tuple[Meets, Ground | None]:
     """What a bit meets at a place."""
-    if any(b.material == "rail" and b.x_mm - 0.1 <= x <= b.x_mm + b.width_mm + 0.1 and b.y_mm - 0.1 <= y <= b.y_mm + b.height_mm + 0.1 for b in wall.backing):
+    if any(
+        b.material == "rail" and b.x_mm - 0.1 <= x <= b.x_mm + b.width_mm + 0.1 and b.y_mm - 0.1 <= y <= b.y_mm + b.height_mm + 0.1
+        for b in wall.backing
+    ):
         return "rail", "rail"
-    if wall.made == "timber studs":
-        return ("stud", "timber stud") if on_stud(wall, x) else ("lining", None)
-    if wall.made == "steel studs":
-        return ("stud", "steel stud") if on_stud(wall, x) else ("lining", None)
+    if wall.made == "timber studs" or wall.made == "steel studs":
+        if on_stud(wall, x):
+            return "stud", "timber stud" if wall.made == "timber studs" else "steel stud"
+        return ("wood", "wood board") if wall.lining == "wood" and wall.lining_mm >= BOARD_LEAST_MM else ("lining", None)
     return "masonry", wall.made
 
 
@@ -108,7 +112,11 @@ def load(p: Placed, holding: Sequence[Hole]) -> tuple[Figure | None, Figure | No
     if not holding:
         return None, None, None
     c = p.box.case
-    m, g, n = given("m", c.mass_kg, "kg", "Mass", "sheet"), given("g", G_MS2, "m/s²", "Gravity", "definition"), given("n", len(holding), "", "Holes that hold", "Wall")
+    m, g, n = (
+        given("m", c.mass_kg, "kg", "Mass", "sheet"),
+        given("g", G_MS2, "m/s²", "Gravity", "definition"),
+        given("n", len(holding), "", "Holes that hold", "Wall"),
+    )
     levers = [max(1.0, h.y - p.y) / 1000 for h in holding]
     worst: tuple[Figure, Figure, Figure] | None = None
     if c.mount == "wall":
@@ -116,14 +124,20 @@ def load(p: Placed, holding: Sequence[Hole]) -> tuple[Figure | None, Figure | No
         s2 = given("S", round(sum(x * x for x in levers), 6), "m²", "Sum of the squares of all heights of holes", "Wall")
         shear = solve("V", "N", "Sheared, each hole", "m * g / n", m, g, n, source="statics")
     else:
-        push, high = given("q", TIP_SHARE, "", "Push against tipping, of the weight", COMMON_PRACTICE), given("z", c.height / 2000, "m", "Middle of its height", "sheet")
+        push, high = (
+            given("q", TIP_SHARE, "", "Push against tipping, of the weight", COMMON_PRACTICE),
+            given("z", c.height / 2000, "m", "Middle of its height", "sheet"),
+        )
         s2 = given("S", round(sum(x * x for x in levers), 6), "m²", "Sum of the squares of all heights of holes", "Wall")
         shear = given("V", 0.0, "N", "Sheared: the floor carries it", "Wall")
     for h, lever in zip(holding, levers, strict=True):
         assert h.anchor is not None  # noqa: S101 - a hole holds by its anchor
         arm = given("h", round(lever, 4), "m", "Height of the hole above the lower edge", "Wall")
         pull = solve("T", "N", "Pulled, the worst hole", "m * g * e * h / S", m, g, e, arm, s2, source="statics") if c.mount == "wall" else solve("T", "N", "Pulled, the worst hole", "q * m * g * z * h / S", push, m, g, high, arm, s2, source="statics")  # fmt: skip
-        t_u, v_u = given("T_u", h.anchor.tension_n, "N", f"{h.anchor.label}, pulled out at", h.anchor.source), given("V_u", h.anchor.shear_n, "N", f"{h.anchor.label}, sheared off at", h.anchor.source)
+        t_u, v_u = (
+            given("T_u", h.anchor.tension_n, "N", f"{h.anchor.label}, pulled out at", h.anchor.source),
+            given("V_u", h.anchor.shear_n, "N", f"{h.anchor.label}, sheared off at", h.anchor.source),
+        )
         k = solve("k", "", "Factor below failing", "1 / (T / T_u + V / V_u)", pull, t_u, shear, v_u, source=COMMON_PRACTICE)
         if worst is None or k.n < worst[2].n:
             worst = pull, shear, k
@@ -156,14 +170,23 @@ def fixing_findings(s: Scene, held: Sequence[Held], catalogue: Catalogue) -> Ite
         if not h.holes:
             if p.box.case.mount == "wall":
                 says = f"{p.box.label}, {p.box.case.mass_kg:g} kg, has no holes in the catalogue: nothing says what holds it."
-                yield stop(s.key("no-holes", h.box), s.place, says, "catalogue", Cure("Add its bracket to the catalogue from the maker's drawing"))
+                yield stop(
+                    s.key("no-holes", h.box), s.place, says, "catalogue", Cure("Add its bracket to the catalogue from the maker's drawing")
+                )
             continue
         holding = [x for x in h.holes if x.holds]
         k = h.factor.n if h.factor else 0.0
         wide = max(x.x for x in holding) - min(x.x for x in holding) if holding else 0.0
         lame = p.box.case.mount == "wall" and len(holding) < len(h.holes) and (len(holding) < 2 or (wide < 1 and p.box.case.width > 300))
         if k < FACTOR or lame:
-            yield stop(s.key("hold", h.box), s.place, _weak(p, h, holding, k), COMMON_PRACTICE, *_firmer(s, p), figures=(h.factor,) if h.factor else ())
+            yield stop(
+                s.key("hold", h.box),
+                s.place,
+                _weak(p, h, holding, k),
+                COMMON_PRACTICE,
+                *_firmer(s, p),
+                figures=(h.factor,) if h.factor else (),
+            )
         elif len(holding) < len(h.holes):
             spare = len(h.holes) - len(holding)
             yield note(s.key("spare", h.box), s.place, f"{spare} of {len(h.holes)} holes of {p.box.label} meet lining alone: leave them. The others hold it {k:.3g} times.", COMMON_PRACTICE, Cure("Screw the others only"))  # fmt: skip
@@ -176,7 +199,9 @@ def fixing_findings(s: Scene, held: Sequence[Held], catalogue: Catalogue) -> Ite
             p = by[hit[0].box]
             says = f"{len(hit)} hole{'s' if len(hit) > 1 else ''} of {p.box.label} would come within {s.mm(SAFE_MM)} of the {n.kind}."
             cures = tuple(c for x in _beside(s, p, n) for c in [s.to(p, x, p.y, f"Move {p.box.label} to {s.mm(x)}")])
-            yield stop(s.key("strikes", hit[0].box, str(i)), s.place, says, COMMON_PRACTICE, *cures[:1] or (Cure("Move it, and sweep again"),))
+            yield stop(
+                s.key("strikes", hit[0].box, str(i)), s.place, says, COMMON_PRACTICE, *cures[:1] or (Cure("Move it, and sweep again"),)
+            )
 
 
 def _weak(p: Placed, h: Held, holding: Sequence[Hole], k: float) -> str:
@@ -195,7 +220,13 @@ def _firmer(s: Scene, p: Placed) -> tuple[Cure, ...]:
     b = bounds(s.wall, p)
     offsets = [h.x for h in p.box.case.holes]
     now = sum(on_stud(s.wall, p.x + o) for o in offsets)
-    tries = [(sum(on_stud(s.wall, x + o) for o in offsets), -abs(x - p.x), x) for stud in studs(s.wall) for o0 in set(offsets) for x in [stud - o0] if b.left - 0.5 <= x <= b.right + 0.5]
+    tries = [
+        (sum(on_stud(s.wall, x + o) for o in offsets), -abs(x - p.x), x)
+        for stud in studs(s.wall)
+        for o0 in set(offsets)
+        for x in [stud - o0]
+        if b.left - 0.5 <= x <= b.right + 0.5
+    ]
     if tries and max(tries)[0] > max(now, 1):
         x = max(tries)[2]
         out.append(s.to(p, x, p.y, f"Move it to {s.mm(x)}: {max(tries)[0]} holes meet studs"))
@@ -203,7 +234,9 @@ def _firmer(s: Scene, p: Placed) -> tuple[Cure, ...]:
     left, right = rail_span(s.wall, p)
     rails = [Backing(material="rail", x_mm=left, y_mm=round(y - RAIL_MM / 2, 1), width_mm=right - left, height_mm=RAIL_MM) for y in rows]
     if right - left > RAIL_MM and len(s.wall.backing) + len(rails) <= 20:
-        out.append(Cure(f"Plan {len(rails)} rail{'s' if len(rails) > 1 else ''} across the studs behind its holes", backing_change(s, *rails)))
+        out.append(
+            Cure(f"Plan {len(rails)} rail{'s' if len(rails) > 1 else ''} across the studs behind its holes", backing_change(s, *rails))
+        )
     return tuple(out) or (Cure("Choose another wall"),)
 
 
@@ -237,5 +270,3 @@ def _beside(s: Scene, p: Placed, n: Neighbour) -> list[float]:
     tries = [r.right + SAFE_MM - o for o in xs] + [r.left - SAFE_MM - o for o in xs]
     clear = [x for x in tries if b.left <= x <= b.right and all(not (r.left - SAFE_MM < x + o < r.right + SAFE_MM) for o in xs)]
     return sorted((round(x, 1) for x in clear), key=lambda x: abs(x - p.x))
-
-

@@ -12,6 +12,7 @@ So the corners of a zone count too.
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -65,12 +66,16 @@ def gaps(a: Rect, b: Rect) -> dict[Side, float]:
 
 def short(a: Rect, b: Rect, want: Wanted) -> float:
     """By how much b is too near to a: 0 where one side at least keeps what is wanted there."""
-    return max(0.0, min(getattr(want, s) - g for s, g in gaps(a, b).items()))
+    return max(0.0, min(float(getattr(want, s)) - g for s, g in gaps(a, b).items()))
 
 
 def alike(a: Box, b: Box) -> bool:
     """Units of one kind, for which the maker says how near they may stand."""
-    return a.role == b.role and a.case.like_least is not None and (a.case.width, a.case.height, a.case.depth) == (b.case.width, b.case.height, b.case.depth)
+    return (
+        a.role == b.role
+        and a.case.like_least is not None
+        and (a.case.width, a.case.height, a.case.depth) == (b.case.width, b.case.height, b.case.depth)
+    )
 
 
 def between(a: Box, b: Box, plan: Plan) -> Wanted:
@@ -120,6 +125,6 @@ def covered(r: Rect, by: list[Rect]) -> bool:
     ys = sorted({r.bottom, r.top, *(y for b in by for y in (b.bottom, b.top) if r.bottom < y < r.top)})
     return all(
         any(b.left <= (x0 + x1) / 2 <= b.right and b.bottom <= (y0 + y1) / 2 <= b.top for b in by)
-        for x0, x1 in zip(xs, xs[1:], strict=False)
-        for y0, y1 in zip(ys, ys[1:], strict=False)
+        for x0, x1 in itertools.pairwise(xs)
+        for y0, y1 in itertools.pairwise(ys)
     )

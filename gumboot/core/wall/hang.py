@@ -37,10 +37,12 @@ class OnWall:
     lifts: tuple[Lift, ...]
 
 
-def hang(plan: Plan, every: Sequence[Box], circuits: Sequence[Circuit], links: Sequence[Thin], catalogue: Catalogue) -> tuple[OnWall, ...]:
-    """Every wall of a plan."""
+def hang(plan: Plan, every: Sequence[Box], circuits: Sequence[Circuit], links: Sequence[Thin], catalogue: Catalogue, only: int | None = None) -> tuple[OnWall, ...]:  # fmt: skip
+    """Every wall of a plan, or only one."""
     out = []
     for i, w in enumerate(plan.walls):
+        if only is not None and i != only:
+            continue
         here = spots(w.placed, every)
         routes = route(w, here, wants(here, circuits, links))
         new = [p for p in here if not p.box.there]
@@ -52,11 +54,24 @@ def hang(plan: Plan, every: Sequence[Box], circuits: Sequence[Circuit], links: S
 
 def wall_findings(walls: Sequence[OnWall], every: Sequence[Box], raceways: Sequence[Raceway], catalogue: Catalogue) -> list[Finding]:
     """What is wrong on the walls; what has no place yet."""
-    found = [f for w in walls for part in (judge(w.scene), fixing_findings(w.scene, w.held, catalogue), _ways(w, raceways), _lifts(w)) for f in part]
+    found = [
+        f
+        for w in walls
+        for part in (judge(w.scene), fixing_findings(w.scene, w.held, catalogue), _ways(w, raceways), _lifts(w))
+        for f in part
+    ]
     placed = {p.box.id for w in walls for p in w.scene.placed}
     waiting = [b.label for b in every if b.id not in placed and not b.there]
     if walls and waiting:
-        found.append(check("wall.unplaced", "walls", f"No place yet for {', '.join(waiting)}.", "plan", Cure("Put each on a wall, or have the wall arranged")))
+        found.append(
+            check(
+                "wall.unplaced",
+                "walls",
+                f"No place yet for {', '.join(waiting)}.",
+                "plan",
+                Cure("Put each on a wall, or have the wall arranged"),
+            )
+        )
     strange = [(w, k) for w in walls for k in w.scene.wall.placed if k not in {b.id for b in every}]
     for w, k in strange:
         found.append(check(f"wall.strange.{k}", w.scene.place, f"Wall {w.scene.wall.id} has a place for “{k}”, which this kit does not have.", "plan", Cure("Forget it", (Change(f"{w.scene.path(k)}", None),))))  # fmt: skip
@@ -70,6 +85,7 @@ def _ways(w: OnWall, raceways: Sequence[Raceway]) -> Iterator[Finding]:
     by = {p.box.id: p for p in s.placed}
     names = {r.want.id: f"{by[r.want.source].box.label} to {inside(by[r.want.load].box.label)}" for r in w.routes}
     rule = "NEC 2023 358.26 and its kin" if s.plan.code == "nec-2023" else COMMON_PRACTICE
+    tight: list[str] = []
     for r in w.routes:
         if not r.clear:
             yield check(s.key("way", r.want.id), s.place, f"No way leads round the boxes from {names[r.want.id]}: they stand too close for it.", COMMON_PRACTICE, Cure("Make room between them, or enter from another side"))  # fmt: skip
@@ -82,7 +98,10 @@ def _ways(w: OnWall, raceways: Sequence[Raceway]) -> Iterator[Finding]:
                 want = sweep_mm(conduit[r.want.id])
                 room = _room(s, by[box], x, y, side)
                 if room < want - 0.5:
-                    yield check(s.key("sweep", r.want.id, box), s.place, f"A {conduit[r.want.id]} bend at {by[box].box.label} wants {s.mm(want)}; {s.mm(room)} are left.", "NEC 2023 Chapter 9 Table 2" if s.plan.code == "nec-2023" else COMMON_PRACTICE, Cure("Leave more room there, or use a conduit body with a short turn"))  # fmt: skip
+                    tight.append(f"{conduit[r.want.id]} at {inside(by[box].box.label)} wants {s.mm(want)}, {s.mm(room)} are left")
+    if tight:
+        rule = "NEC 2023 Chapter 9 Table 2" if s.plan.code == "nec-2023" else COMMON_PRACTICE
+        yield check(s.key("sweep"), s.place, f"Bends of conduit want more room: {'; '.join(dict.fromkeys(tight))}.", rule, Cure("Leave more room there, or use conduit bodies with a short turn"))  # fmt: skip
     near = {k: mm for k, mm in beside_power(w.routes).items() if mm > BESIDE_MM}
     if near:
         which = "; ".join(f"{r.want.name}, {inside(names[r.want.id])}, for {s.mm(near[r.want.id])}" for r in w.routes if r.want.id in near)
@@ -112,10 +131,11 @@ def _room(s: Scene, p: Placed, x: float, y: float, side: str) -> float:
 
 
 def _lifts(w: OnWall) -> Iterator[Finding]:
+    """Who and what is wanted on the day, in one sentence a wall."""
     s = w.scene
-    for x in w.lifts:
-        if x.people != "one":
-            label = next(p.box.label for p in s.placed if p.box.id == x.box)
-            who = "two people" if x.people == "two" else "a lift table or hoist"
-            what = "" if x.what == label else f", {x.what}"
-            yield check(s.key("lift", x.box, x.what.replace(" ", "-")), s.place, f"{label}{what}, {x.mass_kg:g} kg to {s.mm(x.to_mm)}: {who} ({x.why}).", "NIOSH 94-110; sheet", Cure("Plan it for the day"), figures=(x.index,))  # fmt: skip
+    labels = {p.box.id: p.box.label for p in s.placed}
+    for people, who in (("lift table", "a lift table or hoist"), ("two", "two people")):
+        some = [x for x in w.lifts if x.people == people]
+        if some:
+            what = ", ".join(f"{labels[x.box]}{'' if x.what == labels[x.box] else ' ' + x.what} {x.mass_kg:g} kg" for x in some)
+            yield check(s.key("lifts", people.replace(" ", "-")), s.place, f"Lifts that want {who}: {what}.", "NIOSH 94-110; sheets", Cure("Plan it for the day"), figures=tuple(x.index for x in some))  # fmt: skip

@@ -30,14 +30,23 @@ def coupling(quality: Coupling, v_cm: float) -> float:
     return {"good": 1.0, "fair": 0.95 if v_cm < 75 else 1.0, "poor": 0.9}[quality]
 
 
-def recommended(h_cm: float, v_cm: float, d_cm: float, a_deg: float = 0.0, f: float = 1.0, quality: Coupling = "fair", where: str = "") -> Figure:
+def recommended(
+    h_cm: float, v_cm: float, d_cm: float, a_deg: float = 0.0, f: float = 1.0, quality: Coupling = "fair", where: str = ""
+) -> Figure:
     """Recommended weight limit in kg: 23 where everything is at its best, 0 where hands are too far or too high.
 
     >>> round(recommended(25, 75, 25, quality="good").n, 6)
     23.0
     """
     if h_cm > 63 or not 0 <= v_cm <= 175 or d_cm > 175:
-        return given("RWL", 0.0, "kg", f"Recommended weight limit{where}", NIOSH, assumption="beyond 63 cm out or 175 cm up the equation gives nothing")
+        return given(
+            "RWL",
+            0.0,
+            "kg",
+            f"Recommended weight limit{where}",
+            NIOSH,
+            assumption="beyond 63 cm out or 175 cm up the equation gives nothing",
+        )
     parts = (
         given("H", h_cm, "cm", "Hands before the ankles", "the wall's reach"), given("V", v_cm, "cm", "Hands above the floor", "the wall"),
         given("D", d_cm, "cm", "Up or down", "the wall"), given("A", a_deg, "°", "Twist", COMMON_PRACTICE),

@@ -5,6 +5,7 @@ A way leaves its entry square, runs along grid lines that keep `STANDOFF_MM` fro
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
@@ -141,7 +142,9 @@ class Grid:
         rows = [node[:-1][along], node[:, :-1][up] + n, node.ravel()]
         cols = [node[1:][along], node[:, 1:][up] + n, node.ravel() + n]
         data = [cost_along[along], cost_up[up], np.full(n, TURN_MM)]
-        self.graph: csr_matrix = coo_matrix((np.concatenate(data), (np.concatenate(rows), np.concatenate(cols))), shape=(2 * n, 2 * n)).tocsr()
+        self.graph: csr_matrix = coo_matrix(
+            (np.concatenate(data), (np.concatenate(rows), np.concatenate(cols))), shape=(2 * n, 2 * n)
+        ).tocsr()
 
     def node(self, x: float, y: float, upright: bool) -> int:
         """The node at a point that is on the grid."""
@@ -232,7 +235,7 @@ def _straight(a: tuple[float, float], b: tuple[float, float], c: tuple[float, fl
 
 def way_length(w: Want, points: Sequence[tuple[float, float]]) -> Figure:
     """Length of the conductors of a way in m: on the wall, in both boxes, and a service loop."""
-    metres = sum(_off(a, b) for a, b in zip(points, points[1:], strict=False)) / 1000
+    metres = sum(_off(a, b) for a, b in itertools.pairwise(points)) / 1000
     path = given("L_wall", round(metres, 3), "m", "On the wall, along its way", "Wall")
     tail = given("L_tail", TAIL_M, "m", "Made off in each box", COMMON_PRACTICE)
     loop = given("L_loop", LOOP_M, "m", "Service loop", COMMON_PRACTICE)

@@ -129,7 +129,7 @@ def moves(s: Scene, p: Placed, other: Rect, want: Wanted) -> list[tuple[float, P
         x, y = p.x + dx * by, p.y + dy * by
         if b.left - 0.5 <= x <= b.right + 0.5 and b.bottom - 0.5 <= y <= b.top + 0.5:
             out.append((by, Placed(p.box, x, y), side))
-    return sorted(out, key=lambda m: m[0])  # type: ignore[return-value, arg-type]
+    return sorted(out, key=lambda m: m[0])  # type: ignore[arg-type]
 
 
 def _way_out(s: Scene, p: Placed, other: Rect, want: Wanted) -> tuple[float, Cure] | None:
@@ -156,8 +156,16 @@ def too_near(s: Scene) -> Iterator[Finding]:
         if max(g.values()) < -0.5:
             says = f"{a.box.label} and {b.box.label} lie over each other."
         else:
-            says = f"{b.box.label} is {s.mm(max(0.0, g[side]))} from {a.box.label}; {s.mm(getattr(want, side))} is wanted {SIDE_WORDS[side]}."
-        yield stop(s.key("near", a.box.id, b.box.id), s.place, says, want.rule, *(c for _, c in cures[:2]) or (Cure("Move one of them to another place"),))
+            says = (
+                f"{b.box.label} is {s.mm(max(0.0, g[side]))} from {a.box.label}; {s.mm(getattr(want, side))} is wanted {SIDE_WORDS[side]}."
+            )
+        yield stop(
+            s.key("near", a.box.id, b.box.id),
+            s.place,
+            says,
+            want.rule,
+            *([c for _, c in cures[:2]] or [Cure("Move one of them to another place")]),
+        )
 
 
 def neighbours_near(s: Scene) -> Iterator[Finding]:
@@ -191,7 +199,13 @@ def too_far(s: Scene) -> Iterator[Finding]:
             near = min((max(gaps(rect_of(a), rect_of(b)).values()) for b in others), default=0.0)
             if others and near > most + 0.5:
                 says = f"{a.box.label} is {s.mm(near)} from the nearest of its kind; the maker's jumper reaches {s.mm(most)}."
-                yield check(s.key("far", a.box.id), s.place, says, "pack sheet", Cure("Move them together, or make longer jumpers as the maker allows"))
+                yield check(
+                    s.key("far", a.box.id),
+                    s.place,
+                    says,
+                    "pack sheet",
+                    Cure("Move them together, or make longer jumpers as the maker allows"),
+                )
 
 
 def combustible(wall: Wall) -> bool:
@@ -243,8 +257,16 @@ def heights(s: Scene) -> Iterator[Finding]:
             b = bounds(s.wall, p)
             y = min(max(p.y - off, b.bottom), b.top)
             says = f"The display of {p.box.label} is {s.mm(abs(off))} {'above' if off > 0 else 'below'} the eye, at {s.mm(p.y + p.box.case.display)}."
-            cures = (s.to(p, p.x, y, f"Put its lower edge at {s.mm(y)}"),) if abs(y + p.box.case.display - s.wall.eye_mm) <= EYE_OFF_MM else ()
-            yield check(s.key("eye", p.box.id), s.place, says, COMMON_PRACTICE, *cures or (Cure("Show that it can be read from where people stand"),))
+            cures = (
+                (s.to(p, p.x, y, f"Put its lower edge at {s.mm(y)}"),) if abs(y + p.box.case.display - s.wall.eye_mm) <= EYE_OFF_MM else ()
+            )
+            yield check(
+                s.key("eye", p.box.id),
+                s.place,
+                says,
+                COMMON_PRACTICE,
+                *cures or (Cure("Show that it can be read from where people stand"),),
+            )
 
 
 def working_box(s: Scene, p: Placed) -> Rect:
@@ -279,7 +301,13 @@ def working_space(s: Scene) -> Iterator[Finding]:
         for o in s.placed:
             proud = o.box.case.depth - p.box.case.depth
             r = rect_of(o)
-            if o is not p and proud > WORKING_PROUD_MM and r.left < min(room.right, p.right) and r.right > max(room.left, p.x) and r.bottom < room.top:
+            if (
+                o is not p
+                and proud > WORKING_PROUD_MM
+                and r.left < min(room.right, p.right)
+                and r.right > max(room.left, p.x)
+                and r.bottom < room.top
+            ):
                 says = f"{o.box.label} stands {s.mm(proud)} prouder than {p.box.label}, {'below' if o.y < p.y else 'above'} it: no more than {s.mm(WORKING_PROUD_MM)} may be in the working space."
                 yield check(s.key("work", p.box.id, o.box.id), s.place, says, f"{rule}(3)", Cure(f"Move {p.box.label} beside it, or show that it is not worked on while live"))  # fmt: skip
 
@@ -292,6 +320,7 @@ def weather(s: Scene) -> Iterator[Finding]:
     if unknown and s.placed:
         yield check(s.key("weather"), s.place, f"Nobody has looked whether {' and '.join(unknown)} reach wall {w.id}.", COMMON_PRACTICE, Cure("Look, and type it with the wall"))  # fmt: skip
     asked = 2 if w.sun == "yes" else 1 if w.rain == "yes" else 0
+    cold: list[str] = []
     for p in s.placed:
         c = p.box.case
         if p.box.there:
@@ -306,9 +335,12 @@ def weather(s: Scene) -> Iterator[Finding]:
             if outdoors:
                 yield stop(s.key("cold", p.box.id), s.place, says, "sheet", Cure("Choose a warmer place"))
             else:
-                yield check(s.key("cold", p.box.id), s.place, says, "sheet", Cure("Show how cold the garage gets, or warm it"))
+                cold.append(f"{p.box.label} {show_temperature(c.t_least_c, s.plan.units)}")
         if site.altitude_m is not None and site.altitude_m > c.altitude_most_m:
             yield check(s.key("thin-air", p.box.id), s.place, f"{p.box.label} is made for {c.altitude_most_m:g} m; the site lies at {site.altitude_m:g} m.", "sheet", Cure("Ask its maker for the derating"))  # fmt: skip
+    if cold:
+        says = f"The air outside falls to {show_temperature(site.t_min_c, s.plan.units)}, and a garage may follow; the sheets take {', '.join(cold)}."
+        yield check(s.key("cold"), s.place, says, "sheets", Cure("Show how cold the garage gets, or warm it"))
 
 
 def growing(s: Scene) -> Iterator[Finding]:
@@ -322,7 +354,11 @@ def growing(s: Scene) -> Iterator[Finding]:
         inside = next((o for o in s.placed if o is not p and short(room, rect_of(o), flat) > 0.5), None)
         if inside is not None and alike(p.box, inside.box):
             continue  # that is the next one already
-        taken = inside.box.label if inside else next((n.kind for n in s.wall.neighbours if n.kind not in HIDDEN and short(room, rect_of_neighbour(n), flat) > 0.5), "")
+        taken = (
+            inside.box.label
+            if inside
+            else next((n.kind for n in s.wall.neighbours if n.kind not in HIDDEN and short(room, rect_of_neighbour(n), flat) > 0.5), "")
+        )
         if taken or not within:
             what = f"{taken} is there" if taken else "the wall ends"
             yield note(s.key("grow", p.box.id), s.place, f"{p.box.label} grows {SIDE_WORDS[p.box.case.expands or 'right']}, and {what}: no room for one more.", "pack sheet", Cure("Keep that side free if more may come"))  # fmt: skip
