@@ -20,7 +20,7 @@ from gumboot.core.conductors import Sized
 from gumboot.core.findings import Change, Cure, Finding, check, stop
 from gumboot.core.kit import Pack
 from gumboot.core.plan import Plan
-from gumboot.core.units import FT_M
+from gumboot.core.units import FT_M, show_length
 from gumboot.core.working import COMMON_PRACTICE, Figure, given, picked
 
 Scheme = Literal["one end", "diagonal", "star"]
@@ -85,6 +85,21 @@ def one_way_ohm(s: Sized) -> float:
     return nec.dc_resistance(s.size).n * s.place.run.length_m / FT_M / 1000 / s.sets
 
 
+def _fairer(plan: Plan, rows: Sequence[Sized], amps: dict[Scheme, tuple[float, ...]]) -> Cure:
+    """Leads of a star cut to one length; else the take-off that shares best, where other leads would not follow from the wall."""
+    chosen = plan.kit.takeoff
+    longest = max(rows, key=lambda s: s.place.run.length_m).place.run
+    if chosen == "star":
+        alike = longest.model_dump(mode="json")
+        return Cure(
+            f"Cut all leads to one length, {show_length(longest.length_m, plan.units)}", tuple(Change(f"/runs/{s.id}", alike) for s in rows)
+        )
+    better = min(SCHEMES, key=lambda k: max(amps[k]))
+    if any(s.circuit.source.body in w.placed for w in plan.walls for s in rows):
+        return Cure(f"Take off by {better}, with leads of one length")
+    return Cure(f"Take off by {better}", (Change("/kit/takeoff", better),)) if better != chosen else Cure("Cut all leads to one length")
+
+
 def share_out(plan: Plan, bank: Bank, pack: Pack, sized: Sequence[Sized]) -> tuple[Sharing | None, list[Finding]]:
     """Sharing among the packs of a bus, and what is wrong with it; None for fewer than two."""
     rows = [s for s in sized if s.circuit.family == "pack"]
@@ -102,8 +117,8 @@ def share_out(plan: Plan, bank: Bank, pack: Pack, sized: Sequence[Sized]) -> tup
     )  # fmt: skip
     sharing = Sharing(chosen, amps, most)
     found: list[Finding] = []
-    better = min(SCHEMES, key=lambda k: max(amps[k]))
-    cure = Cure(f"Take off by {better}", (Change("/kit/takeoff", better),)) if better != chosen else Cure("Cut all leads to one length")
+    enough = bank.i_all.n / len(rows) <= pack.discharge_max_a
+    cure = _fairer(plan, rows, amps) if enough else Cure("Plan more packs, or limit the current in Set")
     if own[worst] > pack.discharge_max_a:
         says = f"Pack {worst + 1} carries {most.text} of the whole {bank.i_all.text}; it may give {pack.discharge_max_a:g} A."
         found.append(stop("bank.share", f"pack-{worst + 1}", says, "Kirchhoff's laws; pack sheet", cure, figures=(most,)))

@@ -236,10 +236,11 @@ def attempt(request: Request, at: Opened) -> Response:
     on = at.plan.walls[index].model_copy(update={"placed": placed})
     plan = at.plan.model_copy(update={"walls": (*at.plan.walls[:index], on, *at.plan.walls[index + 1 :])})
     circuits = [s.circuit for s in at.design.circuits]
-    w = hang(plan, at.design.boxes, circuits, at.design.links, catalogue(), only=index)[0]
+    settled = visit.text("settled") == "1"
+    links = at.design.links if settled else ()  # signals are led when the box is let go
+    w = hang(plan, at.design.boxes, circuits, links, catalogue(), only=index)[0]
     findings = [f for f in wall_findings((w,), at.design.boxes, at.design.raceways, catalogue()) if f.place == w.scene.place]
     s = scale_of(w)
-    settled = visit.text("settled") == "1"
     changed = changes(at.design, designed(plan.model_dump(mode="json"))) if settled else []
     return JSONResponse(
         {

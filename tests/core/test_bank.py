@@ -10,7 +10,7 @@ from gumboot.core.design import design
 from gumboot.core.plan import Plan
 from gumboot.core.sharing import SCHEMES, shares
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, TERN_HOLLOW
-from tests.conftest import altered
+from tests.conftest import altered, off_wall
 
 ohms = st.floats(1e-5, 0.05)
 
@@ -53,7 +53,7 @@ def test_shares_equal_a_mesh_solve_with_the_voltages_in(r, leads, total):
 
 def test_one_end_is_the_worst_and_a_click_mends_it():
     """Three packs of 10 mΩ with 20 ft jumpers: the first pack works far over the mean; star shares alike."""
-    plan = altered(altered(Plan.model_validate(TERN_HOLLOW), "/kit/takeoff", "one end"), "/runs/pack/length_m", 6.0)
+    plan = altered(altered(off_wall(TERN_HOLLOW), "/kit/takeoff", "one end"), "/runs/pack/length_m", 6.0)
     d, f = found(plan)
     assert d.sharing.over_mean > 0.10 and f["bank.share"].level in ("check", "stop")
     change = f["bank.share"].cures[0].changes[0]
@@ -63,7 +63,7 @@ def test_one_end_is_the_worst_and_a_click_mends_it():
 
 
 def test_unequal_leads_of_a_star_show_up():
-    plan = altered(Plan.model_validate(TERN_HOLLOW), "/runs/pack-3", {"length_m": 20.0, "method": "free-air"})
+    plan = altered(off_wall(TERN_HOLLOW), "/runs/pack-3", {"length_m": 20.0, "method": "free-air"})
     d, f = found(plan)
     assert d.sharing.amps["star"][2] < d.sharing.amps["star"][0] and "bank.share" in f
 
@@ -79,7 +79,7 @@ def test_jumpers_of_a_chain_carry_what_lies_beyond_them():
 
 def test_inrush_and_precharge_by_hand():
     """57.6 V over 10 mΩ/2 packs and cable; 5 · 22 Ω · 20 mF = 2.2 s."""
-    d, f = found(Plan.model_validate(HERON_SLIP))
+    d, f = found(off_wall(HERON_SLIP))
     cable = 2 * (6 + 5) * 0.0967 / 1000
     assert d.inrush.bare.n == pytest.approx(57.6 / (0.005 + cable), rel=1e-3) and d.inrush.wait.n == pytest.approx(2.2)
     assert "bank.inrush" not in f

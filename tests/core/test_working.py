@@ -26,7 +26,7 @@ def by_hand(node: ast.AST) -> float:
         case ast.UnaryOp(op=ast.USub()):
             return -by_hand(node.operand)
         case ast.Call():
-            return {"min": min, "max": max, "sqrt": math.sqrt}[node.func.id](
+            return {"min": min, "max": max, "sqrt": math.sqrt, "abs": abs}[node.func.id](
                 *(by_hand(a) for a in node.args) if len(node.args) == 1 else [by_hand(a) for a in node.args]
             )
     raise AssertionError(ast.dump(node))
@@ -80,7 +80,9 @@ def test_every_working_of_a_job_recomputes(tern):
             assert not f.source.startswith("NEC") or "from memory" in f.doubt, (key, f)  # nobody had the book open
             if not f.formula or isinstance(f.value, str):
                 continue
-            assert {f.symbol for f in f.inputs} >= {s for s in re.findall(r"[A-Za-z]\w*", f.formula) if s not in ("min", "max", "sqrt")}
+            assert {f.symbol for f in f.inputs} >= {
+                s for s in re.findall(r"[A-Za-z]\w*", f.formula) if s not in ("min", "max", "sqrt", "abs")
+            }
             assert by_hand(ast.parse(f.put_in, mode="eval")) == pytest.approx(f.n, rel=4e-3), (key, f.put_in)
             seen += 1
     assert seen > 300

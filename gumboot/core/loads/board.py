@@ -168,7 +168,7 @@ def ratings(inverter: Inverter, inverters: int, lines: int, hot: Figure | None =
     """(continuous of all, surge of all, continuous of one leg, surge of one leg) in W. hot: the power of one in the hottest air."""
     n = given("n_inv", inverters, "", "Inverters", "plan")
     plain = given("P_inv", inverter.power_w, "W", "Continuous power of one", "inverter sheet")
-    p = hot.renamed("P_inv") if hot and hot.n < inverter.power_w else plain
+    p = hot.renamed("P_inv") if hot and 0 < hot.n < inverter.power_w else plain  # in air that stops it nothing can be shared out
     whole = solve("P_cont", "W", "Continuous, all inverters", "n_inv * P_inv", n, p, source="sum")
     if inverter.leg_max_w:
         one = given("P_one", inverter.leg_max_w, "W", "Continuous power of one on one leg", "inverter sheet")

@@ -284,7 +284,7 @@ class Job:
                 box = free.get(body) or (fixed[body].box if body in fixed else None)
                 if box is None:
                     break
-                ex, ey, _ = entry(Placed(box, 0.0, 0.0), c.family, (box.case.width / 2, -1000.0), 0)
+                ex, ey, _ = entry(Placed(box, 0.0, 0.0), c.family, (box.case.width / 2, -1000.0))
                 at = fixed.get(body)
                 base = (x[body], y[body]) if at is None else (round(at.x / GRID_MM), round(at.y / GRID_MM))
                 ends.append((base[0] + round(ex / GRID_MM), base[1] + round(ey / GRID_MM)))

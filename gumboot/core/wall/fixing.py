@@ -118,7 +118,6 @@ def load(p: Placed, holding: Sequence[Hole]) -> tuple[Figure | None, Figure | No
         given("n", len(holding), "", "Holes that hold", "Wall"),
     )
     levers = [max(1.0, h.y - p.y) / 1000 for h in holding]
-    worst: tuple[Figure, Figure, Figure] | None = None
     if c.mount == "wall":
         e = given("e", c.depth / 2000, "m", "Half the depth", "sheet")
         s2 = given("S", round(sum(x * x for x in levers), 6), "m²", "Sum of the squares of all heights of holes", "Wall")
@@ -130,18 +129,17 @@ def load(p: Placed, holding: Sequence[Hole]) -> tuple[Figure | None, Figure | No
         )
         s2 = given("S", round(sum(x * x for x in levers), 6), "m²", "Sum of the squares of all heights of holes", "Wall")
         shear = given("V", 0.0, "N", "Sheared: the floor carries it", "Wall")
-    for h, lever in zip(holding, levers, strict=True):
-        assert h.anchor is not None  # noqa: S101 - a hole holds by its anchor
-        arm = given("h", round(lever, 4), "m", "Height of the hole above the lower edge", "Wall")
-        pull = solve("T", "N", "Pulled, the worst hole", "m * g * e * h / S", m, g, e, arm, s2, source="statics") if c.mount == "wall" else solve("T", "N", "Pulled, the worst hole", "q * m * g * z * h / S", push, m, g, high, arm, s2, source="statics")  # fmt: skip
-        t_u, v_u = (
-            given("T_u", h.anchor.tension_n, "N", f"{h.anchor.label}, pulled out at", h.anchor.source),
-            given("V_u", h.anchor.shear_n, "N", f"{h.anchor.label}, sheared off at", h.anchor.source),
-        )
-        k = solve("k", "", "Factor below failing", "1 / (T / T_u + V / V_u)", pull, t_u, shear, v_u, source=COMMON_PRACTICE)
-        if worst is None or k.n < worst[2].n:
-            worst = pull, shear, k
-    return worst or (None, None, None)
+    share = m.n * G_MS2 * (c.depth / 2000 if c.mount == "wall" else TIP_SHARE * c.height / 2000) / s2.n
+    pairs = [(h.anchor, x) for h, x in zip(holding, levers, strict=True) if h.anchor]
+    anchor, lever = max(pairs, key=lambda a: share * a[1] / a[0].tension_n + shear.n / a[0].shear_n)
+    arm = given("h", round(lever, 4), "m", "Height of the hole above the lower edge", "Wall")
+    if c.mount == "wall":
+        pull = solve("T", "N", "Pulled, the worst hole", "m * g * e * h / S", m, g, e, arm, s2, source="statics")
+    else:
+        pull = solve("T", "N", "Pulled, the worst hole", "q * m * g * z * h / S", push, m, g, high, arm, s2, source="statics")
+    t_u = given("T_u", anchor.tension_n, "N", f"{anchor.label}, pulled out at", anchor.source)
+    v_u = given("V_u", anchor.shear_n, "N", f"{anchor.label}, sheared off at", anchor.source)
+    return pull, shear, solve("k", "", "Factor below failing", "1 / (T / T_u + V / V_u)", pull, t_u, shear, v_u, source=COMMON_PRACTICE)
 
 
 def rail_screws(wall: Wall, catalogue: Catalogue) -> tuple[Hole, ...]:

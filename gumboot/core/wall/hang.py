@@ -37,7 +37,9 @@ class OnWall:
     lifts: tuple[Lift, ...]
 
 
-def hang(plan: Plan, every: Sequence[Box], circuits: Sequence[Circuit], links: Sequence[Thin], catalogue: Catalogue, only: int | None = None) -> tuple[OnWall, ...]:  # fmt: skip
+def hang(
+    plan: Plan, every: Sequence[Box], circuits: Sequence[Circuit], links: Sequence[Thin], catalogue: Catalogue, only: int | None = None
+) -> tuple[OnWall, ...]:
     """Every wall of a plan, or only one."""
     out = []
     for i, w in enumerate(plan.walls):

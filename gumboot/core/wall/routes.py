@@ -25,6 +25,7 @@ from gumboot.core.working import COMMON_PRACTICE, Figure, given, solve
 STANDOFF_MM = 20.0  # common practice
 STUB_MM = 40.0
 TURN_MM = 250.0
+LANE_MM = 12.0
 TAIL_M = 0.3  # of each end inside its box: common practice
 LOOP_M = 0.15  # a service loop at one end: common practice
 APART_MM = 200.0  # power from signal, else a divider: common practice
@@ -61,7 +62,7 @@ class Route:
         return max(0, len(self.points) - 2)
 
 
-def entry(p: Placed, family: str, toward: tuple[float, float], taken: int, others: Sequence[Placed] = ()) -> tuple[float, float, Side]:
+def entry(p: Placed, family: str, toward: tuple[float, float], others: Sequence[Placed] = ()) -> tuple[float, float, Side]:
     """Where a family of conductors enters a box: by its sheet, before which nothing stands; else in the middle of the side toward the other end."""
     mine = [w for w in p.box.case.ways if family in w.takes] or [w for w in p.box.case.ways if not w.takes]
     if mine:
@@ -70,12 +71,17 @@ def entry(p: Placed, family: str, toward: tuple[float, float], taken: int, other
             mine = [w for w, at in stubs if not any(_stands(o, at) for o in others if o is not p)] or mine
         w = min(mine, key=lambda w: _off(at_wall(p, w), toward))
         x, y = at_wall(p, w)
-        shift = 12.0 * ((taken + 1) // 2) * (-1 if taken % 2 else 1)
-        return (x + shift, y, w.side) if w.side in ("top", "bottom") else (x, y + shift, w.side)
+        return x, y, w.side
     dx, dy = toward[0] - p.middle, toward[1] - (p.y + p.top) / 2
     if abs(dx) > abs(dy):
         return (p.right, (p.y + p.top) / 2, "right") if dx > 0 else (p.x, (p.y + p.top) / 2, "left")
     return (p.middle, p.top, "top") if dy > 0 else (p.middle, p.y, "bottom")
+
+
+def beside(x: float, y: float, side: Side, n: int) -> tuple[float, float, Side]:
+    """The n-th way through one entry: in turn to either side of it."""
+    shift = LANE_MM * ((n + 1) // 2) * (-1 if n % 2 else 1)
+    return (x + shift, y, side) if side in ("top", "bottom") else (x, y + shift, side)
 
 
 def at_wall(p: Placed, w: Way) -> tuple[float, float]:
@@ -112,9 +118,9 @@ def wants(placed: Sequence[Placed], circuits: Sequence[Circuit], links: Sequence
         ends = []
         for p, other in ((a, b), (b, a)):
             toward = (other.middle, (other.y + other.top) / 2)
-            x, y, _ = entry(p, family, toward, 0, placed)
+            x, y, side = entry(p, family, toward, placed)
             n = used[p.box.id, x, y] = used.get((p.box.id, x, y), -1) + 1
-            ends.append(entry(p, family, toward, n, placed))
+            ends.append(beside(x, y, side, n))
         out.append(Want(id, name, system, source, load, ends[0], ends[1]))
     return out
 
@@ -129,6 +135,7 @@ class Grid:
         lines = [(r.left, r.right, r.bottom, r.top) for r in solid] + [((r.left + r.right) / 2, (r.left + r.right) / 2, (r.bottom + r.top) / 2, (r.bottom + r.top) / 2) for r in troughs]  # fmt: skip
         self.xs = _within([x for a, b, _, _ in lines for x in (a, b)] + [p[0] for p in through], wall.width_mm)
         self.ys = _within([y for _, _, a, b in lines for y in (a, b)] + [p[1] for p in through], wall.height_mm)
+        self.at_x, self.at_y = self.xs.tolist(), self.ys.tolist()
         nx, ny = len(self.xs), len(self.ys)
         self.shape = (nx, ny)
         box = np.array(solid).reshape(-1, 4)
@@ -154,7 +161,7 @@ class Grid:
     def point(self, node: int) -> tuple[float, float]:
         """The place of a node."""
         i, j = divmod(node % (self.shape[0] * self.shape[1]), self.shape[1])
-        return float(self.xs[i]), float(self.ys[j])
+        return self.at_x[i], self.at_y[j]
 
 
 def _within(values: Sequence[float], most: float) -> NDArray[np.float64]:
@@ -204,15 +211,14 @@ def _ways(wall: Wall, placed: Sequence[Placed], asked: Sequence[Want], power: Se
         row = every.index(s)
         e = grid.node(*b, w.end[2] in ("top", "bottom"))
         if np.isfinite(cost[row, e]):
-            nodes = [e]
+            nodes, row_before = [e], before[row].tolist()
             while nodes[-1] != s:
-                nodes.append(int(before[row, nodes[-1]]))
+                nodes.append(row_before[nodes[-1]])
             points = [w.start[:2], *(grid.point(n) for n in reversed(nodes)), w.end[:2]]
-            out.append(Route(w, corners(points), way_length(w, corners(points))))
         else:
-            elbow = (w.end[0], w.start[1])
-            points = [w.start[:2], elbow, w.end[:2]]
-            out.append(Route(w, corners(points), way_length(w, corners(points)), clear=False))
+            points = [w.start[:2], (w.end[0], w.start[1]), w.end[:2]]
+        way = corners(points)
+        out.append(Route(w, way, way_length(w, way), clear=bool(np.isfinite(cost[row, e]))))
     return tuple(out)
 
 
