@@ -15,19 +15,23 @@ def _board(x: float, y: float, width: float, height: float) -> Backing:
     return Backing(x_mm=x, y_mm=y, width_mm=width, height_mm=height)
 
 
+def _rail(x: float, y: float, width: float) -> Backing:
+    return Backing(material="rail", x_mm=x, y_mm=y, width_mm=width, height_mm=41)
+
+
 def _there(kind: Any, x: float, y: float, width: float, height: float) -> Neighbour:
     return Neighbour(kind=kind, x_mm=x, y_mm=y, width_mm=width, height_mm=height)
 
 
-# Honest faults: inverter 2 hangs too near to inverter 1, and has no board behind it; nobody has swept the wall.
+# Honest faults: pack 2 hangs too near to pack 1, inverter 2 has no board behind it, and nobody has swept the wall.
 TERN_HOLLOW = _wall(
     {
-        "main-panel": (4300, 1250), "loads-panel": (4720, 1250), "dc-bus": (1620, 1210), "pack-1": (490, 150), "pack-2": (1120, 150), "pack-3": (1750, 150),
-        "inverter-1": (2530, 1210), "inverter-2": (3170, 1210), "transfer-switch": (4315, 650), "grid-combiner": (3890, 1210), "backup-combiner": (3460, 480),
+        "main-panel": (4300, 1250), "loads-panel": (4720, 1250), "dc-bus": (1290, 1210), "pack-1": (160, 150), "pack-2": (770, 150), "pack-3": (1420, 150),
+        "inverter-1": (2200, 1210), "inverter-2": (3010, 1210), "transfer-switch": (4315, 690), "grid-combiner": (3690, 1210), "backup-combiner": (3690, 780),
     },
     name="Garage, north wall", width_mm=6400, height_mm=2743, made="timber studs", lining="wood", lining_mm=12, stud_first_mm=203, stud_pitch_mm=406.4, place="garage", sun="no", rain="no",
     corner_left=True, front_mm=2400, eye_mm=1600, behind="outdoors", neighbours=(_there("door", 5400, 0, 914, 2032),),
-    backing=(_board(390, 50, 2040, 1060), _board(1520, 1110, 760, 460), _board(2430, 1110, 680, 960)),
+    backing=(_board(60, 50, 2040, 1060), _board(1190, 1110, 760, 460), _board(2100, 1110, 680, 960), _rail(153, 849.5, 2131), _rail(153, 929.5, 2131)),
 )  # fmt: skip
 
 HERON_SLIP = _wall(
@@ -51,5 +55,5 @@ JUNIPER_CUT = _wall(
     {"dc-bus": (530, 1450), "pack-1": (1190, 0), "inverter-1": (0, 1320), "loads-panel": (150, 690)},
     name="Lean-to", width_mm=4800, height_mm=2440, made="timber studs", lining="gypsum board", lining_mm=16, stud_first_mm=300, stud_pitch_mm=609.6, place="indoors", sun="no", rain="no",
     front_mm=2000, swept=True, behind="living room",
-    backing=tuple(Backing(material="rail", x_mm=x, y_mm=y, width_mm=w, height_mm=41) for x, y, w in ((250, 1469.5, 1319.2), (250, 1649.5, 1319.2), (0, 1359.5, 959.6), (0, 1829.5, 959.6), (0, 709.5, 959.6), (0, 959.5, 959.6))),
+    backing=tuple(_rail(*r) for r in ((250, 1469.5, 1319.2), (250, 1649.5, 1319.2), (0, 1359.5, 959.6), (0, 1829.5, 959.6), (0, 709.5, 959.6), (0, 959.5, 959.6))),
 )  # fmt: skip

@@ -44,7 +44,7 @@ def test_the_demo_jobs_have_the_faults_they_are_meant_to_have_and_no_other():
             "bus.overfed",
             "battery-2.conductor",
             "board.L1.running",
-            "wall-A.near.inverter-1.inverter-2",
+            "wall-A.near.pack-1.pack-2",
             "wall-A.wood.inverter-2",
         ],
         "heron": [],

@@ -77,7 +77,7 @@ def test_the_demo_is_faulty_on_purpose_and_its_fellow_is_not(tern, heron):
         "bus.overfed",
         "battery-2.conductor",
         "board.L1.running",
-        "wall-A.near.inverter-1.inverter-2",
+        "wall-A.near.pack-1.pack-2",
         "wall-A.wood.inverter-2",
     }
     assert not [k for k, f in keys(heron).items() if f.level == "stop"]

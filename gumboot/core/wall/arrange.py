@@ -16,16 +16,17 @@ from gumboot.core.circuits import Circuit
 from gumboot.core.kit import Catalogue
 from gumboot.core.plan import Backing, Plan, Spot, Wall
 from gumboot.core.wall.bodies import Box, Placed
-from gumboot.core.wall.fixing import FACTOR, RAIL_MM, SAFE_MM, hold, on_stud, rail_span
+from gumboot.core.wall.fixing import SAFE_MM, hold, on_stud, rails_behind, well_held
 from gumboot.core.wall.gaps import HIDDEN, Rect, Wanted, between, from_neighbour, gaps, rect_of, rect_of_neighbour, short
 from gumboot.core.wall.routes import entry, route, wants
 from gumboot.core.wall.rules import (
-    BOARD_MARGIN_MM,
     EYE_OFF_MM,
     HANDLE_BELOW_TOP_MM,
     HANDLE_MM,
+    MOST_BACKING,
     WORKED_AT,
     WORKING_PROUD_MM,
+    board_behind,
     bounds,
     combustible,
     rect_of_backing,
@@ -84,14 +85,14 @@ def arrange(plan: Plan, index: int, every: Sequence[Box], circuits: Sequence[Cir
     if not free:
         return Arranged((), (), "There is nothing to arrange on this wall.")
     job = Job(plan, wall, free, fixed, circuits, catalogue)
-    found: list[dict[str, tuple[int, int]]] = []
+    found: list[tuple[float, dict[str, tuple[int, int]]]] = []
     for _ in range(most):
-        at = job.solve(found, (), seconds)
+        at = job.solve([x for _, x in found], (), seconds)
         if at is None:
             break
         found.append(at)
     if found:
-        return Arranged(tuple(job.described(x) for x in found))
+        return Arranged(tuple(job.described(x) for _, x in sorted(found, key=lambda f: f[0])))
     if wide := next((b for b in free if job.bound(b).right < job.bound(b).left or job.bound(b).top < job.bound(b).bottom), None):
         return Arranged((), (RULES["edge"],), f"{wide.label} with its room does not go onto this wall.")
     blocks = tuple(words for rule, words in RULES.items() if job.solve([], (rule,), seconds / 2, any_will_do=True) is not None)
@@ -135,17 +136,14 @@ class Job:
         for x in range(lo, hi + 1):
             pattern = tuple(on_stud(bare, x * GRID_MM + h.x) for h in b.case.holes)
             if pattern not in seen:
-                h = hold(Placed(b, x * GRID_MM, 0.0), bare, self.catalogue)
-                holding = [q for q in h.holes if q.holds]
-                spread = max((q.x for q in holding), default=0.0) - min((q.x for q in holding), default=0.0)
-                lame = b.case.mount == "wall" and len(holding) < len(h.holes) and (len(holding) < 2 or (spread < 1 and b.case.width > 300))
-                seen[pattern] = h.factor is not None and h.factor.n >= FACTOR and not lame
+                there = Placed(b, x * GRID_MM, 0.0)
+                seen[pattern] = well_held(hold(there, bare, self.catalogue), there)
             if seen[pattern]:
                 out.append(x)
         return out
 
-    def solve(self, others: Sequence[dict[str, tuple[int, int]]], without: Iterable[str], seconds: float, any_will_do: bool = False) -> dict[str, tuple[int, int]] | None:  # fmt: skip
-        """Grid places of all free boxes, the least-cost that was found in time; None when there are none, or none was found."""
+    def solve(self, others: Sequence[dict[str, tuple[int, int]]], without: Iterable[str], seconds: float, any_will_do: bool = False) -> tuple[float, dict[str, tuple[int, int]]] | None:  # fmt: skip
+        """(cost, grid places of all free boxes), the least-cost that was found in time; None when there are none, or none was found."""
         from ortools.sat.python import cp_model
 
         m: Any = cp_model.CpModel()
@@ -193,7 +191,7 @@ class Job:
         state = solver.solve(m)
         if state not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
             return None
-        return {b.id: (solver.value(x[b.id]), solver.value(y[b.id])) for b in self.free}
+        return solver.objective_value, {b.id: (solver.value(x[b.id]), solver.value(y[b.id])) for b in self.free}
 
     def _apart(self, m: Any, x: dict[str, Any], y: dict[str, Any], left_out: set[str]) -> None:
         """Four ways for any two things to keep apart."""
@@ -357,16 +355,13 @@ class Job:
     def described(self, at: dict[str, tuple[int, int]]) -> Arrangement:
         """A layout with its boards, rails and figures."""
         placed = [Placed(b, float(at[b.id][0] * GRID_MM), float(at[b.id][1] * GRID_MM)) for b in self.free]
-        backing = list(self.wall.backing)
+        boards = [b for b in self.wall.backing if b.material != "rail"]
         if combustible(self.wall):
-            backing = [b for b in backing if b.material == "rail"] + merged(
-                [_board(self.wall, p) for p in placed if not p.box.case.on_wood]
-            )
-        for p in placed:
-            if self.held_at(p.box) == []:
-                left, right = rail_span(self.wall, p)
-                backing += [Backing(material="rail", x_mm=left, y_mm=round(yy - RAIL_MM / 2, 1), width_mm=right - left, height_mm=RAIL_MM) for yy in sorted({round(p.y + h.y, 1) for h in p.box.case.holes})]  # fmt: skip
-        wall = self.wall.model_copy(update={"backing": tuple(backing[:20])})
+            boards = merged([b for p in placed if not p.box.case.on_wood and (b := board_behind(self.wall, p))])
+        drilled = [p.hole(h) for p in placed for h in p.box.case.holes]
+        serve = [b for b in self.wall.backing if b.material == "rail" and any(_on(b, x, y) for x, y in drilled)]
+        backing = boards + merged(serve + [r for p in placed if self.held_at(p.box) == [] for r in rails_behind(self.wall, p)])
+        wall = self.wall.model_copy(update={"backing": tuple(backing[:MOST_BACKING])})
         everything = [*placed, *self.fixed]
         ways = route(wall, everything, wants(everything, self.circuits, ()))
         battery = {c.id for c in self.circuits if c.system == "dc"}
@@ -408,6 +403,11 @@ def replace_placed(wall: Wall, placed: Sequence[Placed], fixed: Sequence[Placed]
     return wall.model_copy(update={"placed": {p.box.id: Spot(x_mm=p.x, y_mm=p.y) for p in (*placed, *fixed)}})
 
 
+def _on(b: Backing, x: float, y: float) -> bool:
+    r = rect_of_backing(b)
+    return r.left <= x <= r.right and r.bottom <= y <= r.top
+
+
 def merged(boards: list[Backing]) -> list[Backing]:
     """Boards that lie over each other as one that covers both."""
     out: list[Backing] = []
@@ -419,14 +419,3 @@ def merged(boards: list[Backing]) -> list[Backing]:
             r = Rect(min(r.left, o.left), min(r.bottom, o.bottom), max(r.right, o.right), max(r.top, o.top))
         out.append(b.model_copy(update={"x_mm": r.left, "y_mm": r.bottom, "width_mm": r.right - r.left, "height_mm": r.top - r.bottom}))
     return out
-
-
-def _board(wall: Wall, p: Placed) -> Backing:
-    r = rect_of(p)
-    x, y = max(0.0, r.left - BOARD_MARGIN_MM), max(0.0, r.bottom - BOARD_MARGIN_MM)
-    return Backing(
-        x_mm=x,
-        y_mm=y,
-        width_mm=min(wall.width_mm, r.right + BOARD_MARGIN_MM) - x,
-        height_mm=min(wall.height_mm, r.top + BOARD_MARGIN_MM) - y,
-    )

@@ -20,7 +20,7 @@ from gumboot.core.kit import Anchor, Catalogue, Ground
 from gumboot.core.plan import Backing, Neighbour, Wall
 from gumboot.core.wall.bodies import Placed
 from gumboot.core.wall.gaps import HIDDEN, rect_of_neighbour
-from gumboot.core.wall.rules import Scene, backing_change, bounds
+from gumboot.core.wall.rules import MOST_BACKING, Scene, backing_change, bounds
 from gumboot.core.working import COMMON_PRACTICE, Figure, given, solve
 
 G_MS2 = 9.81
@@ -29,6 +29,7 @@ EDGE_MM = 12.0  # a screw so far from the edge of a stud: common practice
 SAFE_MM = 50.0  # a bit so far from what is hidden: common practice
 TIP_SHARE = 0.25  # a bracket against tipping holds a quarter of the weight, pushed at the middle of its height: common practice
 RAIL_MM = 41.0  # a common strut profile
+LIGHT_KG = 15.0  # what a wooden lining may hold: common practice
 BOARD_LEAST_MM = 12.0  # of wood that holds a screw: common practice
 Meets = Literal["stud", "masonry", "rail", "wood", "lining"]
 
@@ -103,7 +104,18 @@ def hold(p: Placed, wall: Wall, catalogue: Catalogue) -> Held:
         x, y = p.hole(h)
         what, ground = meets(wall, x, y)
         anchor = anchor_for(ground, catalogue, wall.anchor)
-        rows.append(Hole(f"{p.box.id}.{i}", p.box.id, round(x, 1), round(y, 1), what, ground, anchor, anchor is not None))
+        rows.append(
+            Hole(
+                f"{p.box.id}.{i}",
+                p.box.id,
+                round(x, 1),
+                round(y, 1),
+                what,
+                ground,
+                anchor,
+                anchor is not None and (what != "wood" or p.box.case.mass_kg <= LIGHT_KG),
+            )
+        )
     return Held(p.box.id, tuple(rows), *load(p, [h for h in rows if h.holds]))
 
 
@@ -158,6 +170,15 @@ def rail_screws(wall: Wall, catalogue: Catalogue) -> tuple[Hole, ...]:
     return tuple(out)
 
 
+def well_held(h: Held, p: Placed) -> bool:
+    """Four times its load at least; and where some holes meet lining alone, two others beside each other."""
+    holding = [x for x in h.holes if x.holds]
+    if h.factor is None or h.factor.n < FACTOR:
+        return False
+    wide = max(x.x for x in holding) - min(x.x for x in holding)
+    return p.box.case.mount == "floor" or len(holding) == len(h.holes) or (len(holding) > 1 and (wide >= 1 or p.box.case.width <= 300))
+
+
 def fixing_findings(s: Scene, held: Sequence[Held], catalogue: Catalogue) -> Iterator[Finding]:
     """Lining alone, too few holes that hold, a factor under four, a mass without anchors, a bit into something hidden."""
     by = {p.box.id: p for p in s.placed}
@@ -174,15 +195,13 @@ def fixing_findings(s: Scene, held: Sequence[Held], catalogue: Catalogue) -> Ite
             continue
         holding = [x for x in h.holes if x.holds]
         k = h.factor.n if h.factor else 0.0
-        wide = max(x.x for x in holding) - min(x.x for x in holding) if holding else 0.0
-        lame = p.box.case.mount == "wall" and len(holding) < len(h.holes) and (len(holding) < 2 or (wide < 1 and p.box.case.width > 300))
-        if k < FACTOR or lame:
+        if not well_held(h, p):
             yield stop(
                 s.key("hold", h.box),
                 s.place,
                 _weak(p, h, holding, k),
                 COMMON_PRACTICE,
-                *_firmer(s, p),
+                *_firmer(s, p, catalogue),
                 figures=(h.factor,) if h.factor else (),
             )
         elif len(holding) < len(h.holes):
@@ -210,32 +229,35 @@ def _weak(p: Placed, h: Held, holding: Sequence[Hole], k: float) -> str:
     return f"{p.box.label}: only {len(holding)} of {len(h.holes)} holes hold, one above the other; the rest meet lining alone."
 
 
-def _firmer(s: Scene, p: Placed) -> tuple[Cure, ...]:
+def _firmer(s: Scene, p: Placed, catalogue: Catalogue) -> tuple[Cure, ...]:
     """Cures of a weak hold: the nearest place where more holes meet studs, and rails across the studs."""
     if not s.wall.made.endswith("studs"):
         return (Cure("Choose a stronger anchor for this wall"),)
     out = []
-    b = bounds(s.wall, p)
-    offsets = [h.x for h in p.box.case.holes]
-    now = sum(on_stud(s.wall, p.x + o) for o in offsets)
-    tries = [
-        (sum(on_stud(s.wall, x + o) for o in offsets), -abs(x - p.x), x)
-        for stud in studs(s.wall)
-        for o0 in set(offsets)
-        for x in [stud - o0]
-        if b.left - 0.5 <= x <= b.right + 0.5
-    ]
-    if tries and max(tries)[0] > max(now, 1):
-        x = max(tries)[2]
-        out.append(s.to(p, x, p.y, f"Move it to {s.mm(x)}: {max(tries)[0]} holes meet studs"))
-    rows = sorted({round(p.y + h.y, 1) for h in p.box.case.holes})
-    left, right = rail_span(s.wall, p)
-    rails = [Backing(material="rail", x_mm=left, y_mm=round(y - RAIL_MM / 2, 1), width_mm=right - left, height_mm=RAIL_MM) for y in rows]
-    if right - left > RAIL_MM and len(s.wall.backing) + len(rails) <= 20:
+    b, bare = bounds(s.wall, p), s.wall.model_copy(update={"backing": ()})
+    tries = {round(stud - h.x, 1) for stud in studs(s.wall) for h in p.box.case.holes}
+    for x in sorted((x for x in tries if b.left - 0.5 <= x <= b.right + 0.5), key=lambda x: abs(x - p.x)):
+        there = Placed(p.box, x, p.y)
+        held = hold(there, bare, catalogue)
+        if well_held(held, there):
+            out.append(s.to(p, x, p.y, f"Move it to {s.mm(x)}: {sum(h.meets == 'stud' for h in held.holes)} holes meet studs"))
+            break
+    rails = rails_behind(s.wall, p)
+    if rails and rails[0].width_mm > RAIL_MM and len(s.wall.backing) + len(rails) <= MOST_BACKING:
         out.append(
             Cure(f"Plan {len(rails)} rail{'s' if len(rails) > 1 else ''} across the studs behind its holes", backing_change(s, *rails))
         )
     return tuple(out) or (Cure("Choose another wall"),)
+
+
+def rails_behind(wall: Wall, p: Placed) -> list[Backing]:
+    """A rail for each row of a box's holes, from the stud before them to the one after."""
+    left, right = rail_span(wall, p)
+    rows = sorted({round(p.y + h.y, 1) for h in p.box.case.holes})
+    return [
+        Backing(material="rail", x_mm=left, y_mm=round(y - RAIL_MM / 2, 1), width_mm=round(right - left, 1), height_mm=RAIL_MM)
+        for y in rows
+    ]
 
 
 def rail_span(wall: Wall, p: Placed) -> tuple[float, float]:

@@ -19,6 +19,7 @@ HANDLE_BELOW_TOP_MM = 100.0  # common practice
 WORKING_WIDTH_MM, WORKING_DEPTH_MM, WORKING_PROUD_MM = 762.0, 914.4, 152.4  # NEC 110.26(A), from memory
 GANGWAY_MM = 700.0  # IEC 60364-7-729, from memory
 EYE_OFF_MM = 200.0  # common practice
+MOST_BACKING = 20
 BOARD_MARGIN_MM = 100.0  # common practice
 QUIET_DB = 30.0  # dB(A) at night by a bedroom: WHO guidelines for community noise, from memory
 WORKED_AT = ("main-panel", "loads", "changeover", "grid-combiner", "backup-combiner", "disconnect", "inverter")
@@ -221,12 +222,20 @@ def on_wood(s: Scene) -> Iterator[Finding]:
     for p in s.placed:
         if p.box.case.on_wood or p.box.there or covered(rect_of(p), boards):
             continue
-        r = rect_of(p)
-        x, y = max(0.0, r.left - BOARD_MARGIN_MM), max(0.0, r.bottom - BOARD_MARGIN_MM)
-        w, h = min(s.wall.width_mm, r.right + BOARD_MARGIN_MM) - x, min(s.wall.height_mm, r.top + BOARD_MARGIN_MM) - y
-        cure = Cure(f"Plan a cement board of {s.mm(w)} by {s.mm(h)} behind it", backing_change(s, Backing(x_mm=round(x, 1), y_mm=round(y, 1), width_mm=round(w, 1), height_mm=round(h, 1))))  # fmt: skip
+        board = board_behind(s.wall, p)
+        cure = Cure("Put it on the wall first") if board is None or len(s.wall.backing) >= MOST_BACKING else Cure(f"Plan a cement board of {s.mm(board.width_mm)} by {s.mm(board.height_mm)} behind it", backing_change(s, board))  # fmt: skip
         says = f"{p.box.label} hangs on wood: wall {s.wall.id} burns, and no board of cement or steel is planned over all of its back."
         yield stop(s.key("wood", p.box.id), s.place, says, f"inverter or pack sheet; {COMMON_PRACTICE}", cure)
+
+
+def board_behind(wall: Wall, p: Placed) -> Backing | None:
+    """A board behind a box with a margin all round, within the wall; None for a box that is not on it."""
+    r = rect_of(p)
+    if r.left < 0 or r.bottom < 0 or r.right > wall.width_mm or r.top > wall.height_mm:
+        return None
+    x, y = max(0.0, r.left - BOARD_MARGIN_MM), max(0.0, r.bottom - BOARD_MARGIN_MM)
+    w, h = min(wall.width_mm, r.right + BOARD_MARGIN_MM) - x, min(wall.height_mm, r.top + BOARD_MARGIN_MM) - y
+    return Backing(x_mm=round(x, 1), y_mm=round(y, 1), width_mm=round(w, 1), height_mm=round(h, 1))
 
 
 def rect_of_backing(b: Backing) -> Rect:
