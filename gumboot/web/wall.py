@@ -58,13 +58,21 @@ def page(at: Ticket, index: int, plan: Plan, faults: dict[str, str], version: in
     letter = on.id
     mine = [f for f in design.findings if f.place == f"wall-{letter}"]
     return {
-        **at.head("wall"), "version": version, "faults": faults, "wall": on.model_dump(mode="json"), "letter": letter, "walls": [{"id": x.id, "name": x.name} for x in plan.walls],
+        **own_first(at.head("wall")), "version": version, "faults": faults, "wall": on.model_dump(mode="json"), "letter": letter, "walls": [{"id": x.id, "name": x.name} for x in plan.walls],
         "boxes": rows, "says": spoken(mine), "routes": [{"id": r.want.id, "name": r.want.name, "length_m": r.length.n, "bends": r.bends, "clear": r.clear, "system": r.want.system} for r in w.routes] if w else [],
         "lifts": [{"box": x.box, "what": x.what, "mass_kg": x.mass_kg, "to_mm": x.to_mm, "limit_kg": x.limit.n, "index": x.index.n, "people": x.people, "why": x.why} for x in w.lifts] if w else [],
         "held": [{"box": h.box, "factor": h.factor.n if h.factor else None, "pull_n": h.pull.n if h.pull else None, "shear_n": h.shear.n if h.shear else None, "holes": len(h.holes), "holding": sum(x.holds for x in h.holes)} for h in w.held] if w else [],
         "changed": [], "theirs": [], "layouts": [], "blocked": [], "why": "", "draft": plan is not at.plan, "lacks": w is None, "tab": "wall",
         "_drawing": drawn(draw_wall(w, mine, here)) if w else "", "_data": json.dumps(data(w)) if w else "{}", "_names": {b.id: b.label for b in design.boxes}, "_working": [], **more,
     }  # fmt: skip
+
+
+def own_first(head: dict[str, Any]) -> dict[str, Any]:
+    """The head of a page with what the walls are found to lack before the rest of its level."""
+    rank = {"stop": 0, "check": 1, "note": 2}
+    return head | {
+        "findings": sorted(head["findings"], key=lambda r: (rank[r["finding"].level.value], not r["finding"].place.startswith("wall")))
+    }
 
 
 def _row(plan: Plan, index: int, b: Any, typed: dict[str, str]) -> dict[str, Any]:

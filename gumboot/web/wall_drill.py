@@ -156,6 +156,7 @@ def tick(request: Request, at: Opened) -> Response:
 def take_in(request: Request, at: Opened) -> Response:
     """Move a box in the plan to where it hangs."""
     visit = at.visit
+    visit.needs("planner", "supervisor")
     w, box = on_wall(at, visit.text("wall")), visit.text("box")
     back = f"/jobs/{at.job.id}/wall/drill?wall={visit.text('wall')[:1]}"
     found = next((h for h in hung(w, drill_sheet(w), at.standing.drilled) if h.box == box), None) if w else None

@@ -19,7 +19,7 @@ from gumboot.core.wall.bodies import Box
 from gumboot.core.wall.fixing import FACTOR, hold, on_stud, rail_screws, studs, well_held
 from gumboot.core.wall.gaps import Rect, Wanted, between, covered, short
 from gumboot.core.wall.lifting import TEAM, lifts_of, recommended
-from gumboot.core.wall.routes import STANDOFF_MM, TURN_MM, Grid, Want, corners, route
+from gumboot.core.wall.routes import STANDOFF_MM, STUB_MM, TURN_MM, Grid, Want, corners, route
 from gumboot.core.wall.rules import Scene, bounds, fall_off_db, judge
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from tests.conftest import altered
@@ -232,12 +232,12 @@ def test_a_way_is_as_short_as_a_plain_search_finds_and_enters_no_box(a, b, other
     placed = [Placed(a_box(f"o{i}", width=250, height=300), x, y) for i, (x, y) in enumerate(spots)]
     w = Want("w", "w", "ac", "o0", "o1", (a[0] + 100, a[1], "bottom"), (b[0] + 150, b[1], "bottom"))
     r = route(wall, placed, [w])[0]
-    stubs = [(w.start[0], w.start[1] - 40), (w.end[0], w.end[1] - 40)]
+    stubs = [(w.start[0], w.start[1] - STUB_MM), (w.end[0], w.end[1] - STUB_MM)]
     grid = Grid(wall, placed, stubs)
     plain = plain_cost(grid, grid.node(*stubs[0], True), grid.node(*stubs[1], True))
     assert r.clear == (plain < float("inf"))
     if r.clear:
-        length = sum(abs(p[0] - q[0]) + abs(p[1] - q[1]) for p, q in itertools.pairwise(r.points)) - 80
+        length = sum(abs(p[0] - q[0]) + abs(p[1] - q[1]) for p, q in itertools.pairwise(r.points)) - 2 * STUB_MM
         assert length + TURN_MM * max(0, len(corners(r.points)) - 2) == pytest.approx(plain, abs=1.5)
         for p in placed:
             solid = polygon(p.x - STANDOFF_MM + 0.1, p.y - STANDOFF_MM + 0.1, p.right + STANDOFF_MM - 0.1, p.top + STANDOFF_MM - 0.1)

@@ -35,7 +35,7 @@ def test_every_page_has_its_twin(supervisor, new_job, tern, page):
     html, twin = supervisor.get(f"/jobs/{job_id}/{page}"), supervisor.get(f"/jobs/{job_id}/{page}.json")
     assert html.status_code == twin.status_code == 200
     data = twin.json()
-    assert data["job"]["name"] == "Tern Hollow" and data["stops"] == 4
+    assert data["job"]["name"] == "Tern Hollow" and data["stops"] == 6
     assert all(f["finding"]["says"].replace("'", "&#39;") in html.text for f in data["findings"])
     assert not any(k.startswith("_") for k in data)
 

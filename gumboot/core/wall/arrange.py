@@ -34,7 +34,7 @@ from gumboot.core.wall.rules import (
 
 GRID_MM = 5
 SECONDS = 0.75  # for each of three layouts
-WAY_MM = Wanted(45, 45, 65, 65, "room for conduit")  # so that a way leads between any two boxes
+WAY_MM = Wanted(55, 55, 55, 55, "room for conduit")  # so that a way leads between any two boxes
 APART_MM = 300  # how far one box at least must have moved for a layout to count as another
 RULES = {
     "edge": "the room asked of floor, ceiling and corners",

@@ -22,8 +22,8 @@ from gumboot.core.wall.bodies import Placed
 from gumboot.core.wall.gaps import OPENINGS, Rect, rect_of, rect_of_neighbour
 from gumboot.core.working import COMMON_PRACTICE, Figure, given, solve
 
-STANDOFF_MM = 20.0  # common practice
-STUB_MM = 40.0
+STANDOFF_MM = 25.0  # common practice
+STUB_MM = STANDOFF_MM  # so that no line lies between an entry and where its way may turn
 TURN_MM = 250.0
 LANE_MM = 12.0
 TAIL_M = 0.3  # of each end inside its box: common practice
