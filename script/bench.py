@@ -1,6 +1,7 @@
 """The measuring behind script/bench. Medians of several rounds, the two sides in turn, so that a drifting machine cancels out."""
 
 import asyncio
+import json
 import os
 import statistics
 import subprocess
@@ -148,6 +149,61 @@ def bench_programs():
     )
 
 
+def bench_wall():
+    """Arranging the largest demo job's wall, eleven boxes; the reference sorts a million numbers. The solver stops by its own clock, and is loaded before."""
+    from ortools.sat.python import cp_model
+
+    from gumboot.core.wall.arrange import arrange
+
+    plan, book = Plan.model_validate(TERN_HOLLOW), catalogue()
+    d = design(plan, book)
+    numbers = np.random.default_rng(1).random(1_000_000)
+    work = [s.circuit for s in d.circuits]
+    cp_model.CpModel()
+    ours = statistics.median(per_call(lambda: arrange(plan, 0, d.boxes, work, book), 1) for _ in range(3))
+    sort = statistics.median(per_call(lambda: np.sort(numbers), 3) for _ in range(5))
+    found = arrange(plan, 0, d.boxes, work, book)
+    print(
+        f"(g) three layouts of a wall of {len(d.boxes)} boxes {ours:.2f} s, {len(found.best)} found (aim 3): {ours / sort:.0f} × numpy sorting a million"
+    )
+
+
+def drag(http, port_bare, job):
+    """One question after another, as while dragging a box on a wall of twelve; the bare page in turn."""
+    page = http.get(f"/jobs/{job}/wall.json").json()
+    csrf = http.get(f"/jobs/{job}/wall").text.split('name="csrf" value="')[1].split('"')[0]
+    placed = {b["id"]: [b["x_mm"], b["y_mm"]] for b in page["boxes"] if b["x_mm"] is not None}
+    assert len(placed) == 12, len(placed)
+    ours, plain = [], []
+    for k in range(200):
+        placed["inverter-2"][0] = 2800 + k
+        start = time.perf_counter()
+        answer = http.post(f"/jobs/{job}/wall/try", data={"csrf": csrf, "wall": "A", "placed": json.dumps(placed)})
+        ours.append(time.perf_counter() - start)
+        assert answer.status_code == 200
+        start = time.perf_counter()
+        httpx.get(f"http://127.0.0.1:{port_bare}/")
+        plain.append(time.perf_counter() - start)
+    p95 = statistics.quantiles(ours, n=20)[18]
+    print(
+        f"(h) what breaks while dragging, {len(placed)} boxes: median {statistics.median(ours) * 1e3:.0f} ms, p95 {p95 * 1e3:.0f} ms (aim 50); {statistics.median(a / b for a, b in zip(ours, plain, strict=True)):.1f} × the bare page"
+    )
+
+
+def twelve(http):
+    """A copy of the largest demo job with a network box on its wall, as a new job."""
+    source = next(j["id"] for j in http.get("/jobs.json").json()["jobs"] if j["name"] == "Tern Hollow")
+    document = http.get(f"/jobs/{source}/export.json").json()
+    wall = document["plan"]["walls"][0]
+    wall["extras"] = [
+        {"id": "network", "kind": "network box", "label": "Network box", "width_mm": 200, "height_mm": 200, "depth_mm": 80, "mass_kg": 1}
+    ]
+    wall["placed"]["network"] = {"x_mm": 2300, "y_mm": 500}
+    csrf = http.get("/jobs").text.split('name="csrf" value="')[1].split('"')[0]
+    answer = http.post("/jobs/import", data={"csrf": csrf}, files={"file": ("job.json", json.dumps(document))}, follow_redirects=False)
+    return answer.headers["location"].split("/")[2]
+
+
 def bare(size):
     """The reference: one SELECT, one template, as many bytes."""
     from fastapi import FastAPI
@@ -213,6 +269,7 @@ def bench_page():
             rounds.append(
                 (asyncio.run(load(8801, f"/jobs/{job}/size", f"gumboot={http.cookies['gumboot']}")), asyncio.run(load(8802, "/", "")))
             )
+        drag(http, 8802, twelve(http))
     finally:
         ours.terminate()
         reference.terminate()
@@ -234,4 +291,5 @@ if __name__ == "__main__":
         bench_auto_size()
         bench_sweep()
         bench_programs()
+        bench_wall()
         bench_page()

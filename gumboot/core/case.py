@@ -51,7 +51,7 @@ class Case(Entry):
 
     like_least, like_most: gap to a neighbour of the same kind, for air and for the maker's jumper. hook: height of the hook in the case.
     display: its height in the case. bottom_least, bottom_most: how high its lower edge may be. expands: the side kept free for more.
-    on_wood: whether its maker lets it hang on something that burns. t_derate_c: from here up it gives `derate_per_c` of its power less a °C. noise_db: dB(A) at 1 m. grip: height of the hand holds in the case.
+    on_wood: whether its maker lets it hang on something that burns. t_derate_c: from here up it gives `derate_per_c` of its power less a °C, and above altitude_full_m `derate_per_100m` less each 100 m. noise_db: dB(A) at 1 m. grip: height of the hand holds in the case.
     """
 
     width: Positive
@@ -75,6 +75,8 @@ class Case(Entry):
     t_most_c: float = 60
     t_derate_c: float | None = None
     derate_per_c: Annotated[float, Field(ge=0, le=0.1)] = 0
+    altitude_full_m: Positive = 2000
+    derate_per_100m: Annotated[float, Field(ge=0, le=0.1)] = 0
     altitude_most_m: Positive = 2000
     noise_db: Positive | None = None
     people: People = "one"

@@ -48,6 +48,7 @@ LoadKind = Literal["resistive", "heater", "electronics", "motor", "pump"]
 Legs = Literal["L1", "L2", "L3", "L1+L2", "L1+L2+L3"]
 WorkMode = Literal["self-use", "reserve for outage", "windows"]
 YesNo = Literal["unknown", "yes", "no"]
+Reached = Literal["unknown", "no", "yes", "left half", "right half"]
 Method = Literal["raceway", "raceway-on-roof", "free-air", "A1", "A2", "B1", "B2", "C", "D1", "D2", "E", "F"]
 Size = Annotated[str, StringConstraints(pattern=r"^(\d{1,4}|[1-4]/0|\d{1,3}(\.\d)? mm²)$")]
 FAMILIES: tuple[Family, ...] = (
@@ -360,8 +361,8 @@ class Wall(Part):
     stud_pitch_mm: Annotated[float, Field(ge=100, le=2000)] = 406.4
     stud_width_mm: Annotated[float, Field(ge=20, le=200)] = 38.0
     place: Literal["indoors", "garage", "outdoors"] = "indoors"
-    sun: YesNo = "unknown"
-    rain: YesNo = "unknown"
+    sun: Reached = "unknown"
+    rain: Reached = "unknown"
     corner_left: bool = False
     corner_right: bool = False
     front_mm: Extent | None = None

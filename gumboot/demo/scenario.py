@@ -18,6 +18,7 @@ from gumboot.core.design import design
 from gumboot.core.findings import Level
 from gumboot.core.plan import Plan
 from gumboot.core.terminations import Wrench, best_wrench, judge
+from gumboot.core.wall import drill_sheet
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from gumboot.exports.pack import STATEMENT
 from gumboot.store import records
@@ -79,10 +80,29 @@ def land(db: Session, job: Job, plan: Plan, first: int | None) -> None:
             records.append(db, job, "reading", body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))
 
 
+def drilled(db: Session, job: Job, plan: Plan) -> None:
+    """Every hole of its walls ticked, one of them a little off."""
+    for w in design(plan, catalogue()).walls:
+        for d in drill_sheet(w):
+            off = 2.0 if d.number == 3 else 0.0
+            body = {
+                "hole": d.hole.id,
+                "label": d.label,
+                "x_mm": d.x + off,
+                "y_mm": d.y,
+                "planned_mm": [d.x, d.y],
+                "anchor": d.hole.anchor.label if d.hole.anchor else "",
+                "digest": "",
+                "note": "",
+            }
+            records.append(db, job, "drill", body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))
+
+
 def finished(db: Session, crew_id: int) -> None:
     """Heron Slip: every joint made off, every check accepted, signed."""
     plan = Plan.model_validate(HERON_SLIP)
     job = records.create_job(db, crew_id, plan, PEOPLE[0][1])
+    drilled(db, job, plan)
     land(db, job, plan, None)
     for f in design(plan, catalogue()).findings:
         if f.level is Level.CHECK:
@@ -104,4 +124,6 @@ def begun(db: Session, crew_id: int) -> None:
     for document, first in ((TERN_HOLLOW, 7), (SALTINGS_BARN, 30), (MOSSBANK_TERRACE, None), (JUNIPER_CUT, 40)):
         plan = Plan.model_validate(document)
         job = records.create_job(db, crew_id, plan, PEOPLE[0][1])
+        if first is None:
+            drilled(db, job, plan)
         land(db, job, plan, first)

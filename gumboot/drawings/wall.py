@@ -10,13 +10,15 @@ from dataclasses import dataclass
 from xml.sax.saxutils import escape
 
 from gumboot.core.findings import Finding, Level
+from gumboot.core.raceways import Raceway
 from gumboot.core.units import show_place
 from gumboot.core.wall import OnWall, Placed
 from gumboot.core.wall.drill import LEVEL_MM
 from gumboot.core.wall.fixing import studs
 from gumboot.core.wall.gaps import HIDDEN, Rect, rect_of_neighbour, zone
+from gumboot.core.wall.hang import sweeps
 from gumboot.core.wall.routes import Route
-from gumboot.core.wall.rules import growth, rect_of_backing
+from gumboot.core.wall.rules import WORKED_AT, growth, rect_of_backing, working_box
 from gumboot.drawings.svg import box, line, picture, tag, text
 
 MARGIN, RIGHT, TOP, BOTTOM = 46.0, 14.0, 14.0, 34.0
@@ -54,13 +56,13 @@ def scale_of(w: OnWall) -> Scale:
     return Scale(k, high - BOTTOM, wall.width_mm * k + MARGIN + RIGHT, high)
 
 
-def draw_wall(w: OnWall, findings: Sequence[Finding] = (), at: str = "", standalone: bool = False) -> str:
+def draw_wall(w: OnWall, findings: Sequence[Finding] = (), at: str = "", standalone: bool = False, raceways: Sequence[Raceway] = ()) -> str:
     """One wall with all its layers."""
     s = scale_of(w)
     said = [f"{p.box.label} at {w.scene.mm(p.x)} across, {w.scene.mm(p.y)} up" for p in w.scene.placed]
     layers = (
         tag("g", ground(w, s), id="layer-ground"),
-        tag("g", zones(w, s, findings), id="layer-zones"),
+        tag("g", zones(w, s, findings, raceways), id="layer-zones"),
         tag("g", *(boxed(w, p, s, at) for p in w.scene.placed), id="layer-boxes"),
         tag("g", ways(w, s), id="layer-ways"),
         tag("g", holes(w, s), id="layer-holes"),
@@ -69,7 +71,7 @@ def draw_wall(w: OnWall, findings: Sequence[Finding] = (), at: str = "", standal
     return picture(round(s.width, 1), round(s.height, 1), f"Wall {w.scene.wall.id}, {w.scene.wall.name}", ". ".join(said) or "Nothing stands on it yet", *layers, standalone=standalone)  # fmt: skip
 
 
-def ground(w: OnWall, s: Scale) -> str:
+def ground(w: OnWall, s: Scale, rulers: bool = True) -> str:
     """The wall itself: face, studs, boards, what it has already, and both rulers."""
     wall, mm = w.scene.wall, w.scene.mm
     face = s.rect(Rect(0, 0, wall.width_mm, wall.height_mm), "wall-face")
@@ -91,7 +93,7 @@ def ground(w: OnWall, s: Scale) -> str:
     parts.append(line((s.x(0), s.y(wall.eye_mm)), (s.x(wall.width_mm), s.y(wall.eye_mm)), class_="eye"))
     parts.append(text(s.x(wall.width_mm) - 3, s.y(wall.eye_mm) - 3, f"eye {mm(wall.eye_mm)}", "tiny soft", "end"))
     parts.append(line((s.x(0), s.y(LEVEL_MM)), (s.x(wall.width_mm), s.y(LEVEL_MM)), class_="level"))
-    return "".join([*parts, *_rulers(w, s)])
+    return "".join([*parts, *(_rulers(w, s) if rulers else ())])
 
 
 def _rulers(w: OnWall, s: Scale) -> Iterable[str]:
@@ -106,10 +108,14 @@ def _rulers(w: OnWall, s: Scale) -> Iterable[str]:
         yield text(s.x(0) - 13, s.y(k * pitch) + 3, f"{k} ft" if us else f"{k * pitch:g}", "tiny soft", "end")
 
 
-def zones(w: OnWall, s: Scale, findings: Sequence[Finding]) -> str:
-    """The room that each sheet asks; where one more would stand; what is broken, ringed."""
+def zones(w: OnWall, s: Scale, findings: Sequence[Finding], raceways: Sequence[Raceway] = ()) -> str:
+    """The room that each sheet asks, working spaces, bends of conduit; where one more would stand; what is broken, ringed."""
     stops = broken(w, findings)
-    out = []
+    out = [s.rect(x.rect, "bend-room") for x in sweeps(w, raceways)]
+    us = w.scene.plan.code == "nec-2023"
+    out += [
+        s.rect(working_box(w.scene, p), "work-space") for p in w.scene.placed if us and p.box.role in WORKED_AT and p.box.role != "inverter"
+    ]
     for p in w.scene.placed:
         if not p.box.there:
             out.append(s.rect(zone(p), "zone-broken" if p.box.id in stops else "zone"))

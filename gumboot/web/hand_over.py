@@ -9,7 +9,9 @@ from fastapi.responses import RedirectResponse, Response
 
 from gumboot.core import log
 from gumboot.core.findings import Level
+from gumboot.core.wall import drill_sheet
 from gumboot.drawings.one_line import one_line
+from gumboot.drawings.wall import draw_wall
 from gumboot.exports import pack
 from gumboot.store import records
 from gumboot.web.frame import drawn, render, templates, twin
@@ -66,6 +68,14 @@ def page(at: Ticket, fault: str = "", typed: str = "") -> dict[str, Any]:
         "_accepted": accepted,
         "_cautions": pack.CAUTIONS,
         "_drawing": drawn(one_line(d)),
+        "_walls": [
+            {
+                "w": w,
+                "drawing": drawn(draw_wall(w, raceways=d.raceways, standalone=True)),
+                "holes": [(x, at.standing.drilled.get(x.hole.id)) for x in drill_sheet(w)],
+            }
+            for w in d.walls
+        ],
     }
 
 

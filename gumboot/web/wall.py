@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import importlib
 import json
+import threading
+from functools import lru_cache
 from typing import Any
 
 from fastapi import APIRouter, Request
@@ -32,9 +35,16 @@ def wall_of(at: Ticket, letter: str) -> int | None:
     return letters.index(letter) if letter in letters else 0 if letters else None
 
 
+@lru_cache(maxsize=1)
+def warm() -> None:
+    """Have the solver loaded while the page is looked at: it takes a second or two, once."""
+    threading.Thread(target=importlib.import_module, args=("ortools.sat.python.cp_model",), daemon=True).start()
+
+
 @twin(router, "/jobs/{job_id}/wall", "wall.html")
 def wall(request: Request, at: Opened) -> dict[str, Any] | Response:
     """The page. ?since= a version: what the places changed since then."""
+    warm()
     index = wall_of(at, request.query_params.get("wall", ""))
     if index is None:
         return (
@@ -63,7 +73,7 @@ def page(at: Ticket, index: int, plan: Plan, faults: dict[str, str], version: in
         "lifts": [{"box": x.box, "what": x.what, "mass_kg": x.mass_kg, "to_mm": x.to_mm, "limit_kg": x.limit.n, "index": x.index.n, "people": x.people, "why": x.why} for x in w.lifts] if w else [],
         "held": [{"box": h.box, "factor": h.factor.n if h.factor else None, "pull_n": h.pull.n if h.pull else None, "shear_n": h.shear.n if h.shear else None, "holes": len(h.holes), "holding": sum(x.holds for x in h.holes)} for h in w.held] if w else [],
         "changed": [], "theirs": [], "layouts": [], "blocked": [], "why": "", "draft": plan is not at.plan, "lacks": w is None, "tab": "wall",
-        "_drawing": drawn(draw_wall(w, mine, here)) if w else "", "_data": json.dumps(data(w)) if w else "{}", "_names": {b.id: b.label for b in design.boxes}, "_working": [], **more,
+        "_drawing": drawn(draw_wall(w, mine, here, raceways=design.raceways)) if w else "", "_data": json.dumps(data(w)) if w else "{}", "_names": {b.id: b.label for b in design.boxes}, "_working": [], **more,
     }  # fmt: skip
 
 
@@ -225,7 +235,7 @@ def _arranged(request: Request, at: Ticket, plan: Plan, index: int, version: int
         kept = json.dumps(
             {"placed": {k: [v.x_mm, v.y_mm] for k, v in a.placed.items()}, "backing": [b.model_dump(mode="json") for b in a.backing]}
         )
-        layouts.append({"battery_m": a.battery_m, "cables_m": a.cables_m, "holes": a.holes, "on_studs": a.on_studs, "margin_mm": a.margin_mm, "eye_off_mm": a.eye_off_mm, "grows": a.grows, "stops": stops, "boards": sum(b.material != "rail" for b in a.backing), "rails": sum(b.material == "rail" for b in a.backing), "kept": kept, "_drawing": drawn(draw_wall(judged.walls[index], judged.findings).replace('id="layer-', 'data-layer="'))})  # fmt: skip
+        layouts.append({"battery_m": a.battery_m, "cables_m": a.cables_m, "holes": a.holes, "on_studs": a.on_studs, "margin_mm": a.margin_mm, "eye_off_mm": a.eye_off_mm, "grows": a.grows, "stops": stops, "boards": sum(b.material != "rail" for b in a.backing), "rails": sum(b.material == "rail" for b in a.backing), "kept": kept, "_drawing": drawn(draw_wall(judged.walls[index], judged.findings, raceways=judged.raceways).replace('id="layer-', 'data-layer="'))})  # fmt: skip
     return render(request, "wall.html", page(at, index, plan, {}, version, layouts=layouts, blocked=list(found.blocked_by), why=found.why))
 
 
@@ -252,7 +262,7 @@ def attempt(request: Request, at: Opened) -> Response:
     changed = changes(at.design, designed(plan.model_dump(mode="json"))) if settled else []
     return JSONResponse(
         {
-            "zones": zones(w, s, findings),
+            "zones": zones(w, s, findings, at.design.raceways),
             "ways": ways(w, s),
             "holes": holes(w, s),
             "says": spoken(findings),
@@ -276,4 +286,4 @@ def wall_svg(at: Opened, letter: str) -> Response:
     w = next((w for w in at.design.walls if w.scene.wall.id == letter), None)
     if w is None:
         return Response("no such wall", 404)
-    return Response(draw_wall(w, at.design.findings, standalone=True), media_type="image/svg+xml")
+    return Response(draw_wall(w, at.design.findings, standalone=True, raceways=at.design.raceways), media_type="image/svg+xml")

@@ -18,11 +18,11 @@ from gumboot.store import records
 from gumboot.web.form import Field, convert, read, show, typed_of, words
 from gumboot.web.frame import drawn, render, twin
 from gumboot.web.ticket import Opened, Ticket, designed, plain_faults
-from gumboot.web.wall import wall_of
+from gumboot.web.wall import own_first, wall_of
 
 router = APIRouter()
 SPARE, MOST = 2, {"neighbours": 40, "backing": 20, "extras": 20}
-YES_NO = words("unknown", "yes", "no")
+REACHED = words("unknown", "no", "yes", "left half", "right half")
 SURVEYED = {"concrete", "solid brick", "hollow block", "timber studs", "steel studs"}
 EXTRA_KINDS = words("trough", "disconnect", "meter", "network box", "other")
 
@@ -34,7 +34,7 @@ def wall_fields(plan: Plan, i: int) -> list[tuple[str, list[Field]]]:
     return [
         ("Size", [Field(f"{at}/name", "Name", "text"), Field(f"{at}/width_mm", "Width", "place"), Field(f"{at}/height_mm", "Height, floor to ceiling", "place"), Field(f"{at}/corner_left", "Corner at the left", "yesno"), Field(f"{at}/corner_right", "Corner at the right", "yesno"), Field(f"{at}/front_mm", "Free floor before it", "place", "a person must stand there to work on it live", optional=True)]),
         ("Make-up", [Field(f"{at}/made", "Made of", "choice", choices=words("concrete", "solid brick", "hollow block", "timber studs", "steel studs")), Field(f"{at}/lining", "Lined with", "choice", choices=words("none", "gypsum board", "wood")), Field(f"{at}/lining_mm", "Lining thick", "place"), Field(f"{at}/stud_first_mm", "Middle of the first stud", "place", "from the left edge; counts for stud walls"), Field(f"{at}/stud_pitch_mm", "Stud to stud", "place"), Field(f"{at}/stud_width_mm", "Stud wide", "place"), Field(f"{at}/anchor", "Anchor", "choice", "empty: what suits the wall", choices=(("", "what suits the wall"), *anchors), optional=True), Field(f"{at}/swept", "Swept for pipes and cables", "yesno")]),
-        ("Surroundings", [Field(f"{at}/place", "It is", "choice", choices=words("indoors", "garage", "outdoors")), Field(f"{at}/sun", "Sun reaches it", "choice", choices=YES_NO), Field(f"{at}/rain", "Rain reaches it", "choice", choices=YES_NO), Field(f"{at}/behind", "Behind it", "choice", choices=words("unknown", "outdoors", "bedroom", "living room", "other")), Field(f"{at}/eye_mm", "Eye of who reads the displays", "place", "above the floor"), Field(f"{at}/reach_mm", "Hands before the ankles, lifting", "place", "empty: from the depth of each box", optional=True)]),
+        ("Surroundings", [Field(f"{at}/place", "It is", "choice", choices=words("indoors", "garage", "outdoors")), Field(f"{at}/sun", "Sun reaches it", "choice", choices=REACHED), Field(f"{at}/rain", "Rain reaches it", "choice", choices=REACHED), Field(f"{at}/behind", "Behind it", "choice", choices=words("unknown", "outdoors", "bedroom", "living room", "other")), Field(f"{at}/eye_mm", "Eye of who reads the displays", "place", "above the floor"), Field(f"{at}/reach_mm", "Hands before the ankles, lifting", "place", "empty: from the depth of each box", optional=True)]),
         ("What the authority said of storage", [Field("spacing/opening_mm", "From doors and windows", "place", "empty: 3 ft (0.9 m), common practice", optional=True), Field("spacing/storage_mm", "From other storage", "place", "empty: as the sheets say", optional=True)]),
     ]  # fmt: skip
 
@@ -95,7 +95,7 @@ def page(at: Ticket, plan: Plan, index: int, typed: dict[str, str], faults: dict
     on = plan.walls[index]
     kept = index < len(at.design.walls)
     return {
-        **at.head("wall"), "version": version, "tab": "wall/describe", "letter": on.id, "walls": [{"id": x.id, "name": x.name} for x in plan.walls], "wall": on.model_dump(mode="json"), "faults": faults, "index": index,
+        **own_first(at.head("wall")), "version": version, "tab": "wall/describe", "letter": on.id, "walls": [{"id": x.id, "name": x.name} for x in plan.walls], "wall": on.model_dump(mode="json"), "faults": faults, "index": index,
         "counts": counts, "_sections": wall_fields(plan, index), "_typed": typed, "theirs": [], "new": index >= len(at.plan.walls),
         "_parts": [(part, name, [row_fields(part, index, n) for n in range(counts[part])]) for part, name in PARTS],
         "_drawing": drawn(draw_wall(designed(plan.model_dump(mode="json")).walls[index])) if kept else "", **more,

@@ -14,6 +14,7 @@ from gumboot.core.findings import Change
 from gumboot.core.units import NotAQuantity, parse_place, show_place
 from gumboot.core.wall import Drill, OnWall, drill_sheet, steps
 from gumboot.core.wall.as_built import SLOT_MM, as_it_hangs, drilled_off, hung
+from gumboot.drawings.drill import draw_drill
 from gumboot.drawings.template import PAPERS, template_sheets
 from gumboot.drawings.wall import draw_wall
 from gumboot.exports.drill import drill_csv, wall_dxf
@@ -25,7 +26,7 @@ from gumboot.web.frame import drawn, render, templates, twin
 from gumboot.web.sign_in import uploaded
 from gumboot.web.size import change_plan
 from gumboot.web.ticket import Opened, Ticket
-from gumboot.web.wall import wall_of
+from gumboot.web.wall import own_first, wall_of
 
 router = APIRouter()
 FARTHEST_MM = 200.0  # an offset beyond this is another place, not an offset
@@ -54,10 +55,10 @@ def page(at: Ticket, w: OnWall, here: str, typed: dict[str, str] | None = None, 
     by = {p.box.id: p for p in w.scene.placed}
     back = [{"box": h.box, "label": by[h.box].box.label, "right_mm": h.right, "up_mm": h.up, "holes": h.holes, "crooked_mm": h.crooked, "to": as_it_hangs(by[h.box], h)} for h in hung(w, rows, done) if h.off]  # fmt: skip
     return {
-        **at.head("wall"), "tab": "wall/drill", "letter": w.scene.wall.id, "walls": [{"id": x.id, "name": x.name} for x in at.plan.walls], "wall": {"name": w.scene.wall.name},
+        **own_first(at.head("wall")), "tab": "wall/drill", "letter": w.scene.wall.id, "walls": [{"id": x.id, "name": x.name} for x in at.plan.walls], "wall": {"name": w.scene.wall.name},
         "holes": [_row(d, done) for d in rows], "at": _row(now, done) if now else None, "before": rows[index - 1].hole.id if index else None, "after": rows[index + 1].hole.id if index + 1 < len(rows) else None,
         "done": sum(d.hole.id in done for d in rows), "steps": list(steps(w)), "as_built": back, "slot_mm": SLOT_MM, "typed": typed or {}, "faults": faults or {}, "uuid": str(uuid.uuid4()),
-        "_drawing": drawn(draw_wall(w, at.design.findings)), "_near": drawn(draw_near(w, now)) if now else "", "_cautions": CAUTIONS,
+        "_drawing": drawn(draw_drill(w, rows)), "_near": drawn(draw_near(w, now)) if now else "", "_cautions": CAUTIONS,
     }  # fmt: skip
 
 
@@ -197,7 +198,7 @@ def sheet_pdf(request: Request, at: Opened, letter: str) -> Response:
     w = on_wall(at, letter)
     if w is None:
         return Response("no such wall", 404)
-    context = {"name": at.job.name, "version": at.job.version, "w": w, "rows": drill_sheet(w), "steps": steps(w), "units": at.plan.units, "cautions": CAUTIONS, "paper": paper_of(request, at), "_drawing": drawn(draw_wall(w, at.design.findings, standalone=True))}  # fmt: skip
+    context = {"name": at.job.name, "version": at.job.version, "w": w, "rows": drill_sheet(w), "steps": steps(w), "units": at.plan.units, "cautions": CAUTIONS, "paper": paper_of(request, at), "_drawing": drawn(draw_wall(w, at.design.findings, standalone=True, raceways=at.design.raceways)), "_holes": drawn(draw_drill(w, drill_sheet(w), standalone=True))}  # fmt: skip
     return _file(at, f"drill-{letter[:1]}", to_pdf(templates.get_template("drill_sheet.html").render(**context)), "application/pdf", ".pdf")
 
 

@@ -49,7 +49,7 @@ def steps(w: OnWall) -> tuple[str, ...]:
     wall, mm = w.scene.wall, w.scene.mm
     out = [
         "Sweep the wall with a detector, both ways, and mark what lies behind." if not wall.swept else "Sweep once more where you drill: pipes and cables are marked on the sheet.",
-        f"Mark the level line {mm(LEVEL_MM)} above the floor with a laser or a water level, and a plumb line {mm(0)} at the left edge: both are the datums.",
+        f"Mark the level line {mm(LEVEL_MM)} above the floor with a laser or a water level, and a plumb line at the left edge: both are the datums.",
     ]  # fmt: skip
     if wall.made.endswith("studs"):
         out.append("Find the studs, check their middle with a fine bit, and move the first stud in the plan if it is elsewhere.")
@@ -67,7 +67,9 @@ def steps(w: OnWall) -> tuple[str, ...]:
             out.append(f"Fix {inside(p.box.label)}, level, with its hubs in place.")
         elif p.box.case.mount == "floor":
             grow = "build it from the foot up" if len(p.box.lifts) > 1 else "put it down"
-            out.append(f"{p.box.label}: level its feet, {grow}{by}, then fix its bracket against tipping with {n} screws.")
+            out.append(
+                f"{p.box.label}: level its feet, {grow}{by}{f', then fix its bracket against tipping with {n} screws' if n else ''}."
+            )
         else:
             out.append(
                 f"{p.box.label}: drill {n}, fix the bracket, check that it is level within 2 mm in 1 m, fit the conduit hubs it needs from behind, hang it{by}, lock it to the bracket."

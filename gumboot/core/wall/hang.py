@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
+from gumboot.core.case import Side
 from gumboot.core.circuits import Circuit, Thin
 from gumboot.core.findings import Change, Cure, Finding, check, stop
 from gumboot.core.kit import Catalogue
@@ -12,9 +13,9 @@ from gumboot.core.plan import Plan
 from gumboot.core.raceways import Raceway
 from gumboot.core.wall.bodies import Box, Placed, spots
 from gumboot.core.wall.fixing import Held, Hole, fixing_findings, hold, rail_screws
-from gumboot.core.wall.gaps import gaps, rect_of
+from gumboot.core.wall.gaps import Rect, gaps, rect_of
 from gumboot.core.wall.lifting import Lift, lifts_of
-from gumboot.core.wall.routes import APART_MM, Route, beside_power, route, wants
+from gumboot.core.wall.routes import APART_MM, OUT, Route, beside_power, route, wants
 from gumboot.core.wall.rules import Scene, judge
 from gumboot.core.words import inside
 from gumboot.core.working import COMMON_PRACTICE
@@ -80,6 +81,42 @@ def wall_findings(walls: Sequence[OnWall], every: Sequence[Box], raceways: Seque
     return found
 
 
+@dataclass(frozen=True, slots=True)
+class Sweep:
+    """The room that a bend of conduit wants before an entry: which conduit, where it enters, how far out."""
+
+    box: str
+    conduit: str
+    x: float
+    y: float
+    side: Side
+    wanted: float
+
+    @property
+    def rect(self) -> Rect:
+        """That room on the wall, as wide as a common connector."""
+        dx, dy = OUT[self.side]
+        x, y = self.x + dx * self.wanted, self.y + dy * self.wanted
+        half = 30.0
+        return Rect(
+            min(self.x, x) - half * (dx == 0),
+            min(self.y, y) - half * (dy == 0),
+            max(self.x, x) + half * (dx == 0),
+            max(self.y, y) + half * (dy == 0),
+        )
+
+
+def sweeps(w: OnWall, raceways: Sequence[Raceway]) -> tuple[Sweep, ...]:
+    """Every conduit that turns, at both its ends."""
+    conduit = {c: str(r.conduit.value) for r in raceways for c in r.circuits}
+    turning = [r for r in w.routes if r.want.id in conduit and r.clear and r.bends]
+    return tuple(
+        Sweep(box, conduit[r.want.id], x, y, side, sweep_mm(conduit[r.want.id]))
+        for r in turning
+        for box, (x, y, side) in ((r.want.source, r.want.start), (r.want.load, r.want.end))
+    )
+
+
 def _ways(w: OnWall, raceways: Sequence[Raceway]) -> Iterator[Finding]:
     """Bends of a pull, room for a sweep, signals beside power, ways that find none."""
     s = w.scene
@@ -95,12 +132,10 @@ def _ways(w: OnWall, raceways: Sequence[Raceway]) -> Iterator[Finding]:
             continue
         if r.bends > MOST_BENDS:
             yield stop(s.key("bends", r.want.id), s.place, f"The conduit of {names[r.want.id]} turns {r.bends} times, {90 * r.bends}°; 360° is the most between pull points.", rule, Cure("Put a conduit body or pull box on its way, or move the boxes"))  # fmt: skip
-        if r.clear and r.bends:
-            for box, (x, y, side) in ((r.want.source, r.want.start), (r.want.load, r.want.end)):
-                want = sweep_mm(conduit[r.want.id])
-                room = _room(s, by[box], x, y, side)
-                if room < want - 0.5:
-                    tight.append(f"{conduit[r.want.id]} at {inside(by[box].box.label)} wants {s.mm(want)}, {s.mm(room)} are left")
+    for sweep in sweeps(w, raceways):
+        room = _room(s, by[sweep.box], sweep.x, sweep.y, sweep.side)
+        if room < sweep.wanted - 0.5:
+            tight.append(f"{sweep.conduit} at {inside(by[sweep.box].box.label)} wants {s.mm(sweep.wanted)}, {s.mm(room)} are left")
     if tight:
         rule = "NEC 2023 Chapter 9 Table 2" if s.plan.code == "nec-2023" else COMMON_PRACTICE
         yield check(s.key("sweep"), s.place, f"Bends of conduit want more room: {'; '.join(dict.fromkeys(tight))}.", rule, Cure("Leave more room there, or use conduit bodies with a short turn"))  # fmt: skip
@@ -118,7 +153,7 @@ def sweep_mm(conduit: str) -> float:
     return SWEEP_TIMES * float(size) + STRAIGHT_MM
 
 
-def _room(s: Scene, p: Placed, x: float, y: float, side: str) -> float:
+def _room(s: Scene, p: Placed, x: float, y: float, side: Side) -> float:
     """Free length in mm before an entry: to the next box, the floor, or the edge of the wall."""
     edge = {"left": x, "right": s.wall.width_mm - x, "top": s.wall.height_mm - y, "bottom": y}[side]
     for o in s.placed:
@@ -126,7 +161,7 @@ def _room(s: Scene, p: Placed, x: float, y: float, side: str) -> float:
             continue
         r = rect_of(o)
         across = (r.left - 20 < x < r.right + 20) if side in ("top", "bottom") else (r.bottom - 20 < y < r.top + 20)
-        gap = gaps(rect_of(p), r)[side]  # type: ignore[index]
+        gap = gaps(rect_of(p), r)[side]
         if across and gap >= 0:
             edge = min(edge, gap)
     return edge

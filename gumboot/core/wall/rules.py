@@ -321,6 +321,12 @@ def working_space(s: Scene) -> Iterator[Finding]:
                 yield check(s.key("work", p.box.id, o.box.id), s.place, says, f"{rule}(3)", Cure(f"Move {p.box.label} beside it, or show that it is not worked on while live"))  # fmt: skip
 
 
+def reached(wall: Wall, by: str, p: Placed) -> bool:
+    """Whether sun or rain that reaches all of a wall, or half of it, reaches a box."""
+    half = wall.width_mm / 2
+    return by == "yes" or (by == "left half" and p.x < half) or (by == "right half" and p.right > half)
+
+
 def weather(s: Scene) -> Iterator[Finding]:
     """Sun and rain on the wall against what the enclosure is made for; the hottest and coldest air against the sheet."""
     w, site = s.wall, s.plan.site
@@ -328,12 +334,12 @@ def weather(s: Scene) -> Iterator[Finding]:
     unknown = [word for word, state in (("sun", w.sun), ("rain", w.rain)) if outdoors and state == "unknown"]
     if unknown and s.placed:
         yield check(s.key("weather"), s.place, f"Nobody has looked whether {' and '.join(unknown)} reach wall {w.id}.", COMMON_PRACTICE, Cure("Look, and type it with the wall"))  # fmt: skip
-    asked = 2 if w.sun == "yes" else 1 if w.rain == "yes" else 0
     cold: list[str] = []
     for p in s.placed:
         c = p.box.case
         if p.box.there:
             continue
+        asked = 2 if reached(w, w.sun, p) else 1 if reached(w, w.rain, p) else 0
         if WEATHER[c.weather] < asked:
             says = f"{'Sun' if asked == 2 else 'Rain'} reaches {p.box.label}; its enclosure is made for {c.weather}."
             yield stop(s.key("weather", p.box.id), s.place, says, "sheet", Cure("Shade or roof it, or choose another wall"))
