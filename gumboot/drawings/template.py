@@ -18,7 +18,11 @@ EDGE_MM = 12.0  # what printers leave white
 OVERLAP_MM = 10.0
 ROUND_MM = 35.0  # around the outermost holes
 BAR_MM = 100.0
-MOST_SHEETS = 40
+LOOKS = (
+    "path{fill:none;stroke:#1e241f;stroke-width:.25}.case{stroke-dasharray:6 3;stroke:#55604f}.level{stroke:#2f5d3a;stroke-dasharray:10 3 2 3}"
+    ".overlap{stroke:#8b9389;stroke-dasharray:2 2}.proof{stroke-width:.5}circle{fill:none;stroke:#1e241f;stroke-width:.35}.idle{stroke-dasharray:1 1}"
+    ".trim{fill:none;stroke:#cfc8b6;stroke-width:.2}text{font-size:3px;fill:#1e241f;font-family:'Atkinson Hyperlegible'}"
+)
 
 
 @dataclass(frozen=True)
@@ -34,6 +38,11 @@ class Sheet:
     part: Rect
     svg: str
 
+    @property
+    def across(self) -> bool:
+        """Whether the paper lies on its side."""
+        return self.part.right - self.part.left > self.part.top - self.part.bottom
+
 
 def template_sheets(w: OnWall, paper: str) -> Iterator[Sheet]:
     """All sheets of one wall, box by box."""
@@ -41,7 +50,8 @@ def template_sheets(w: OnWall, paper: str) -> Iterator[Sheet]:
     wide, high = (side - 2 * EDGE_MM for side in PAPERS[paper])
     for held in w.held:
         if held.holes:
-            yield from _of_box(w, by[held.box], held, wide, high)
+            upright, across = (list(_of_box(w, by[held.box], held, *room)) for room in ((wide, high), (high, wide)))
+            yield from across if len(across) < len(upright) else upright
 
 
 def _of_box(w: OnWall, p: Placed, held: Held, wide: float, high: float) -> Iterator[Sheet]:
@@ -57,7 +67,7 @@ def _of_box(w: OnWall, p: Placed, held: Held, wide: float, high: float) -> Itera
             part = Rect(left, top - high, left + wide, top)
             title = f"{p.box.label}, wall {w.scene.wall.id}: row {row + 1} of {rows}, column {column + 1} of {columns}"
             svg = tag(
-                "svg", f'<g transform="translate(0 0)">{drawn}</g>', _frame(part, title, row, column, rows, columns),
+                "svg", tag("style", LOOKS), drawn, _frame(part, title, row, column, rows, columns),
                 xmlns="http://www.w3.org/2000/svg", viewBox=f"{left:g} {-top:g} {wide:g} {high:g}", width=f"{wide:g}mm", height=f"{high:g}mm", class_="template",
             )  # fmt: skip
             yield Sheet(p.box.id, p.box.label, row + 1, column + 1, rows, columns, part, svg)

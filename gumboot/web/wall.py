@@ -15,7 +15,8 @@ from gumboot.catalogue import catalogue
 from gumboot.core.design import Design
 from gumboot.core.findings import Change, Finding, apply
 from gumboot.core.plan import Plan, Spot
-from gumboot.core.units import NotAQuantity, parse_place, show_place
+from gumboot.core.sizes import spoken as awg
+from gumboot.core.units import NotAQuantity, parse_place, show_length, show_place
 from gumboot.core.wall import OnWall, hang, wall_findings
 from gumboot.core.wall.arrange import Arranged, arrange
 from gumboot.core.wall.fixing import studs
@@ -272,12 +273,9 @@ def attempt(request: Request, at: Opened) -> Response:
 
 
 def _said(c: dict[str, Any], at: Ticket) -> str:
-    from gumboot.core.sizes import spoken as size
-    from gumboot.core.units import show_length
-
     a, b = c["length_m"]
     out = f"{c['name']}: {show_length(a, at.plan.units)} becomes {show_length(b, at.plan.units)}, drop {c['drop_pct'][0]:.2g} to {c['drop_pct'][1]:.2g} %"
-    return out if c["size"][0] == c["size"][1] else f"{out}, {size(c['size'][0])} becomes {size(c['size'][1])}"
+    return out if c["size"][0] == c["size"][1] else f"{out}, {awg(c['size'][0])} becomes {awg(c['size'][1])}"
 
 
 @router.get("/jobs/{job_id}/wall-{letter}.svg")

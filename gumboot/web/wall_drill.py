@@ -15,8 +15,9 @@ from gumboot.core.units import NotAQuantity, parse_place, show_place
 from gumboot.core.wall import Drill, OnWall, drill_sheet, steps
 from gumboot.core.wall.as_built import SLOT_MM, as_it_hangs, drilled_off, hung
 from gumboot.drawings.drill import draw_drill
+from gumboot.drawings.svg import tag
 from gumboot.drawings.template import PAPERS, template_sheets
-from gumboot.drawings.wall import draw_wall
+from gumboot.drawings.wall import draw_wall, scale_of
 from gumboot.exports.drill import drill_csv, wall_dxf
 from gumboot.exports.pack import CAUTIONS, to_pdf
 from gumboot.imports.interval import Unreadable
@@ -73,9 +74,6 @@ def _row(d: Drill, done: dict[str, Any]) -> dict[str, Any]:
 
 def draw_near(w: OnWall, d: Drill) -> str:
     """The wall with the one hole ringed."""
-    from gumboot.drawings.svg import tag
-    from gumboot.drawings.wall import scale_of
-
     s = scale_of(w)
     ring = tag(
         "g",
@@ -192,13 +190,25 @@ def paper_of(request: Request, at: Ticket) -> str:
     return asked if asked in PAPERS else "letter" if at.plan.units == "us" else "a4"
 
 
+def fitted(svg: str, wide: float, high: float) -> tuple[float, float]:
+    """Width and height in mm of a drawing that fits a room."""
+    w, h = (float(x) for x in svg.split('viewBox="0 0 ', 1)[1].split('"', 1)[0].split())
+    k = min(wide / w, high / h)
+    return round(w * k, 1), round(h * k, 1)
+
+
 @router.get("/jobs/{job_id}/wall-{letter}/drill.pdf")
 def sheet_pdf(request: Request, at: Opened, letter: str) -> Response:
     """The drill sheet: drawing, table, order of work and lifts on paper."""
     w = on_wall(at, letter)
     if w is None:
         return Response("no such wall", 404)
-    context = {"name": at.job.name, "version": at.job.version, "w": w, "rows": drill_sheet(w), "steps": steps(w), "units": at.plan.units, "cautions": CAUTIONS, "paper": paper_of(request, at), "_drawing": drawn(draw_wall(w, at.design.findings, standalone=True, raceways=at.design.raceways)), "_holes": drawn(draw_drill(w, drill_sheet(w), standalone=True))}  # fmt: skip
+    rows = drill_sheet(w)
+    plates = [draw_wall(w, at.design.findings, standalone=True, raceways=at.design.raceways), draw_drill(w, rows, standalone=True)]
+    context = {
+        "name": at.job.name, "version": at.job.version, "w": w, "rows": rows, "steps": steps(w), "units": at.plan.units, "cautions": CAUTIONS, "paper": paper_of(request, at),
+        "sizes": [fitted(svg, 182, 120) for svg in plates], "_drawing": drawn(plates[0]), "_holes": drawn(plates[1]),
+    }  # fmt: skip
     return _file(at, f"drill-{letter[:1]}", to_pdf(templates.get_template("drill_sheet.html").render(**context)), "application/pdf", ".pdf")
 
 
@@ -209,6 +219,11 @@ def template_pdf(request: Request, at: Opened, letter: str) -> Response:
     if w is None:
         return Response("no such wall", 404)
     paper = paper_of(request, at)
-    sheets = [drawn(s.svg) for s in template_sheets(w, paper)]
-    context = {"name": at.job.name, "sheets": sheets, "size": f"{PAPERS[paper][0]}mm {PAPERS[paper][1]}mm"}
+    sheets = [{"drawing": drawn(s.svg), "across": s.across} for s in template_sheets(w, paper)]
+    context = {
+        "name": at.job.name,
+        "sheets": sheets,
+        "size": f"{PAPERS[paper][0]}mm {PAPERS[paper][1]}mm",
+        "size_across": f"{PAPERS[paper][1]}mm {PAPERS[paper][0]}mm",
+    }
     return _file(at, f"template-{letter[:1]}", to_pdf(templates.get_template("template.html").render(**context)), "application/pdf", ".pdf")

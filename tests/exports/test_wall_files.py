@@ -67,7 +67,9 @@ def test_the_template_is_at_one_to_one(supervisor, paper):
     with pdfplumber.open(io.BytesIO(data)) as pdf:
         assert len(pdf.pages) == len(sheets)
         for page, sheet in zip(pdf.pages, sheets, strict=True):
-            assert (float(page.width) / MM, float(page.height) / MM) == pytest.approx(PAPERS[paper], abs=0.2)
+            assert (float(page.width) / MM, float(page.height) / MM) == pytest.approx(
+                PAPERS[paper][::-1] if sheet.across else PAPERS[paper], abs=0.2
+            )
             at = lambda x, top, s=sheet: (s.part.left + x / MM - EDGE_MM, s.part.top - (top / MM - EDGE_MM))  # noqa: E731
             rounds = [((c["x0"] + c["x1"]) / 2, (c["top"] + c["bottom"]) / 2, c["x1"] - c["x0"]) for c in page.curves if abs((c["x1"] - c["x0"]) - (c["bottom"] - c["top"])) < 0.2]  # fmt: skip
             for held in (h for x in w.held if x.box == sheet.box for h in x.holes):
@@ -77,6 +79,7 @@ def test_the_template_is_at_one_to_one(supervisor, paper):
                 assert near[:2] == pytest.approx((held.x, held.y), abs=0.1)
                 assert near[2] / MM == pytest.approx(held.anchor.hole_mm, abs=0.1)
                 seen.add(held.id)
+            assert sum(page.to_image(resolution=20).original.convert("L").histogram()[:128]) < 0.1 * 1e4  # black ink on white paper
             bars = [ln for ln in page.lines if abs((ln["x1"] - ln["x0"]) / MM - BAR_MM) < 0.1 and abs(ln["top"] - ln["bottom"]) < 0.01]
             assert bars
     assert seen == {h.id for x in w.held for h in x.holes}

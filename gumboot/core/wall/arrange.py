@@ -26,9 +26,11 @@ from gumboot.core.wall.rules import (
     MOST_BACKING,
     WORKED_AT,
     WORKING_PROUD_MM,
+    Scene,
     board_behind,
     bounds,
     combustible,
+    growing,
     rect_of_backing,
 )
 
@@ -387,8 +389,6 @@ class Job:
         return round(min(slack, default=0.0), 1)
 
     def _grows(self, placed: Sequence[Placed]) -> bool:
-        from gumboot.core.wall.rules import Scene, growing
-
         here = Scene(self.plan, 0, replace_placed(self.wall, placed, self.fixed), (*placed, *self.fixed))
         return not any(growing(here))
 
