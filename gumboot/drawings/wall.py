@@ -56,14 +56,14 @@ def scale_of(w: OnWall) -> Scale:
     return Scale(k, high - BOTTOM, wall.width_mm * k + MARGIN + RIGHT, high)
 
 
-def draw_wall(w: OnWall, findings: Sequence[Finding] = (), at: str = "", standalone: bool = False, raceways: Sequence[Raceway] = ()) -> str:
-    """One wall with all its layers."""
+def draw_wall(w: OnWall, findings: Sequence[Finding] = (), at: str = "", standalone: bool = False, raceways: Sequence[Raceway] = (), movable: bool = False) -> str:  # fmt: skip
+    """One wall with all its layers; movable: its boxes can be picked up on the page."""
     s = scale_of(w)
     said = [f"{p.box.label} at {w.scene.mm(p.x)} across, {w.scene.mm(p.y)} up" for p in w.scene.placed]
     layers = (
         tag("g", ground(w, s), id="layer-ground"),
         tag("g", zones(w, s, findings, raceways), id="layer-zones"),
-        tag("g", *(boxed(w, p, s, at) for p in w.scene.placed), id="layer-boxes"),
+        tag("g", *(boxed(w, p, s, at, movable) for p in w.scene.placed), id="layer-boxes"),
         tag("g", ways(w, s), id="layer-ways"),
         tag("g", holes(w, s), id="layer-holes"),
         tag("g", "", id="layer-guides"),
@@ -134,8 +134,8 @@ def broken(w: OnWall, findings: Sequence[Finding]) -> set[str]:
     return {p.box.id for p in w.scene.placed for k in keys if p.box.id in k}
 
 
-def boxed(w: OnWall, p: Placed, s: Scale, at: str = "") -> str:
-    """One box: its case, its name, its display; to be picked up."""
+def boxed(w: OnWall, p: Placed, s: Scale, at: str = "", movable: bool = False) -> str:
+    """One box: its case, its name, its display."""
     c = p.box.case
     wide, high = c.width * s.k, c.height * s.k
     parts = [tag("rect", x=0, y=0, width=round(wide, 2), height=round(high, 2), class_="body-there" if p.box.there else "body")]
@@ -152,7 +152,8 @@ def boxed(w: OnWall, p: Placed, s: Scale, at: str = "") -> str:
     if at == p.box.id:
         parts.append(box(-3, -3, round(wide + 6, 2), round(high + 6, 2), "ring"))
     where = f"{p.box.label}, {'hung before, ' if p.box.there else ''}{show_place(p.x, w.scene.plan.units)} across, {show_place(p.y, w.scene.plan.units)} up"
-    return tag("g", tag("title", escape(where)), *parts, class_="thing", transform=f"translate({s.x(p.x)} {s.y(p.top)})", data_box=p.box.id, data_at=p.box.id, tabindex="0", role="button", aria_label=where, aria_roledescription="box to move")  # fmt: skip
+    hands = {"tabindex": "0", "role": "button", "aria_label": where, "aria_roledescription": "box to move"} if movable else {}
+    return tag("g", tag("title", escape(where)), *parts, class_="thing", transform=f"translate({s.x(p.x)} {s.y(p.top)})", data_box=p.box.id, data_at=p.box.id, **hands)  # fmt: skip
 
 
 def _words(label: str, wide: float) -> list[str]:

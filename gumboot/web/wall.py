@@ -74,7 +74,7 @@ def page(at: Ticket, index: int, plan: Plan, faults: dict[str, str], version: in
         "lifts": [{"box": x.box, "what": x.what, "mass_kg": x.mass_kg, "to_mm": x.to_mm, "limit_kg": x.limit.n, "index": x.index.n, "people": x.people, "why": x.why} for x in w.lifts] if w else [],
         "held": [{"box": h.box, "factor": h.factor.n if h.factor else None, "pull_n": h.pull.n if h.pull else None, "shear_n": h.shear.n if h.shear else None, "holes": len(h.holes), "holding": sum(x.holds for x in h.holes)} for h in w.held] if w else [],
         "changed": [], "theirs": [], "layouts": [], "blocked": [], "why": "", "draft": plan is not at.plan, "lacks": w is None, "tab": "wall",
-        "_drawing": drawn(draw_wall(w, mine, here, raceways=design.raceways)) if w else "", "_data": json.dumps(data(w)) if w else "{}", "_names": {b.id: b.label for b in design.boxes}, "_working": [], **more,
+        "_drawing": drawn(draw_wall(w, mine, here, raceways=design.raceways, movable=at.visit.role != "installer" and not at.standing.signed)) if w else "", "_data": json.dumps(data(w)) if w else "{}", "_names": {b.id: b.label for b in design.boxes}, "_working": [], **more,
     }  # fmt: skip
 
 

@@ -167,7 +167,11 @@ def test_the_keys(visit):
     assert page.locator("tr[data-row]:visible").count() == 3
     page.locator("#find").press("Escape")
     page.keyboard.press("]")
+    page.wait_for_url("**/wall")
+    page.keyboard.press("]")
     page.wait_for_url("**/land")
+    page.keyboard.press("[")
+    page.wait_for_url("**/wall")
     page.keyboard.press("[")
     page.wait_for_url("**/size")
 

@@ -206,7 +206,6 @@ def plain_cost(grid: Grid, start: int, end: int) -> float:
     near: dict[int, list[tuple[int, float]]] = {}
     for a, b, c in zip(graph.row, graph.col, graph.data, strict=True):
         near.setdefault(int(a), []).append((int(b), float(c)))
-        near.setdefault(int(b), []).append((int(a), float(c)))
     best, queue = {start: 0.0}, [(0.0, start)]
     while queue:
         d, n = heapq.heappop(queue)
