@@ -20,6 +20,7 @@ from gumboot.core.units import NotAQuantity, parse_place, show_length, show_plac
 from gumboot.core.wall import OnWall, hang, wall_findings
 from gumboot.core.wall.arrange import Arranged, arrange
 from gumboot.core.wall.fixing import studs
+from gumboot.core.wall.rules import first_free
 from gumboot.drawings.wall import draw_wall, holes, scale_of, ways, zones
 from gumboot.store import records
 from gumboot.web.frame import drawn, render, twin
@@ -115,7 +116,7 @@ def changes(before: Design, after: Design) -> list[dict[str, Any]]:
     out = []
     for s in after.circuits:
         o = old.get(s.id)
-        if o is None or (abs(o.place.run.length_m - s.place.run.length_m) < 0.005 and o.size == s.size):
+        if o is None or (abs(o.place.run.length_m - s.place.run.length_m) < 0.02 and o.size == s.size):
             continue
         out.append({"id": s.id, "name": s.circuit.name, "length_m": [o.place.run.length_m, s.place.run.length_m], "size": [o.size, s.size], "drop_pct": [o.judged.drop_pct.n, s.judged.drop_pct.n]})  # fmt: skip
     return out
@@ -185,6 +186,12 @@ def save(request: Request, at: Opened) -> Response:
     plan = with_places(at.plan, index, placed)
     if more == "arrange" or more.startswith("take:"):
         return _arranged(request, at, plan, index, version, more)
+    if more.startswith("put:"):
+        box = next((b for b in at.design.boxes if b.id == more[4:]), None)
+        here = designed(plan.model_dump(mode="json")).walls
+        if box and index < len(here):
+            x, y = first_free(here[index].scene, box)
+            plan = with_places(at.plan, index, placed | {box.id: Spot(x_mm=x, y_mm=y)})
     if more:
         after = designed(plan.model_dump(mode="json"))
         return render(request, "wall.html", page(at, index, plan, {}, version, changed=changes(at.design, after)))

@@ -116,6 +116,15 @@ def test_a_box_may_be_taken_off_the_wall(planner, job):
     assert "No place yet for Pack 3" in planner.get(f"/jobs/{job}/wall").text
 
 
+def test_a_box_without_a_place_is_put_up_where_nothing_is_too_near(planner, new_job, tern):
+    job = new_job(altered(tern, "/walls/0/placed/inverter-2", None))
+    page = planner.get(f"/jobs/{job}/wall").text
+    assert "No place yet for Inverter 2" in page and 'value="put:inverter-2"' in page
+    put = planner.post(f"/jobs/{job}/wall", places(plan_of(planner, job), more="put:inverter-2"))
+    assert put.status_code == 200 and 'data-box="inverter-2"' in put.text and "Inverter 2 is" not in put.text
+    assert "inverter-2" not in plan_of(planner, job)["walls"][0]["placed"]  # not before it is saved
+
+
 def test_two_devices_move_things_and_nobodys_work_is_lost(planner, supervisor, job):
     plan = plan_of(planner, job)
     assert supervisor.post(f"/jobs/{job}/wall", places(plan, **{"x.pack-3": "60 in", "xmm.pack-3": ""})).status_code == 303

@@ -10,7 +10,7 @@ from gumboot.core.case import Side
 from gumboot.core.findings import Change, Cure, Finding, check, note, stop
 from gumboot.core.plan import Backing, Neighbour, Plan, Wall
 from gumboot.core.units import show_place, show_temperature
-from gumboot.core.wall.bodies import Placed
+from gumboot.core.wall.bodies import Box, Placed
 from gumboot.core.wall.gaps import HIDDEN, Rect, Wanted, alike, between, covered, from_neighbour, gaps, rect_of, rect_of_neighbour, short
 from gumboot.core.working import COMMON_PRACTICE
 
@@ -377,6 +377,23 @@ def growing(s: Scene) -> Iterator[Finding]:
         if taken or not within:
             what = f"{taken} is there" if taken else "the wall ends"
             yield note(s.key("grow", p.box.id), s.place, f"{p.box.label} grows {SIDE_WORDS[p.box.case.expands or 'right']}, and {what}: no room for one more.", "pack sheet", Cure("Keep that side free if more may come"))  # fmt: skip
+
+
+def first_free(s: Scene, box: Box) -> tuple[float, float]:
+    """A place for one more box: the first from the left, at the eye or as low as it may be, where nothing is too near; else the first of all."""
+    b = bounds(s.wall, Placed(box, 0, 0))
+    at_eye = s.wall.eye_mm - box.case.display if box.case.display is not None and box.role == "inverter" else (b.bottom + b.top) / 2
+    heights_mm = [min(max(y, b.bottom), b.top) for y in (at_eye, b.bottom, b.top)]
+    steps = max(1, int((b.right - b.left) // 25) + 1)
+    tries = ((round(b.left + 25 * k, 1), round(y, 1)) for y in heights_mm for k in range(steps))
+    return next((t for t in tries if _free(s, Placed(box, *t))), (max(0.0, round(b.left, 1)), max(0.0, round(heights_mm[0], 1))))
+
+
+def _free(s: Scene, p: Placed) -> bool:
+    boxes = all(short(rect_of(p), rect_of(o), between(p.box, o.box, s.plan)) <= 0.5 for o in s.placed)
+    return boxes and all(
+        n.kind in HIDDEN or short(rect_of(p), rect_of_neighbour(n), from_neighbour(p.box, n, s.plan)) <= 0.5 for n in s.wall.neighbours
+    )
 
 
 def growth(p: Placed) -> Rect | None:
