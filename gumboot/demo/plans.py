@@ -106,6 +106,7 @@ MOSSBANK_TERRACE = {
         "battery": {"length_m": 1.2, "method": "F"}, "grid": {"length_m": 4, "method": "C"}, "changeover": {"length_m": 2, "method": "C"},
         "loads": {"length_m": 3, "method": "C"}, "existing-pv": {"length_m": 9, "method": "C"},
     },
+    "fitted": {"existing-pv": {"size": "2.5 mm²"}},  # so near to the board that 1.5 mm² of earth would not bear a short
     "loads": [
         _load("fridge", "Fridge freezer", "motor", 110, duty=0.4, must=True), _load("boiler", "Boiler and pump", "pump", 120, "L1", "5-9, 16-22", 0.6, must=True), _load("light", "Lighting", "electronics", 150, "L1", "6-8, 16-23", 0.6, must=True),
         _load("network", "Network", "electronics", 25, must=True), _load("sockets", "Sockets", "resistive", 600, "L1", "7-23", 0.25), _load("kitchen", "Kitchen sockets", "resistive", 2200, "L1", "7-9, 12-13, 17-19", 0.15),

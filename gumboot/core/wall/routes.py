@@ -17,7 +17,7 @@ from scipy.sparse.csgraph import dijkstra
 
 from gumboot.core.case import Side, Way
 from gumboot.core.circuits import Circuit, Thin
-from gumboot.core.plan import Plan, Wall
+from gumboot.core.plan import Plan, Run, Wall
 from gumboot.core.wall.bodies import Placed
 from gumboot.core.wall.gaps import OPENINGS, Rect, rect_of, rect_of_neighbour
 from gumboot.core.working import COMMON_PRACTICE, Figure, given, solve
@@ -272,5 +272,15 @@ def _beside(a: tuple[float, float], b: tuple[float, float], power: Route) -> flo
 
 
 def with_routes(circuits: Sequence[Circuit], routes: dict[str, Route], plan: Plan) -> tuple[Circuit, ...]:
-    """The circuits with the lengths of their ways; a circuit whose own run the crew measured keeps it."""
-    return tuple(replace(c, run=c.run.model_copy(update={"length_m": round(routes[c.id].length.n, 3)})) if c.id in routes and c.run and c.id not in plan.runs else c for c in circuits)  # fmt: skip
+    """The circuits with the lengths of their ways.
+
+    What the brief says of a family gives way to the wall; a run that the crew measured for one circuit of several keeps its length.
+    """
+
+    def run(c: Circuit) -> Run | None:
+        measured = c.id in plan.runs and c.id != c.family
+        if c.id not in routes or c.run is None or measured:
+            return c.run
+        return c.run.model_copy(update={"length_m": round(routes[c.id].length.n, 3)})
+
+    return tuple(replace(c, run=run(c)) for c in circuits)
