@@ -37,6 +37,7 @@ from gumboot.core.wall.rules import (
 GRID_MM = 5
 SECONDS = 0.75  # for each of three layouts
 WAY_MM = Wanted(55, 55, 55, 55, "room for conduit")  # so that a way leads between any two boxes
+PATIENCE = 8  # times as long, where nothing was found at all
 APART_MM = 300  # how far one box at least must have moved for a layout to count as another
 RULES = {
     "edge": "the room asked of floor, ceiling and corners",
@@ -191,6 +192,9 @@ class Job:
         solver.parameters.num_workers = 2
         solver.parameters.random_seed = 1
         state = solver.solve(m)
+        if state == cp_model.UNKNOWN:  # a busy machine: neither a layout nor a proof that there is none
+            solver.parameters.max_time_in_seconds = PATIENCE * seconds
+            state = solver.solve(m)
         if state not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
             return None
         return solver.objective_value, {b.id: (solver.value(x[b.id]), solver.value(y[b.id])) for b in self.free}

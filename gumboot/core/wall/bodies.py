@@ -15,7 +15,7 @@ from gumboot.core.plan import Extra, Kit, Plan, Spot
 NOT_ON_A_WALL = ("array", "generator")
 STOOD_BEFORE = ("main-panel", "pv-inverter")
 PV_INVERTER = Case(width=400, height=500, depth=180, mass_kg=20, ways=(Way(side="bottom", at=200),), weather="rain and sun")
-EXTRA_HOLE_IN = 30.0  # a plain box has a hole in each corner, so far from its edges: common practice
+EXTRA_HOLE_IN = 30.0  # a plain box has a hole in each corner, this far from its edges: common practice
 
 
 @dataclass(frozen=True, slots=True)

@@ -25,8 +25,8 @@ from gumboot.core.working import COMMON_PRACTICE, Figure, given, solve
 
 G_MS2 = 9.81
 FACTOR = 4.0  # common practice
-EDGE_MM = 12.0  # a screw so far from the edge of a stud: common practice
-SAFE_MM = 50.0  # a bit so far from what is hidden: common practice
+EDGE_MM = 12.0  # a screw this far from the edge of a stud: common practice
+SAFE_MM = 50.0  # a bit this far from what is hidden: common practice
 TIP_SHARE = 0.25  # a bracket against tipping holds a quarter of the weight, pushed at the middle of its height: common practice
 RAIL_MM = 41.0  # a common strut profile
 LIGHT_KG = 15.0  # what a wooden lining may hold: common practice

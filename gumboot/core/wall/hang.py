@@ -23,7 +23,7 @@ from gumboot.core.working import COMMON_PRACTICE
 MOST_BENDS = 4  # 360° between pull points: NEC 342.26 to 358.26, from memory
 SWEEP_IN: dict[str, float] = {"1/2": 4, "3/4": 4.5, "1": 5.75, "1-1/4": 7.25, "1-1/2": 8.25, "2": 9.5, "2-1/2": 10.5, "3": 13, "3-1/2": 15, "4": 16}  # NEC Chapter 9 Table 2, one shot and full shoe benders, from memory  # fmt: skip
 SWEEP_TIMES = 4.0  # radius of a bend over the outer diameter of metric conduit: common practice
-BESIDE_MM = 600.0  # so far it is borne: common practice
+BESIDE_MM = 600.0  # this far it is borne: common practice
 STRAIGHT_MM = 50.0  # before a bend, for the connector: common practice
 
 
