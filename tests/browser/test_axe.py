@@ -44,7 +44,7 @@ def test_nothing_serious(visit, theme, width):
     bad = {}
     for path in PAGES:
         page.goto(path)
-        page.locator("#lived [role=status], #best [role=status]").first.wait_for(state="detached", timeout=90_000)
+        page.locator("#lived [role=status], #best [role=status]").first.wait_for(state="detached", timeout=150_000)
         if found := serious(page):
             bad[path] = found
         if (wide := page.evaluate("document.documentElement.scrollWidth")) > width:

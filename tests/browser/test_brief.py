@@ -50,12 +50,12 @@ def test_a_brief_in_ten_minutes(visit):
     page.get_by_role("link", name="Year").click()
     page.locator("#lived [role=status], #outages").first.wait_for()
     assert page.request.get(f"{job}/survey").ok
-    page.locator("#outages").wait_for(timeout=60_000)
+    page.locator("#outages").wait_for(timeout=150_000)
     assert "worst:" in page.locator("#lived").inner_text() and page.locator("#lived image").count() >= 2
     page.get_by_role("link", name="21 June").click()
     page.wait_for_url("**day=171**")
     assert "21 June, standard time" in page.locator("#lived").inner_text()
-    page.get_by_role("button", name="Carry the proposal to Set").click(timeout=60_000)
+    page.get_by_role("button", name="Carry the proposal to Set").click(timeout=150_000)
     page.wait_for_url("**/set")
     assert page.locator("#charge_1").input_value().endswith(" %") and page.locator("#mode").input_value() == "time windows"
 
@@ -84,8 +84,8 @@ def test_a_meters_file_is_read_while_the_page_waits(visit):
     ]
     page.locator("#file").set_input_files({"name": "meter.csv", "mimeType": "text/csv", "buffer": "\n".join(rows).encode()})
     page.get_by_role("button", name="Read it").click()
-    page.get_by_role("button", name="Make the year from it").click(timeout=60_000)
+    page.get_by_role("button", name="Make the year from it").click(timeout=150_000)
     page.wait_for_url(f"**{job}/year")
-    page.locator("#outages").wait_for(timeout=60_000)
+    page.locator("#outages").wait_for(timeout=150_000)
     page.get_by_text("What this rests on").click()
     assert "Load from the meter's readings" in page.locator("#lived").inner_text()
