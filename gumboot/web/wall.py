@@ -28,7 +28,6 @@ from gumboot.web.size import keep_plan, working_of
 from gumboot.web.ticket import Opened, Ticket, designed
 
 router = APIRouter()
-Places = dict[str, tuple[float, float]]
 
 
 def wall_of(at: Ticket, letter: str) -> int | None:

@@ -64,7 +64,7 @@ def test_changes_of_any_kind(app, supervisor, new_job, tern, sent):
 def test_questions_of_any_kind(app, supervisor, job_id, sent):
     asked = {"at": sent.get("note", "x"), "was": "y", "kind": sent.get("mode", "length"), **sent}
     for method, path in routes(app):
-        if method == "GET" and not path.endswith(".pdf"):
+        if method == "GET" and not path.endswith((".pdf", ".dxf")):  # slow to make, and tested on their own
             answer = supervisor.get(path.replace("{job_id}", str(job_id)), params=asked)
             assert answer.status_code < 500, (path, asked)
 
