@@ -35,6 +35,19 @@ def missing(at: Ticket) -> list[str]:
     return out
 
 
+def walls_of(at: Ticket, standalone: bool) -> list[dict[str, Any]]:
+    """Every wall with its drawing, and its holes with the entry of each that was drilled. On a page the drawing has no style of its own."""
+    d = at.design
+    return [
+        {
+            "w": w,
+            "drawing": drawn(draw_wall(w, raceways=d.raceways, standalone=standalone).replace('id="layer-', 'data-layer="')),
+            "holes": [(x, at.standing.drilled.get(x.hole.id)) for x in drill_sheet(w)],
+        }
+        for w in d.walls
+    ]
+
+
 def page(at: Ticket, fault: str = "", typed: str = "") -> dict[str, Any]:
     """What the page and the PDF both show."""
     d, standing = at.design, at.standing
@@ -68,14 +81,7 @@ def page(at: Ticket, fault: str = "", typed: str = "") -> dict[str, Any]:
         "_accepted": accepted,
         "_cautions": pack.CAUTIONS,
         "_drawing": drawn(one_line(d)),
-        "_walls": [
-            {
-                "w": w,
-                "drawing": drawn(draw_wall(w, raceways=d.raceways, standalone=True)),
-                "holes": [(x, at.standing.drilled.get(x.hole.id)) for x in drill_sheet(w)],
-            }
-            for w in d.walls
-        ],
+        "_walls": walls_of(at, standalone=False),
     }
 
 
@@ -88,7 +94,12 @@ def hand_over(request: Request, at: Opened) -> dict[str, Any]:
 @router.get("/jobs/{job_id}/hand-over.pdf")
 def pdf(at: Opened) -> Response:
     """The same as a PDF to print, file and send."""
-    context = {**page(at), "_drawing": drawn(one_line(at.design, standalone=True)), "figures": at.design.figures}
+    context = {
+        **page(at),
+        "_drawing": drawn(one_line(at.design, standalone=True)),
+        "_walls": walls_of(at, standalone=True),
+        "figures": at.design.figures,
+    }
     html = templates.get_template("pack.html").render(**context)
     return Response(
         pack.to_pdf(html), media_type="application/pdf", headers={"Content-Disposition": f'inline; filename="hand-over-{at.job.id}.pdf"'}

@@ -131,3 +131,12 @@ def test_holes_are_ticked_one_after_another_on_a_phone(visit):
     page.get_by_label("Off to the right").fill("nowhere")
     page.get_by_role("button", name="Drilled").click()
     assert "type it as" in page.locator("#right-fault").inner_text() and page.get_by_label("Off to the right").input_value() == "nowhere"
+
+
+def test_the_pack_shows_walls_and_holes_under_the_strict_policy(visit):
+    page = visit("supervisor")
+    page.goto("/jobs/1/hand-over")
+    assert page.get_by_text("25 of 25 holes are in the record").count() == 1
+    assert page.locator('[aria-label="Wall A"] svg .body').count() >= 5
+    answer = page.request.get("/jobs/1/hand-over.pdf")
+    assert answer.ok and answer.body().startswith(b"%PDF")

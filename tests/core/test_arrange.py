@@ -10,7 +10,7 @@ from gumboot.core.design import design
 from gumboot.core.findings import Level
 from gumboot.core.plan import Backing, Neighbour, Plan, Wall
 from gumboot.core.wall import Placed
-from gumboot.core.wall.arrange import GRID_MM, RULES, Job, arrange, merged
+from gumboot.core.wall.arrange import ALIKE, GRID_MM, RULES, Job, arrange, merged
 from gumboot.core.wall.bodies import Box
 from gumboot.core.wall.gaps import rect_of, short
 from gumboot.core.wall.rules import bounds
@@ -81,7 +81,7 @@ def test_small_walls_are_arranged_as_well_as_by_trying_everything(width, height)
     wall = Wall(id="A", width_mm=width, height_mm=height, made="concrete", eye_mm=1500)
     boxes = [tiny("a", 60, 50), tiny("b", 70, 60, clear=Clear(left=10, right=10))]
     job = Job(plan, wall, boxes, [], [], BOOK)
-    by_hand = brute(wall, boxes, plan, lambda ps: 3 * abs(ps[0].y - ps[1].y) / GRID_MM)
+    by_hand = brute(wall, boxes, plan, lambda ps: ALIKE * abs(ps[0].y - ps[1].y) / GRID_MM)
     found = job.solve([], (), 2.0)
     assert (found is None) == (by_hand is None)
     if found:

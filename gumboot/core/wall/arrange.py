@@ -37,6 +37,7 @@ from gumboot.core.wall.rules import (
 GRID_MM = 5
 SECONDS = 0.75  # for each of three layouts
 WAY_MM = Wanted(55, 55, 55, 55, "room for conduit")  # so that a way leads between any two boxes
+ALIKE = 8  # what a step out of line with others of its role costs, in steps of cable
 PATIENCE = 8  # times as long, where nothing was found at all
 APART_MM = 300  # how far one box at least must have moved for a layout to count as another
 RULES = {
@@ -309,7 +310,7 @@ class Job:
                 lift = round(edge / GRID_MM)
                 m.add(d >= y[a.id] - y[b.id] + lift)
                 m.add(d >= y[b.id] - y[a.id] - lift)
-                cost.append(d if a.role != b.role else 3 * d)
+                cost.append(d if a.role != b.role else ALIKE * d)
         growing = [b for b in self.free if b.case.expands == "right"]
         if growing:
             last, gap = growing[-1], growing[-1].case.like_least or 0.0
