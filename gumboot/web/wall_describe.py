@@ -176,7 +176,7 @@ def _rows(
                 faults[f.path] = str(exc)
         if part == "extras":
             known = next((x["id"] for x in before if x.get("label") == row.get("label")), None)
-            taken = {x["id"] for x in (*before, *out) if "id" in x}
+            taken = {x["id"] for x in (*before, *out) if "id" in x} | {x.id for w in plan.walls for x in w.extras}
             row["id"] = known or next(k for n in range(1, 99) if (k := f"extra-{n}") not in taken)
         out.append(row)
     return out

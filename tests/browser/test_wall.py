@@ -1,5 +1,6 @@
 """The wall in a real browser: boxes moved by mouse, by finger and by keys, taken back, saved; holes ticked on a phone."""
 
+import json
 import re
 
 import pytest
@@ -63,9 +64,13 @@ def test_snapping_finds_a_stud_and_draws_its_guide(visit):
     assert page.locator("#layer-guides .guide").count() >= 1
     page.mouse.up()
     left = place(page, "inverter-2")[0]
-    studs = [203 + 406.4 * k for k in range(16)]
-    edges = [e for b in ("inverter-1", "main-panel", "loads-panel", "grid-combiner", "transfer-switch") for e in (place(page, b)[0],)]
-    assert min(abs(left + hole - s) for hole in (40, 240, 440) for s in studs) < 0.2 or min(abs(left - e) for e in edges) < 900
+    boxes = json.loads(page.locator("#places").get_attribute("data-wall"))["boxes"]
+    wide = boxes["inverter-2"]["w"]
+    to_studs = [203 + 406.4 * k - hole for k in range(16) for hole in (40, 240, 440)]
+    to_edges = [
+        x for id, b in boxes.items() if id != "inverter-2" for x in (b["x"], b["x"] + b["w"] - wide, b["x"] + b["w"] / 2 - wide / 2)
+    ]
+    assert min(abs(left - x) for x in to_studs + to_edges) < 0.2
 
 
 def test_keys_move_by_one_by_ten_and_to_the_next_stud(visit):

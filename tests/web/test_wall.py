@@ -191,6 +191,12 @@ def test_the_wall_described_with_rows(planner, job):
     assert wall["swept"] and wall["neighbours"][1]["kind"] == "hidden pipe" and wall["neighbours"][1]["width_mm"] == 38.1
     assert wall["extras"][0]["label"] == "Network box" and wall["placed"]["pack-1"] == {"x_mm": 160, "y_mm": 150}
     assert "Network box" in planner.get(f"/jobs/{job}/wall").text
+    second = dict(form_of(planner.get(f"/jobs/{job}/wall/describe?wall=new").text))
+    second |= {k.replace("walls/0", "walls/1"): v for k, v in fields.items() if "/extras/0/" in k}
+    assert planner.post(f"/jobs/{job}/wall/describe", second).status_code == 303
+    ids = [x["id"] for w in plan_of(planner, job)["walls"] for x in w["extras"]]
+    assert len(ids) == len(set(ids)) == 2  # the same name on two walls, told apart
+    fields["version"] = "3"
     more = planner.post(f"/jobs/{job}/wall/describe", {**fields, "more": "row:neighbours", "walls/0/name": "kept while I ask"})
     assert more.status_code == 200 and "kept while I ask" in more.text and "walls-0-neighbours-3-x_mm" in more.text
 

@@ -166,7 +166,7 @@ def rail_screws(wall: Wall, catalogue: Catalogue) -> tuple[Hole, ...]:
             at = [b.x_mm + 30 + k * (b.width_mm - 60) / (count - 1) for k in range(count)]
         ground: Ground = "timber stud" if wall.made == "timber studs" else "steel stud" if wall.made == "steel studs" else wall.made
         anchor = anchor_for(ground, catalogue, None)
-        out += [Hole(f"rail-{i + 1}.{k}", f"rail-{i + 1}", round(x, 1), round(b.y_mm + b.height_mm / 2, 1), "stud" if at and wall.made.endswith("studs") else "masonry", ground, anchor, True) for k, x in enumerate(at, 1)]  # fmt: skip
+        out += [Hole(f"rail-{wall.id}{i + 1}.{k}", f"rail-{wall.id}{i + 1}", round(x, 1), round(b.y_mm + b.height_mm / 2, 1), "stud" if at and wall.made.endswith("studs") else "masonry", ground, anchor, True) for k, x in enumerate(at, 1)]  # fmt: skip
     return tuple(out)
 
 
@@ -274,7 +274,7 @@ def _rails_held(s: Scene, catalogue: Catalogue) -> Iterator[Finding]:
     """Every rail crosses two studs at least."""
     screws = rail_screws(s.wall, catalogue)
     for i, b in enumerate(s.wall.backing):
-        if b.material == "rail" and sum(h.box == f"rail-{i + 1}" for h in screws) < 2:
+        if b.material == "rail" and sum(h.box == f"rail-{s.wall.id}{i + 1}" for h in screws) < 2:
             yield stop(s.key("rail", str(i + 1)), s.place, f"Rail {i + 1} of wall {s.wall.id} crosses fewer than two studs.", COMMON_PRACTICE, Cure("Make it longer, or move it"))  # fmt: skip
 
 
