@@ -6,6 +6,7 @@ import os
 import shutil
 import subprocess
 import tempfile
+import uuid
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
@@ -17,11 +18,12 @@ from sqlalchemy import Engine, text
 from sqlalchemy.orm import Session, sessionmaker
 
 from gumboot.core.plan import Plan
-from gumboot.demo import scenario
+from gumboot.demo import plans, scenario
 from gumboot.store import database
 from gumboot.web.app import create_app
 from gumboot.web.config import Config
 
+READING = {"termination": "a", "label": "A", "torque_nm": 1.0, "typed": "1 Nm", "rated_nm": 2.0, "rated_source": "plate", "verdict": "good", "why": "", "wrench": None, "replaced": False, "corrects": None, "note": ""}  # fmt: skip
 ROOT = Path(__file__).parent.parent
 hypothesis.settings.register_profile("steady", deadline=None)  # speed is script/bench's business
 hypothesis.settings.load_profile("steady")
@@ -111,6 +113,19 @@ class Person:
     def post(self, path: str, data: dict[str, Any] | None = None, **kwargs: Any) -> Any:
         return self.http.post(path, data={"csrf": self.csrf, **(data or {})}, **kwargs)
 
+    def log(self, job_id: int, *entries: dict[str, Any]) -> Any:
+        """Send entries as a field page does; each gets a UUID of its own unless it has one."""
+        rows = [{"kind": "joint", "uuid": str(uuid.uuid4()), "at_device": "", **e} for e in entries]
+        return self.http.post(
+            f"/jobs/{job_id}/log", json={"entries": rows}, headers={"x-csrf-token": self.csrf, "accept": "application/json"}
+        )
+
+    def make_off(self, job_id: int, key: str, *acts: str, **more: Any) -> list[dict[str, Any]]:
+        """Take a joint through acts, one request each; the answers."""
+        tools = {w["name"]: w["id"] for w in self.get("/wrenches.json").json()["wrenches"]}
+        wrench = tools.get(more.pop("wrench", "small driver"), "?")
+        return [self.log(job_id, {"key": key, "act": a, "wrench": wrench, **more}).json()["entries"][0] for a in acts]
+
 
 @pytest.fixture(scope="session")
 def planner(app: Any) -> Person:
@@ -140,6 +155,21 @@ def tern() -> Plan:
 
 
 @pytest.fixture
+def saltings() -> Plan:
+    return Plan.model_validate(plans.SALTINGS_BARN)
+
+
+@pytest.fixture
+def mossbank() -> Plan:
+    return Plan.model_validate(plans.MOSSBANK_TERRACE)
+
+
+@pytest.fixture
+def juniper() -> Plan:
+    return Plan.model_validate(plans.JUNIPER_CUT)
+
+
+@pytest.fixture
 def heron() -> Plan:
     """The plan of Heron Slip: nothing wrong with it."""
     return Plan.model_validate(scenario.HERON_SLIP)
@@ -163,7 +193,6 @@ def new_job(planner: Person) -> Callable[[Plan], int]:
 
     def make(plan: Plan) -> int:
         import json
-        import uuid
 
         document = {"format": "gumboot-job/1", "uid": str(uuid.uuid4()), "version": 1, "plan": plan.model_dump(mode="json"), "log": []}
         answer = planner.post("/jobs/import", files={"file": ("job.json", json.dumps(document))})

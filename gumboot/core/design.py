@@ -23,6 +23,7 @@ from gumboot.core.faults import Loop, dc_fault, loop_findings
 from gumboot.core.findings import Change, Cure, Finding, Level, check, ordered, stop
 from gumboot.core.inrush import Inrush, design_inrush, inrush_findings, peak_findings
 from gumboot.core.kit import Catalogue, Gateway, Inverter, Pack
+from gumboot.core.land import Termination, list_terminations, termination_findings
 from gumboot.core.loads import Board, Charging, board_findings, design_board, design_charging, generator_findings
 from gumboot.core.plan import Fitted, Plan
 from gumboot.core.raceways import Raceway, lay_raceways
@@ -32,7 +33,6 @@ from gumboot.core.sizes import area_mm2
 from gumboot.core.strings import StringDesign, design_string, design_trackers
 from gumboot.core.supply import Bus, bus_findings, design_bus, electrode, service_limit, supply_findings
 from gumboot.core.survey import survey_findings
-from gumboot.core.terminations import Termination, list_terminations, termination_findings
 from gumboot.core.wall import Box, OnWall, boxes, hang, wall_findings, with_routes
 from gumboot.core.working import Figure
 
@@ -229,8 +229,8 @@ def design(plan: Plan, catalogue: Catalogue) -> Design:
     found += faults
     disconnects = list_disconnects(sized, laid.bodies, plan)
     found += disconnect_findings(disconnects, plan)
-    terminations = list_terminations(sized, laid.bodies, catalogue, plan.code)
-    found += termination_findings(terminations, plan, inverter, catalogue)
+    terminations = list_terminations(sized, laid.bodies, laid.links, catalogue, plan, inverter)
+    found += termination_findings(terminations, sized, plan, inverter, catalogue)
     settings, faults = fill_menu(Job(plan, inverter, pack, bank, sized))
     found += faults
     board = design_board(plan, inverter, gateway, sized, bank.energy if bank else None)

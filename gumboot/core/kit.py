@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Annotated, Literal
 
-from pydantic import Field, TypeAdapter, model_validator
+from pydantic import Field, TypeAdapter
 
 from gumboot.core.case import Case, Rack, Stack
 from gumboot.core.entry import Entry, Positive
+from gumboot.core.terminal import Block, Conductor, FactoryJoint, Ferrule, Lug, Socket, Strands, Terminal
 
 Book = Literal["nec-2023", "iec-60364"]
-Conductor = Literal["L1", "L2", "L3", "N", "PE", "+", "−"]
 Family = Literal[
     "pv", "pack", "battery", "grid", "grid-feeder", "backup", "backup-feeder", "changeover", "loads", "generator", "existing-pv"
 ]
@@ -22,43 +22,8 @@ LINES: dict[str, tuple[Conductor, ...]] = {
     "single-phase 230 V": ("L1",),
     "three-phase 400/230 V": ("L1", "L2", "L3"),
 }
+Stage = Literal["Battery", "PV", "Grid", "Backup", "Generator", "Links"]
 Ground = Literal["concrete", "solid brick", "hollow block", "timber stud", "steel stud", "wood board", "rail"]
-Termination = Literal["lug", "bare", "ferrule", "pv-connector", "spring"]
-
-
-class Terminal(Entry):
-    """One place a conductor lands. torque_nm None: the maker is silent, the book's own table serves."""
-
-    id: str
-    label: str
-    conductor: Conductor
-    end: Termination
-    stud: str = ""
-    least: str = "14"
-    most: str
-    strip_mm: Positive | None = None
-    torque_nm: Positive | None = None
-    bit: str
-    temp_c: Literal[60, 70, 75, 90] = 75
-    holds: Annotated[int, Field(ge=1)] = 1
-    metals: tuple[Literal["Cu", "Al"], ...] = ("Cu",)
-    ferrite: str = ""
-    source: str
-
-    @model_validator(mode="after")
-    def _torque_known(self) -> Terminal:
-        if self.torque_nm is None and self.end not in ("pv-connector", "spring") and self.most.endswith("mm²"):
-            raise ValueError(f"{self.label}: a metric terminal needs its torque, since the IEC has no table of screws")
-        return self
-
-
-class FactoryJoint(Entry):
-    """A joint made at the works, found loose often enough to be on the list."""
-
-    id: str
-    label: str
-    torque_nm: Positive
-    bit: str
 
 
 class Tracker(Entry):
@@ -102,11 +67,13 @@ class MenuItem(Entry):
 
 
 class Link(Entry):
-    """A thin line between boxes: what it is called, its conductors, and the role of the box at its other end."""
+    """A thin line between boxes: what it is called, its conductors, the role of the box at its other end, and where it ends here and there."""
 
     name: str
     conductors: str
     to: Literal["bank", "meter", "gateway", "inverter"]
+    here: Socket
+    there: Socket
 
 
 class Inverter(Entry):
@@ -114,6 +81,7 @@ class Inverter(Entry):
 
     leg_max_w: continuous on one leg, None for an even share; imbalance_max_w: between legs. standby_w: what it draws itself while it works. fault_a: what it can push into a short when islanded. capacitance_f and precharge: of its battery port.
     residual: the residual-current device its maker declares enough; None when the maker is silent.
+    landing: the order in which its maker wants the stages landed; empty when silent.
     """
 
     kind: Literal["inverter"]
@@ -156,6 +124,9 @@ class Inverter(Entry):
     capacitor_wait_min: Positive
     shutdown: Annotated[tuple[str, ...], Field(min_length=1)]
     factory_joints: tuple[FactoryJoint, ...] = ()
+    cover: FactoryJoint | None = None
+    block: Block | None = None
+    landing: tuple[Stage, ...] = ()
     case: Case | None = None
     menu: Annotated[tuple[MenuItem, ...], Field(min_length=1)]
 
@@ -181,6 +152,7 @@ class Pack(Entry):
 
     breaker_a None: it has none of its own, and each string of units wants a fuse.
     bridge: the bolts of the copper bars between two towers of a stack; interlink: a bolt of the bar between two cells.
+    chain: where the link from pack to pack leaves one and enters the next.
     """
 
     kind: Literal["pack"]
@@ -211,6 +183,8 @@ class Pack(Entry):
     terminals: tuple[Terminal, ...]
     earth: Terminal
     factory_joints: tuple[FactoryJoint, ...] = ()
+    chain: tuple[Socket, Socket] | None = None
+    block: Block | None = None
     case: Case | None = None
     stack: Stack | None = None
     rack: Rack | None = None
@@ -242,6 +216,8 @@ class Gateway(Entry):
     backup: Port
     links: tuple[Link, ...] = ()
     factory_joints: tuple[FactoryJoint, ...] = ()
+    cover: FactoryJoint | None = None
+    block: Block | None = None
     case: Case | None = None
 
 
@@ -278,19 +254,10 @@ class Device(Entry):
     case: Case | None = None
 
 
-class Lug(Entry):
-    """What end preparation a conductor size takes: barrel depth in mm and crimp die."""
-
-    size: str
-    barrel_mm: Positive
-    die: str
-    studs: tuple[str, ...] = ()
-
-
 class ConductorType(Entry):
     """A kind of cable: insulation temperature in °C, conductor class, which runs it serves; cost a mm² and metre, and of making off one end.
 
-    Costs are in the crew's own coin: only their ratio matters, when the least-cost legal set is picked.
+    reels_m: the lengths it is sold in. Costs are in the crew's own coin: only their ratio matters, when the least-cost legal set is picked.
     """
 
     kind: Literal["conductor"]
@@ -299,10 +266,11 @@ class ConductorType(Entry):
     book: Book
     material: Literal["Cu", "Al"] = "Cu"
     temp_c: Literal[70, 75, 90]
-    strands: Literal["stranded", "fine"]
+    strands: Strands
     cores: Literal["single", "multi"] = "single"
     cost_mm2_m: Positive
     cost_end: Positive
+    reels_m: Annotated[tuple[Positive, ...], Field(min_length=1)] = (100.0,)
     families: tuple[Family, ...]
     sizes: tuple[str, ...]
 
@@ -313,6 +281,14 @@ class Lugs(Entry):
     kind: Literal["lugs"]
     id: str
     rows: tuple[Lug, ...]
+
+
+class Ferrules(Entry):
+    """The crew's ferrule chart."""
+
+    kind: Literal["ferrules"]
+    id: str
+    rows: tuple[Ferrule, ...]
 
 
 class Anchor(Entry):
@@ -333,7 +309,7 @@ class Anchor(Entry):
     source: str
 
 
-AnyEntry = Annotated[Inverter | Gateway | Pack | Module | Device | ConductorType | Lugs | Anchor, Field(discriminator="kind")]
+AnyEntry = Annotated[Inverter | Gateway | Pack | Module | Device | ConductorType | Lugs | Ferrules | Anchor, Field(discriminator="kind")]
 entry = TypeAdapter[AnyEntry](AnyEntry)
 file = TypeAdapter[list[AnyEntry]](list[AnyEntry])
 
@@ -355,6 +331,7 @@ class Catalogue:
         self.conductors = [e for e in rows if isinstance(e, ConductorType)]
         self.anchors = [e for e in rows if isinstance(e, Anchor)]
         self.lugs = {lug.size: lug for e in rows if isinstance(e, Lugs) for lug in e.rows}
+        self.ferrules = {f.size: f for e in rows if isinstance(e, Ferrules) for f in e.rows}
         if len({e.id for e in rows}) != len(rows):
             raise BrokenCatalogue("two catalogue entries share one id")
 

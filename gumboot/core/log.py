@@ -12,9 +12,10 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from gumboot.core.findings import Finding
-from gumboot.core.terminations import Reading, Verdict, standing
+from gumboot.core.land.moves import Move, Stand, stand_of
+from gumboot.core.land.termination import State
 
-Kind = Literal["reading", "accept", "sign", "reopen", "photo", "withdraw", "drill"]
+Kind = Literal["reading", "step", "settle", "accept", "sign", "reopen", "photo", "withdraw", "drill"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,33 +60,60 @@ def first_broken(job_uid: str, entries: Iterable[Entry]) -> int | None:
     return None
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Standing:
-    """What the log adds up to now."""
+    """What the log adds up to now, up to entry number `seq`.
 
-    readings: dict[str, list[Entry]] = field(default_factory=dict)
-    verdicts: dict[str, Verdict] = field(default_factory=dict)
+    moves: of each joint, oldest first. drilled and accepted: the last entry on each hole and finding. hours: entries by who and hour
+    (UTC); ratios: readings by reading over rated, to the hundredth; corrected ones are left out.
+    """
+
+    seq: int = 0
+    moves: dict[str, tuple[Move, ...]] = field(default_factory=dict)
     accepted: dict[str, Entry] = field(default_factory=dict)
     signed: Entry | None = None
     photos: dict[str, Entry] = field(default_factory=dict)
     drilled: dict[str, Entry] = field(default_factory=dict)
+    hours: dict[tuple[str, str], int] = field(default_factory=dict)
+    ratios: dict[float, int] = field(default_factory=dict)
+    _stands: dict[tuple[str, tuple[str, ...]], Stand] = field(default_factory=dict, compare=False, repr=False)
 
     def accepts(self, finding: Finding) -> Entry | None:
         """The entry that accepts this finding as it reads now, if any; changed words or numbers want a new acceptance."""
         entry = self.accepted.get(finding.key)
         return entry if entry and entry.body["fingerprint"] == finding.fingerprint else None
 
+    def joint(self, key: str, chain: tuple[State, ...]) -> Stand:
+        """Where one joint stands. Remembered until an entry about it comes."""
+        found = self._stands.get((key, chain))
+        if found is None:
+            found = self._stands[key, chain] = stand_of(self.moves.get(key, ()), chain)
+        return found
+
 
 def stand(entries: Sequence[Entry]) -> Standing:
     """Read the log from the first entry to the last."""
-    readings: dict[str, list[Entry]] = {}
-    accepted: dict[str, Entry] = {}
-    photos: dict[str, Entry] = {}
-    drilled: dict[str, Entry] = {}
-    signed: Entry | None = None
+    return carry_on(Standing(), entries)
+
+
+def carry_on(before: Standing, entries: Sequence[Entry]) -> Standing:
+    """A standing with later entries read into it; the earlier one is left as it was."""
+    grown: dict[str, list[Move]] = {}
+    accepted, photos, drilled = dict(before.accepted), dict(before.photos), dict(before.drilled)
+    hours, ratios, signed, seq = dict(before.hours), dict(before.ratios), before.signed, before.seq
     for e in entries:
-        if e.kind == "reading":
-            readings.setdefault(e.body["termination"], []).append(e)
+        seq = e.seq
+        hour = (e.who, e.at_server[:13])
+        hours[hour] = hours.get(hour, 0) + 1
+        if e.kind in ("reading", "step", "settle"):
+            key = e.body["termination"]
+            rows = grown.setdefault(key, list(before.moves.get(key, ())))
+            move = as_move(e)
+            _count(ratios, move, 1)
+            for old in rows if move.corrects or move.drops else ():
+                if old.uuid == move.corrects or old.uuid in move.drops:
+                    _count(ratios, old, -1)
+            rows.append(move)
         elif e.kind == "accept":
             accepted[e.body["finding"]] = e
         elif e.kind == "drill":
@@ -96,11 +124,35 @@ def stand(entries: Sequence[Entry]) -> Standing:
             photos.pop(e.body["digest"], None)
         elif e.kind in ("sign", "reopen"):
             signed = e if e.kind == "sign" else None
-    verdicts = {key: v for key, rows in readings.items() if (v := standing([as_reading(e) for e in rows]))}
-    return Standing(readings, verdicts, accepted, signed, photos, drilled)
+    moves = {**before.moves, **{k: tuple(v) for k, v in grown.items()}}
+    kept = {k: v for k, v in before._stands.items() if k[0] not in grown}
+    return Standing(seq, moves, accepted, signed, photos, drilled, hours, ratios, kept)
 
 
-def as_reading(entry: Entry) -> Reading:
-    """A reading entry as the judging functions want it."""
-    b = entry.body
-    return Reading(entry.uuid, b.get("torque_nm"), b["verdict"], b.get("replaced", False), b.get("corrects"))
+def _count(ratios: dict[float, int], m: Move, by: int) -> None:
+    if m.torque_nm is not None and m.rated_nm:
+        r = round(m.torque_nm / m.rated_nm, 2)
+        ratios[r] = ratios.get(r, 0) + by
+
+
+def as_move(e: Entry) -> Move:
+    """An entry about a joint as the states are read from."""
+    b = e.body
+    about = {
+        "note": b.get("note", ""),
+        "seen": b.get("seen"),
+        "device": b.get("device", ""),
+        "corrects": b.get("corrects"),
+        "photo": b.get("digest", ""),
+    }
+    if e.kind == "settle":
+        return Move(
+            e.uuid, "settled", e.seq, e.who, e.at_device, drops=tuple(b["drops"]), at_server=e.at_server, **{**about, "note": b["reason"]}
+        )
+    if e.kind == "step":
+        return Move(e.uuid, b["act"], e.seq, e.who, e.at_device, at_server=e.at_server, **about)
+    wrench = b["wrench"]
+    return Move(
+        e.uuid, "torqued", e.seq, e.who, e.at_device, b["torque_nm"], b["rated_nm"], b["verdict"], b["replaced"], b.get("turn") == "again", at_server=e.at_server,
+        why=b["why"], typed=b["typed"], tool=f"{wrench['name']}, {wrench['serial']}" if wrench else "", source=b.get("source", "typed"), **about,
+    )  # fmt: skip

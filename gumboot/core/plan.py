@@ -65,6 +65,9 @@ FAMILIES: tuple[Family, ...] = (
 )
 
 
+Landing = Literal["maker", "battery first", "battery last", "unit by unit"]
+
+
 class Part(BaseModel):
     """Frozen, and refuses what it does not know."""
 
@@ -397,8 +400,21 @@ class Fitted(Part):
     protection_a: Amps | None = None
 
 
+class Reel(Part):
+    """A remnant the crew has: cable by catalogue id, size, colour, and its length in m."""
+
+    cable: Name
+    size: Size
+    colour: Text = ""
+    length_m: Metres
+
+
 class Plan(Part):
-    """Everything decided about one job."""
+    """Everything decided about one job.
+
+    landing: the order of landing, by the maker's sheet where it gives one, or a school of the crew's. recheck: what is done a day later
+    where the maker is silent.
+    """
 
     format: Literal["gumboot-plan/1"] = "gumboot-plan/1"
     code: Book = "nec-2023"
@@ -416,6 +432,9 @@ class Plan(Part):
     runs: dict[Key, Run] = Field(default_factory=dict)
     fitted: dict[Key, Fitted] = Field(default_factory=dict)
     settings: dict[Key, float | Text] = Field(default_factory=dict)
+    landing: Landing = "maker"
+    recheck: Literal["by kind", "torque", "look"] = "by kind"
+    reels: Annotated[tuple[Reel, ...], Field(max_length=60)] = ()
 
     @model_validator(mode="after")
     def _letters_differ(self) -> Plan:

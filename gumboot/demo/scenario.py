@@ -16,8 +16,9 @@ from sqlalchemy.orm import Session, sessionmaker
 from gumboot.catalogue import catalogue
 from gumboot.core.design import design
 from gumboot.core.findings import Level
+from gumboot.core.land import Termination, best_wrench
+from gumboot.core.land.entering import Entered, entry_body
 from gumboot.core.plan import Plan
-from gumboot.core.terminations import Wrench, best_wrench, judge
 from gumboot.core.wall import drill_sheet
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from gumboot.exports.pack import STATEMENT
@@ -27,7 +28,10 @@ from gumboot.store.models import Crew, Job, Person, WrenchRow
 PASSWORD = "boots-by-the-door"  # noqa: S105 - the demo's own, printed at start
 PEOPLE = (("planner", "Merrin Tarn"), ("installer", "Osk Fellgate"), ("supervisor", "Ilse Quayle"))
 
-WRENCHES = (("small driver", "MT-0412", 1.0, 6.0), ("middle wrench", "MT-1187", 5.0, 25.0), ("long wrench", "MT-2290", 20.0, 110.0))
+WRENCHES = (  # name, serial, scale in N·m, class of ISO 6789, unit on the scale
+    ("terminal driver", "MT-0077", 0.2, 1.2, "II-D", "N·m"), ("small driver", "MT-0412", 1.0, 6.0, "II-D", "in·lb"), ("middle wrench", "MT-1187", 5.0, 25.0, "II-A", "N·m"),
+    ("long wrench", "MT-2290", 20.0, 110.0, "II-A", "ft·lb"),
+)  # fmt: skip
 
 
 def load(make: sessionmaker[Session]) -> None:
@@ -55,7 +59,8 @@ def load(make: sessionmaker[Session]) -> None:
             if domain == "demo.example":
                 until = date(datetime.now(UTC).year + 1, 3, 31)
                 db.add_all(
-                    WrenchRow(crew_id=crew.id, name=n, serial=s, least_nm=a, most_nm=b, calibrated_until=until) for n, s, a, b in WRENCHES
+                    WrenchRow(crew_id=crew.id, name=n, serial=s, least_nm=a, most_nm=b, calibrated_until=until, iso_class=c, scale=u)
+                    for n, s, a, b, c, u in WRENCHES
                 )
                 db.flush()
                 finished(db, crew.id)
@@ -63,21 +68,24 @@ def load(make: sessionmaker[Session]) -> None:
 
 
 def land(db: Session, job: Job, plan: Plan, first: int | None) -> None:
-    """Readings for the first terminations (all when None), each with the best wrench; every eleventh a little low at first."""
+    """The first joints made off (all when None), each reading with the best wrench; every eleventh a little low at first."""
     wrenches = records.wrenches(db)
     today = datetime.now(UTC).date()
+
+    def keep(t: Termination, act: str, nm: float | None = None) -> None:
+        wrench = best_wrench(t.torque.n, wrenches, today) if t.torque and nm else None
+        stand = records.standing(db, job).joint(t.key, t.chain)
+        kind, body = entry_body(Entered(t.key, t.label, act, typed=f"{nm} Nm" if nm else ""), t, stand, wrench, today, others_since=False)
+        records.append(db, job, kind, body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))  # type: ignore[arg-type]
+
     for t in design(plan, catalogue()).terminations[:first]:
-        rated = t.torque.n if t.torque else None
-        wrench: Wrench | None = best_wrench(rated, wrenches, today) if rated else None
-        readings = [None] if rated is None else [rated * 0.9, rated] if t.number % 11 == 0 else [rated * (1 + (t.number % 5 - 2) / 100)]
-        for value in readings:
-            nm = None if value is None else round(value, 2)
-            verdict, why = judge(t.torque, nm, wrench, today)
-            body = {
-                "termination": t.key, "label": t.label, "torque_nm": nm, "typed": f"{nm} Nm" if nm else "", "rated_nm": rated, "rated_source": t.torque.source if t.torque else t.source, "verdict": verdict, "why": why,
-                "wrench": {"name": wrench.name, "serial": wrench.serial, "calibrated_until": wrench.calibrated_until.isoformat()} if wrench else None, "replaced": False, "corrects": None, "note": "",
-            }  # fmt: skip
-            records.append(db, job, "reading", body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))
+        for state in t.chain:
+            if state == "torqued" and t.torque:
+                if t.number % 11 == 0:
+                    keep(t, state, round(t.torque.n * 0.9, 2))
+                keep(t, state, round(t.torque.n * (1 + (t.number % 5 - 2) / 100), 2))
+            else:
+                keep(t, state)
 
 
 def drilled(db: Session, job: Job, plan: Plan) -> None:

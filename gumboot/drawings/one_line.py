@@ -23,8 +23,8 @@ BROWSE = "from memory: check your edition"
 
 
 @lru_cache(maxsize=64)
-def one_line(design: Design, standalone: bool = False) -> str:
-    """The drawing as SVG text."""
+def one_line(design: Design, standalone: bool = False, progress: tuple[tuple[str, int, int], ...] = ()) -> str:
+    """The drawing as SVG text. progress: (circuit, ends made off, ends in all), shown in place of protection and length."""
     if design.inverter is None or not design.bodies:
         words = (
             "Choose the kit in Brief: nothing can be drawn yet."
@@ -35,7 +35,8 @@ def one_line(design: Design, standalone: bool = False) -> str:
     sheet = lay_sheet(design)
     by_id = {s.id: s for s in design.circuits}
     parts = [link for i, way in sheet.links for link in _link(design, i, way)]
-    parts += [_wire(design, by_id.get(w.id), w) for w in sheet.wires]
+    made = {k: (n, of) for k, n, of in progress}
+    parts += [_wire(design, by_id.get(w.id), w, made.get(w.id)) for w in sheet.wires]
     parts += [_bar(design, i, a, b) for i, (a, b) in sheet.bars.items()]
     parts += [_body(design, b, sheet.boxes[b.id]) for b in design.bodies if b.id in sheet.boxes]
     parts += [text(x, y, words, "tiny soft") for x, y, words in sheet.ports]
@@ -62,7 +63,7 @@ def _badge(design: Design, key: str, x: float, y: float) -> str:
     )
 
 
-def _wire(design: Design, s: Sized | None, w: Wire) -> str:
+def _wire(design: Design, s: Sized | None, w: Wire, made: tuple[int, int] | None = None) -> str:
     """One circuit: line, its conductors as slashes, conductor text above, protection and length below, all one link."""
     if w.existing and s is None:
         words = "existing wiring"
@@ -98,12 +99,17 @@ def _wire(design: Design, s: Sized | None, w: Wire) -> str:
     metal = " Al" if s.cable.material == "Al" else ""
     first = f"C{s.circuit.number} · {sets}{spoken(s.size)}{metal}"
     second = f"{s.protection.text} · {long}" if s.protection else long
+    state = ""
+    if made:
+        second = "✓ made off" if made[0] == made[1] else f"{made[0]} of {made[1]} made off"
+        state = " made-all" if made[0] == made[1] else " made-part" if made[0] else " made-none"
+        words = f"{s.circuit.name}: {second}"
     if upright:
         inner += [text(x, y, first, "mono strong"), text(x, y + 14, second, "mono"), _badge(design, s.id, x + 72, y + 14)]
     else:
         inner += [text(x, y - 7, first, "mono strong"), text(x, y + 15, second, "mono")]
         inner.append(_badge(design, s.id, *((x + 48, y + 15) if system == "pv" else (x, y - 20))))
-    return tag("a", tag("title", words), *inner, href=f"?at={key}#working", class_=f"wire {system}", data_at=key, aria_label=words)
+    return tag("a", tag("title", words), *inner, href=f"?at={key}#working", class_=f"wire {system}{state}", data_at=key, aria_label=words)
 
 
 def colour_class(design: Design, conductor: str) -> str:

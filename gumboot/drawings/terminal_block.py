@@ -1,53 +1,180 @@
-"""The body one is standing at: its terminals by port, what is done filled in, the next one ringed."""
+"""A body's terminals as its sheet has them, to scale; the page lights the next one and fills in what is done.
+
+Every place carries its joint in `data-joint`: the page sets its class (`pad-part`, `pad-made`, `pad-under`, `pad-over`, `pad-here`).
+"""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from itertools import groupby
-from urllib.parse import quote
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
 from xml.sax.saxutils import escape
 
+from gumboot.core.circuits import Body
 from gumboot.core.design import Design
-from gumboot.core.terminations import Termination, Verdict
-from gumboot.drawings.svg import box, picture, tag, text
+from gumboot.core.land import Termination
+from gumboot.core.terminal import Block, Row, Terminal
+from gumboot.drawings.svg import box, line, picture, tag, text
 
-PIN, ROWS_AT = 52, 46
-LOOSE = {"Factory joints": "made at the works", "Bars and links": "bars that the crew makes"}
-MARK: dict[str, str] = {"good": "✓", "done": "✓", "under": "low", "over": "over", "withheld": "?"}
-
-
-def terminal_block(design: Design, at: Termination, verdicts: Mapping[str, Verdict], width: float = 620) -> str:
-    """Every termination of the body that `at` is on, one square each, grouped by what they belong to."""
-    numbers = {s.id: s.circuit.number for s in design.circuits}
-    own = sorted((t for t in design.terminations if t.body == at.body), key=lambda t: (numbers.get(t.circuit, 0), t.number))
-    parts: list[str] = []
-    x, y = 12.0, float(ROWS_AT)
-    for circuit, group in groupby(own, key=lambda t: t.circuit or t.stage):
-        pins = list(group)
-        span = len(pins) * (PIN + 6)
-        if x > 12 and x + span > width - 12:
-            x, y = 12.0, y + PIN + 44
-        parts.append(text(x, y - 6, f"C{numbers[circuit]} {circuit}" if circuit in numbers else LOOSE.get(circuit, circuit), "small soft"))
-        for t in pins:
-            if x + PIN > width - 8:
-                x, y = 12.0, y + PIN + 44
-            parts.append(_pin(t, x, y, verdicts.get(t.key), t.key == at.key))
-            x += PIN + 6
-        x += 16
-    height = y + PIN + 30
-    title = f"Terminals of {at.place}"
-    words = ". ".join(f"{t.terminal} {verdicts.get(t.key, 'to do')}" for t in own)
-    return picture(width, height, title, words, box(3, 3, width - 6, height - 6, "body"), text(12, 22, at.place, "strong"), *parts)
+WIDTH = 640.0
+LOOSE_ROW = 34.0  # mm of the block's scale for joints that lie behind it
+SYMBOL = {"−": "−", "+": "+"}
 
 
-def _pin(t: Termination, x: float, y: float, verdict: Verdict | None, here: bool) -> str:
-    good = verdict in ("good", "done")
-    class_ = "pin-good" if good else f"pin-{verdict}" if verdict in ("under", "over") else "pin"
-    ring = box(x - 4, y - 4, PIN + 8, PIN + 8, "ring") if here else ""
-    name = ("bar" if t.end == "bar" else "screw") if t.conductor == "factory" else t.conductor
-    inner = box(x, y, PIN, PIN, class_) + text(x + PIN / 2, y + 24, name, "strong on-good" if good else "strong", "middle")
-    inner += text(
-        x + PIN / 2, y + 42, MARK.get(verdict or "", "next" if here else str(t.number)), "small on-good" if good else "small", "middle"
+@dataclass(frozen=True, slots=True)
+class Pad:
+    """One place on a block: where, what shape, what it is called, and the joints that land there."""
+
+    x: float
+    y: float
+    made: str
+    name: str
+    joints: tuple[Termination, ...]
+
+
+def ports(design: Design, b: Body) -> dict[str, tuple[Terminal, ...]]:
+    """The terminals that the catalogue gives each port of a body, used or not."""
+    if b.role == "inverter" and (u := design.inverter):
+        named = {
+            "BAT": u.battery,
+            "GRID": u.grid,
+            "BACKUP": u.backup,
+            "GEN": u.generator,
+            "AC IN": u.generator or u.grid,
+            "AC": u.backup or u.grid,
+        }
+        return {f"PV {t.id}": t.terminals for t in u.trackers} | {k: p.terminals for k, p in named.items() if p}
+    if b.id == "gateway" and (g := design.gateway):
+        return {"GRID": g.grid.terminals, "INVERTER": g.inverter.terminals, "BACKUP": g.backup.terminals}
+    if b.role == "pack" and design.pack:
+        return {"posts": design.pack.terminals, "fuse": design.pack.terminals}
+    return {}
+
+
+def block_of(own: Sequence[Termination], b: Body) -> Block:
+    """The body's block; where its sheet is silent, its ports in rows."""
+    if b.block:
+        return b.block
+    by_port: dict[str, int] = {}
+    for t in own:
+        by_port[port_of(t)] = by_port.get(port_of(t), 0) + 1
+    rows, x, y, high = [], 20.0, 40.0, 0
+    for port, n in by_port.items():
+        if x > 20 and x + n * 26 > 400:
+            x, y = 20.0, y + 58
+        rows.append((port, x, y))
+        x += max(n, 3) * 26 + 16
+        high = max(high, int(y))
+    height = high + 44.0
+    return Block(width=420, height=height, rows=tuple(Row(port=p, x=a, y=height - c, pitch=26) for p, a, c in rows))
+
+
+def port_of(t: Termination) -> str:
+    """The row of a block that a joint lies in."""
+    return "PE" if t.conductor == "PE" else t.port
+
+
+def pads(design: Design, b: Body, own: Sequence[Termination], block: Block) -> list[Pad]:
+    """Every place of a block, the free ones too."""
+    here: dict[str, list[Termination]] = {}
+    for t in own:
+        here.setdefault(t.pad, []).append(t)
+    known = ports(design, b)
+    out: list[Pad] = []
+    for row in block.rows:
+        mine = [p for p, ts in here.items() if port_of(ts[0]) == row.port]
+        names = {f"{row.port}/{t.id}": (t.end, t.conductor) for t in known.get(row.port, ())}
+        if row.port == "PE" and b.role == "inverter" and design.inverter:
+            names = {f"PE/{i}": (design.inverter.earth.end, "PE") for i in range(1, design.inverter.earth_screws + 1)}
+        places = list(names) + [p for p in mine if p not in names]
+        for i, p in enumerate(places):
+            joints = tuple(here.get(p, ()))
+            end, conductor = names.get(p, ("", "PE" if row.port == "PE" else ""))
+            name = (
+                joints[0].terminal.rsplit(", ", 1)[-1]
+                if joints and joints[0].kind == "signal"
+                else (joints[0].conductor if joints else conductor)
+            )
+            out.append(Pad(row.x + i * row.pitch, row.y, joints[0].made if joints else end, name, joints))
+    return out
+
+
+def terminal_block(design: Design, body: Body) -> str:
+    """One body's block."""
+    own = [t for t in design.terminations if t.body == body.id and t.pad]
+    behind = [t for t in design.terminations if t.body == body.id and t.kind in ("factory", "bar")]
+    block = block_of(own, body)
+    k = WIDTH / (block.width + 16)
+    extra = 0.0 if not behind else LOOSE_ROW * (1 + (len(behind) - 1) // 12)
+    height = (block.height + 26 + extra) * k
+    top = 22.0
+
+    def place(x: float, y: float) -> tuple[float, float]:
+        return (x + 8) * k, (top + block.height - y) * k
+
+    parts = [box(4 * k, (top - 4) * k, (block.width + 8) * k, (block.height + 4) * k, "body"), text(8 * k, 14 * k, body.label, "strong")]
+    every = pads(design, body, own, block)
+    for row in block.rows:
+        x, y = place(row.x, row.y)
+        parts.append(text(x - 9 * k, y - 17 * k, row.port if row.port != "COM" else "signals", "small soft"))
+    for p in every:
+        x, y = place(p.x, p.y)
+        parts += shape(p, x, y, k)
+    for i, t in enumerate(behind):
+        x = (20 + (i % 12) * 33) * k
+        y = (top + block.height + 20 + LOOSE_ROW * (i // 12)) * k
+        if i % 12 == 0:
+            parts.append(text(8 * k, y - 13 * k, "made at the works" if t.kind == "factory" else "bars the crew bolts", "small soft"))
+        parts += shape(Pad(0, 0, "lug", str(t.number), (t,)), x, y, k)
+    words = ". ".join(f"{t.number} {t.terminal}" for t in (*own, *behind))
+    return picture(WIDTH, height, f"Terminals of {body.label}", words, *parts)
+
+
+def shape(p: Pad, x: float, y: float, k: float) -> list[str]:
+    """One place: a stud is round, a screw clamp square with its slot, a spring clamp a slit, a plug has its latch, a clip is open."""
+    r = 6.5 * k
+    match p.made:
+        case "lug" | "ring" | "as made" | "bar":
+            body = tag("circle", cx=x, cy=y, r=r, class_="pad") + tag("path", d=hexagon(x, y, 0.55 * r), class_="pad-mark")
+        case "pv-connector":
+            body = tag("circle", cx=x, cy=y, r=0.8 * r, class_="pad") + tag("circle", cx=x, cy=y, r=0.3 * r, class_="pad-mark")
+        case "spring":
+            body = box(x - 0.8 * r, y - r, 1.6 * r, 2 * r, "pad") + line(
+                (x - 0.4 * r, y + 0.4 * r), (x + 0.4 * r, y + 0.4 * r), class_="pad-mark"
+            )
+        case "plug":
+            body = box(x - r, y - 0.8 * r, 2 * r, 1.6 * r, "pad") + box(x - 0.35 * r, y + 0.4 * r, 0.7 * r, 0.4 * r, "pad-mark")
+        case "clip":
+            body = tag("circle", cx=x, cy=y, r=r, class_="pad") + line((x, y - r), (x, y - 0.3 * r), class_="pad-mark")
+        case _:
+            body = box(x - 0.8 * r, y - 0.8 * r, 1.6 * r, 1.6 * r, "pad") + line(
+                (x - 0.45 * r, y + 0.45 * r), (x + 0.45 * r, y - 0.45 * r), class_="pad-mark"
+            )
+    name = text(x, y + 1.45 * r + 8 * k, p.name[:6], "small", "middle")
+    if not p.joints:
+        return [tag("g", body, name, class_="pad-free")]
+    out = []
+    for n, t in enumerate(p.joints):
+        ring = tag("circle", cx=x, cy=y, r=1.45 * r, class_="pad-ring")
+        number = text(x + 0.9 * r, y - 0.75 * r, "", "pad-state")
+        moved = tag(
+            "g", ring, body, name if n == 0 else "", number, transform=f"translate({n * 0.7 * r:.1f} {-n * 0.7 * r:.1f})" if n else None
+        )
+        words = f"{t.number} {t.place}, {t.terminal}"
+        out.append(tag("a", tag("title", escape(words)), moved, href=f"#{t.key}", class_="joint", aria_label=words, data_joint=t.key))
+    return out
+
+
+def hexagon(x: float, y: float, r: float) -> str:
+    """A bolt's head."""
+    points = [(1.0, 0.0), (0.5, 0.866), (-0.5, 0.866), (-1.0, 0.0), (-0.5, -0.866), (0.5, -0.866)]
+    return "M" + "L".join(f"{x + r * a:.1f} {y + r * b:.1f}" for a, b in points) + "Z"
+
+
+@lru_cache(maxsize=64)
+def block_plates(design: Design) -> str:
+    """Every body's block, each in an element that the page shows when its turn comes; remembered for the design."""
+    touched = {t.body for t in design.terminations}
+    return "".join(
+        tag("div", terminal_block(design, b), class_="plate", data_body=b.id, hidden="hidden") for b in design.bodies if b.id in touched
     )
-    words = f"{t.place} {t.terminal}: {verdict or 'to do'}"
-    return ring + tag("a", tag("title", escape(words)), inner, href=f"?at={quote(t.key, safe='')}", class_="pin-link", aria_label=words)

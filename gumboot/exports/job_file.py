@@ -18,9 +18,10 @@ from pydantic import TypeAdapter, ValidationError
 
 from gumboot.core import log
 from gumboot.core.design import Design
+from gumboot.core.land import Verdict
+from gumboot.core.land.moves import ACTS
 from gumboot.core.log import Entry
 from gumboot.core.plan import Plan
-from gumboot.core.terminations import Verdict
 
 FORMAT = "gumboot-job/1"
 
@@ -102,6 +103,7 @@ def schema() -> dict[str, Any]:
     torque = {"type": ["number", "null"], "minimum": 0, "maximum": 1000}
     verdict = {"enum": list(get_args(Verdict))}
     digest = {"type": "string", "pattern": "^[0-9a-f]{64}$"}
+    maybe_digest = {"type": "string", "pattern": "^([0-9a-f]{64})?$"}
     attached = {
         "digest": digest,
         "kind": {"enum": ["readings", "weather", "photo"]},
@@ -113,17 +115,29 @@ def schema() -> dict[str, Any]:
     }
     bodies = {
         "reading": {"termination": text, "label": text, "torque_nm": torque, "typed": text, "rated_nm": torque, "rated_source": text, "verdict": verdict, "why": text, "wrench": wrench, "replaced": {"type": "boolean"}, "corrects": maybe, "note": text},
+        "step": {"termination": text, "label": text, "act": {"enum": list(ACTS)}, "corrects": maybe, "note": text},
+        "settle": {"termination": text, "label": text, "stands": text, "drops": {"type": "array", "items": text}, "reason": text},
         "accept": {"finding": text, "fingerprint": text, "says": text, "reason": text},
         "sign": {"plan_version": {"type": "integer"}, "plan_digest": text, "log_head": text, "statement": text},
         "reopen": {"reason": text},
         "photo": {"digest": digest, "what": text, "note": text},
         "withdraw": {"digest": digest, "reason": text},
-        "drill": {"hole": text, "label": text, "x_mm": {"type": "number"}, "y_mm": {"type": "number"}, "planned_mm": {"type": "array", "items": {"type": "number"}, "minItems": 2, "maxItems": 2}, "anchor": text, "digest": {"type": "string", "pattern": "^([0-9a-f]{64})?$"}, "note": text},
+        "drill": {"hole": text, "label": text, "x_mm": {"type": "number"}, "y_mm": {"type": "number"}, "planned_mm": {"type": "array", "items": {"type": "number"}, "minItems": 2, "maxItems": 2}, "anchor": text, "digest": maybe_digest, "note": text},
     }  # fmt: skip
+    device = {"seen": {"type": ["integer", "null"], "minimum": 0}, "device": text, "digest": maybe_digest}
+    more = {
+        "reading": {"turn": {"enum": ["first", "again"]}, "source": {"enum": ["typed", "file", "wrench"]}, **device},
+        "step": device,
+        "settle": device,
+    }  # what entries of before have not
     rules = [
         {
             "if": {"properties": {"kind": {"const": kind}}},
-            "then": {"properties": {"body": {"required": list(fields), "properties": fields, "additionalProperties": False}}},
+            "then": {
+                "properties": {
+                    "body": {"required": list(fields), "properties": {**fields, **more.get(kind, {})}, "additionalProperties": False}
+                }
+            },
         }
         for kind, fields in bodies.items()
     ]

@@ -79,16 +79,16 @@ def _cable(design: Design, us: bool) -> Iterable[Item]:
 def _ends(design: Design) -> Iterable[Item]:
     counted: Counter[str] = Counter()
     for t in design.terminations:
-        if t.end == "lug":
+        if t.made == "lug":
             counted[f"lug, {spoken(t.size)}, {t.stud} hole"] += 1
-        elif t.end == "ferrule":
+        elif t.made == "ferrule":
             counted[f"ferrule, {spoken(t.size)}"] += 1
-        elif t.end == "pv-connector":
+        elif t.made == "pv-connector":
             counted["PV connector, half a pair"] += 1
         if t.ferrite:
             counted[f"ferrite: {t.ferrite}"] += 1
     if design.terminations:
-        counted["label, both ends of every conductor"] = sum(t.conductor != "factory" for t in design.terminations)
+        counted["label, both ends of every conductor"] = sum(bool(t.label) for t in design.terminations)
     for what, n in sorted(counted.items()):
         yield Item("Ends", what, n, "")
 
@@ -133,7 +133,7 @@ def _ways(design: Design, us: bool) -> Iterable[Item]:
 
 def materials_csv(design: Design) -> str:
     """The bill as CSV (RFC 4180)."""
-    return _csv(("group", "item", "quantity", "unit"), ((i.group, i.what, f"{i.count:g}", i.unit) for i in materials(design)))
+    return as_csv(("group", "item", "quantity", "unit"), ((i.group, i.what, f"{i.count:g}", i.unit) for i in materials(design)))
 
 
 SCHEDULE = (
@@ -154,10 +154,10 @@ def schedule_row(s: Sized) -> tuple[str, ...]:
 
 def schedule_csv(design: Design) -> str:
     """The circuit schedule as CSV (RFC 4180), in SI units and the book's sizes."""
-    return _csv(SCHEDULE, (schedule_row(s) for s in design.circuits))
+    return as_csv(SCHEDULE, (schedule_row(s) for s in design.circuits))
 
 
-def _csv(head: tuple[str, ...], rows: Iterable[tuple[str, ...]]) -> str:
+def as_csv(head: tuple[str, ...], rows: Iterable[tuple[str, ...]]) -> str:
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(head)

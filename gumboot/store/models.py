@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, Date, DateTime, Float, ForeignKey, Identity, Integer, Text, UniqueConstraint, func
+from sqlalchemy import BigInteger, Computed, Date, DateTime, Float, ForeignKey, Identity, Index, Integer, Text, UniqueConstraint, func
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -87,7 +87,7 @@ class LogEntry(Base):
     """One entry of a job's log. The database refuses to change or delete it."""
 
     __tablename__ = "log_entry"
-    __table_args__ = (UniqueConstraint("job_id", "uuid"),)
+    __table_args__ = (UniqueConstraint("job_id", "uuid"), Index("log_entry_joint", "job_id", "joint", "seq"))
     job_id: Mapped[int] = mapped_column(ForeignKey("job.id"), primary_key=True)
     seq: Mapped[int] = mapped_column(primary_key=True)
     uuid: Mapped[str]
@@ -97,6 +97,7 @@ class LogEntry(Base):
     at_device: Mapped[str]
     at_server: Mapped[str]
     body: Mapped[str]
+    joint: Mapped[str | None] = mapped_column(Computed("(body::jsonb ->> 'termination'::text)", persisted=True))
     prev: Mapped[str]
     hash: Mapped[str]
 
@@ -112,6 +113,9 @@ class WrenchRow(Base):
     least_nm: Mapped[float]
     most_nm: Mapped[float]
     calibrated_until: Mapped[date]
+    iso_class: Mapped[str] = mapped_column(server_default="II-A", default="II-A")
+    scale: Mapped[str] = mapped_column(server_default="N·m", default="N·m")
+    address: Mapped[str] = mapped_column(server_default="", default="")
 
 
 class KeptFile(Base):

@@ -12,9 +12,9 @@ from sqlalchemy import bindparam, select, text, update
 from sqlalchemy.orm import Session
 
 from gumboot.core import log
+from gumboot.core.land import Wrench
 from gumboot.core.log import Entry, Standing
 from gumboot.core.plan import Plan
-from gumboot.core.terminations import Wrench
 from gumboot.store.models import Job, LogEntry, PlanVersion, WrenchRow
 
 
@@ -84,6 +84,11 @@ def save_plan(db: Session, job: Job, plan: Plan, read_version: int, who: str) ->
     db.add(PlanVersion(job_id=job.id, version=locked.version, plan=plan.model_dump(mode="json"), saved_by=who))
     db.flush()
     return locked.version
+
+
+def jobs(db: Session) -> list[Job]:
+    """The crew's jobs, newest change first."""
+    return list(db.scalars(select(Job).order_by(Job.changed_at.desc())))
 
 
 CURRENT = (
@@ -184,6 +189,7 @@ def _entry(row: LogEntry) -> Entry:
 
 
 _logs: dict[tuple[int, str], Standing] = {}
+_last: dict[int, str] = {}  # the head that each job's standing was last read up to
 
 
 def entries(db: Session, job: Job) -> tuple[Entry, ...]:
@@ -191,21 +197,47 @@ def entries(db: Session, job: Job) -> tuple[Entry, ...]:
     return tuple(_entry(r) for r in db.scalars(select(LogEntry).where(LogEntry.job_id == job.id).order_by(LogEntry.seq)))
 
 
+def entries_page(db: Session, job: Job, before: int | None = None, joint: str = "", who: str = "", count: int = 100) -> tuple[Entry, ...]:
+    """Up to `count` entries, newest first, older than number `before`; of one joint or one person where one is named."""
+    asked = select(LogEntry).where(LogEntry.job_id == job.id)
+    if before is not None:
+        asked = asked.where(LogEntry.seq < before)
+    if joint:
+        asked = asked.where(LogEntry.joint == joint)
+    if who:
+        asked = asked.where(LogEntry.who == who)
+    return tuple(_entry(r) for r in db.scalars(asked.order_by(LogEntry.seq.desc()).limit(count)))
+
+
+def entry_of(db: Session, job: Job, uuid: str) -> Entry | None:
+    """The entry of a UUID, if the job has it."""
+    row = db.scalar(select(LogEntry).where(LogEntry.job_id == job.id, LogEntry.uuid == uuid))
+    return _entry(row) if row else None
+
+
 def standing(db: Session, job: Job) -> Standing:
-    """What the log adds up to. Remembered by the head of the chain, which names the content."""
+    """What the log adds up to. Remembered by the head of the chain, which names the content; a longer log is read on from there."""
     key = (job.id, job.log_head)
     found = _logs.get(key)
     if found is None:
+        before = _logs.get((job.id, _last.get(job.id, "")))
+        later = select(LogEntry).where(LogEntry.job_id == job.id, LogEntry.seq > (before.seq if before else 0)).order_by(LogEntry.seq)
+        rows = [_entry(r) for r in db.scalars(later.execution_options(yield_per=2000))]
+        if before and (not rows or rows[0].prev != _last[job.id]):
+            before, rows = None, list(entries(db, job))
+        found = log.carry_on(before or Standing(), rows)
         if len(_logs) > 256:
             _logs.clear()
-        found = _logs[key] = log.stand(entries(db, job))
+        _logs.pop((job.id, _last.get(job.id, "")), None)
+        _logs[key] = found
+        _last[job.id] = job.log_head
     return found
 
 
 def wrenches(db: Session) -> list[Wrench]:
     """The crew's torque tools, smallest first."""
     rows = db.scalars(select(WrenchRow).order_by(WrenchRow.most_nm, WrenchRow.id))
-    return [Wrench(str(r.id), r.name, r.serial, r.least_nm, r.most_nm, r.calibrated_until) for r in rows]
+    return [Wrench(str(r.id), r.name, r.serial, r.least_nm, r.most_nm, r.calibrated_until, r.iso_class, r.scale, r.address) for r in rows]  # type: ignore[arg-type]
 
 
 def ping(db: Session) -> None:

@@ -23,9 +23,11 @@ from gumboot.demo import scenario
 from gumboot.store import database, records
 from gumboot.web import (
     brief,
+    field,
     hand_over,
     jobs,
     land,
+    land_log,
     loads,
     settings,
     sign_in,
@@ -43,7 +45,7 @@ from gumboot.web.errands import Errands
 from gumboot.web.frame import render
 from gumboot.web.ticket import NoSuchJob
 
-POLICY = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'"
+POLICY = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; worker-src 'self'; manifest-src 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'"
 HEADERS = {
     "Content-Security-Policy": POLICY,
     "X-Content-Type-Options": "nosniff",
@@ -51,7 +53,7 @@ HEADERS = {
     "Cross-Origin-Opener-Policy": "same-origin",
 }
 MOST_BYTES = 8_000_000
-LARGE = re.compile(r"/jobs/(\d+/(readings|photos|wall/drill)|import)")  # where a meter's file, photographs or a whole job come in
+LARGE = re.compile(r"/jobs/(\d+/(readings|photos|log/photo)|import)")  # where a meter's file, photographs or a whole job come in
 MOST_BYTES_LARGE = 130_000_000
 
 
@@ -97,6 +99,8 @@ def create_app(config: Config | None = None, demo: bool = False) -> FastAPI:
         wall_describe,
         wall_drill,
         land,
+        land_log,
+        field,
         settings,
         hand_over,
     ):
@@ -105,6 +109,10 @@ def create_app(config: Config | None = None, demo: bool = False) -> FastAPI:
     app.add_middleware(Headers)
     _faults(app)
 
+    @app.get("/offline")
+    def offline(request: Request) -> Response:
+        return render(request, "offline.html", {"_visit": None})
+
     @app.get("/healthz")
     def healthz(request: Request) -> Response:
         with request.app.state.sessions() as db:
@@ -112,6 +120,11 @@ def create_app(config: Config | None = None, demo: bool = False) -> FastAPI:
         return JSONResponse({"ok": True})
 
     return app
+
+
+def wants_json(request: Request) -> bool:
+    """Whether a fault is answered as data: to a twin, and to a script that says so."""
+    return request.url.path.endswith(".json") or request.headers.get("accept") == "application/json"
 
 
 def most_bytes(path: str) -> int:
@@ -152,13 +165,13 @@ def _faults(app: FastAPI) -> None:
     """Every way of failing has a page that says what happened and what to do; none shows a traceback."""
 
     def page(request: Request, status: int, title: str, message: str, back: str = "/jobs") -> Response:
-        if request.url.path.endswith(".json"):
+        if wants_json(request):
             return JSONResponse({"error": title, "message": message}, status)
         return render(request, "message.html", {"title": title, "message": message, "back": back, "_visit": None}, status)
 
     @app.exception_handler(sign_in.NeedsSignIn)
     async def needs_sign_in(request: Request, exc: sign_in.NeedsSignIn) -> Response:
-        if request.url.path.endswith(".json"):
+        if wants_json(request):
             return JSONResponse({"error": "sign in first"}, 401)
         pending = sign_in.pending_of(request)
         if request.headers.get("hx-request"):

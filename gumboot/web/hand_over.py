@@ -27,9 +27,9 @@ def missing(at: Ticket) -> list[str]:
     checks = len(at.open_checks())
     if checks:
         out.append(f"{checks} check{'s' if checks > 1 else ''} not accepted: judge each, and accept it with a reason.")
-    todo = sum(at.standing.verdicts.get(t.key) not in ("good", "done") for t in d.terminations)
+    todo = sum(not at.stand(t).made for t in d.terminations)
     if todo:
-        out.append(f"{todo} of {len(d.terminations)} terminations without a good reading.")
+        out.append(f"{todo} of {len(d.terminations)} joints not made off.")
     if not d.terminations:
         out.append("No terminations: the kit is not planned.")
     return out
@@ -52,8 +52,8 @@ def page(at: Ticket, fault: str = "", typed: str = "") -> dict[str, Any]:
     """What the page and the PDF both show."""
     d, standing = at.design, at.standing
     entries = records.entries(at.visit.db, at.job)
-    rows = [{"t": t, "verdict": standing.verdicts.get(t.key), "readings": standing.readings.get(t.key, [])} for t in d.terminations]
-    accepted = [{"finding": f, "entry": standing.accepts(f)} for f in d.findings if f.level is Level.CHECK and standing.accepts(f)]
+    rows = [{"t": t, "stand": at.stand(t), "moves": standing.moves.get(t.key, ())} for t in d.terminations]
+    accepted = [{"finding": f, "entry": standing.accepts(f)} for f in at.findings if f.level is Level.CHECK and standing.accepts(f)]
     signed = standing.signed
     return {
         **at.head("hand-over"),

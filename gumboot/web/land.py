@@ -1,146 +1,146 @@
-"""Land: the terminations in landing order, one big step at a time; each reading judged and kept for ever."""
+"""Land: the walk from joint to joint. What is done there is sent to `field`, now or when the network is back."""
 
 from __future__ import annotations
 
-import re
-import uuid
-from datetime import UTC, datetime
 from typing import Any
 from urllib.parse import quote
+from uuid import uuid4
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
-from gumboot.core.findings import Level
-from gumboot.core.terminations import Termination, Verdict, Wrench, best_wrench, judge, tolerance
-from gumboot.core.units import NotAQuantity, parse, torque_unit
-from gumboot.drawings.terminal_block import terminal_block
-from gumboot.store import records
+from gumboot.core.findings import Change
+from gumboot.core.land import CLASSES, SCHOOLS, best_wrench, illegal, lacking, school_of
+from gumboot.core.land.moves import ACTS
+from gumboot.drawings.terminal_block import block_plates
+from gumboot.web.field import keep
 from gumboot.web.frame import drawn, render, twin
-from gumboot.web.ticket import Opened, Ticket
+from gumboot.web.joints import all_fixed, fixed_text, joints_of, script, tool
+from gumboot.web.size import change_plan
+from gumboot.web.ticket import Opened, Ticket, today
 
 router = APIRouter()
-DONE: tuple[Verdict, ...] = ("good", "done")
+RECHECKS = {
+    "by kind": "as the sheet says; where it is silent, torque on bolted lugs, the witness mark on screws",
+    "torque": "the rated torque again wherever the sheet is silent: a lug that has settled is found",
+    "look": "the witness mark wherever the sheet is silent: soft copper under a screw takes harm from turning",
+}
 
 
-def next_open(at: Ticket, after: int = 0) -> Termination | None:
-    """The next termination not yet good, from a number on, then from the start."""
-    todo = [t for t in at.design.terminations if at.standing.verdicts.get(t.key) not in DONE]
-    return next((t for t in todo if t.number > after), todo[0] if todo else None)
-
-
-def page(at: Ticket, key: str, typed: dict[str, str] | None = None, faults: dict[str, str] | None = None) -> dict[str, Any]:
-    """What the page shows, standing at one termination."""
+def page(at: Ticket) -> dict[str, Any]:
+    """What the page shows."""
     d = at.design
-    here = next((t for t in d.terminations if t.key == key), None) or next_open(at) or (d.terminations[-1] if d.terminations else None)
-    wrenches = records.wrenches(at.visit.db)
-    today = datetime.now(UTC).date()
-    tools = {t.key: best_wrench(t.torque.n, wrenches, today) for t in d.terminations if t.torque}
-    rows = [
-        {
-            "key": t.key, "number": t.number, "stage": t.stage, "place": t.place, "terminal": t.terminal, "conductor": t.conductor, "size": t.size, "cable": t.cable, "end": t.end, "die": t.die,
-            "strip_mm": t.strip_mm, "bit": t.bit, "torque_nm": t.torque.n if t.torque else None, "torque_source": t.torque.source if t.torque else "", "label": t.label, "ferrite": t.ferrite, "circuit": t.circuit,
-            "tool": tools[t.key].name if tools.get(t.key) else None, "verdict": at.standing.verdicts.get(t.key),
-            "readings": [{"who": e.who, "at": e.at_server, "uuid": e.uuid, **e.body} for e in at.standing.readings.get(t.key, [])],
-        }
-        for t in d.terminations
-    ]  # fmt: skip
-    index = d.terminations.index(here) if here else 0
+    said = joints_of(at)
+    numbers = {s.id: (s.circuit.number, s.circuit.name) for s in d.circuits}
+    links = {x.id: x.name for x in d.links}
+    circuits: dict[str, dict[str, Any]] = {}
+    for t in d.terminations:
+        number, name = numbers.get(t.circuit, (None, links.get(t.circuit) or t.stage))
+        circuits.setdefault(t.circuit or t.stage, {"id": t.circuit or t.stage, "number": number, "name": name, "keys": []})["keys"].append(
+            t.key
+        )
+    school = school_of(at.plan.landing, d.inverter) if d.inverter else SCHOOLS[0]
     return {
         **at.head("land"),
-        "terminations": rows,
-        "at": rows[index] if rows else None,
-        "stops_here": [f.says for f in d.findings if f.level is Level.STOP and here and f.place in (here.circuit, here.body)],
-        "before": d.terminations[index - 1].key if index > 0 else None,
-        "after": d.terminations[index + 1].key if here and index + 1 < len(rows) else None,
-        "done": sum(r["verdict"] in DONE for r in rows),
-        "wrenches": wrenches,
-        "best": tools.get(here.key) if here else None,
-        "shopping": sorted({(round(t.torque.n, 2), t.bit) for t in d.terminations if t.torque and not tools[t.key]}),
-        "tolerance_pct": round(100 * tolerance(here.torque.n)) if here and here.torque else None,
-        "unit": torque_unit(here.torque.n, at.plan.units) if here and here.torque else "",
-        "typed": typed or {},
-        "faults": faults or {},
-        "uuid": (typed or {}).get("uuid") or str(uuid.uuid4()),
-        "_drawing": drawn(terminal_block(d, here, at.standing.verdicts)) if here else "",
-        "_today": today,
+        "tab": "land",
+        "total": len(d.terminations),
+        "made": sum(at.stand(t).made for t in d.terminations),
+        "tools": [tool(w) for w in at.wrenches],
+        "circuits": list(circuits.values()),
+        "school": {"name": school.name, "stages": list(school.stages), "reason": school.reason, "chosen": at.plan.landing},
+        "schools": [{"name": s.name, "reason": s.reason} for s in SCHOOLS],
+        "recheck": at.plan.recheck,
+        **said,
+        "_fixed": drawn(fixed_text(d)),
+        "_said": drawn(script({**said, "tools": [tool(w) for w in at.wrenches], "circuits": list(circuits.values())})),
+        "_plates": drawn(block_plates(d)),
+        "_rechecks": RECHECKS,
+        "_maker": d.inverter.landing if d.inverter else (),
+        "_stops": [f.says for f in at.findings if f.level.value == "stop"],
     }
 
 
 @twin(router, "/jobs/{job_id}/land", "land.html")
 def land(request: Request, at: Opened) -> dict[str, Any]:
-    """The page, at `?at=` or at the next termination to do."""
-    return page(at, request.query_params.get("at", ""))
+    """The page, at `?at=` or at the next joint to make off; and every joint with its states as data."""
+    data = page(at) | plainly(at, request.query_params.get("at", ""))
+    if request.url.path.endswith(".json"):
+        data["terminations"] = [{**t, **{"state": at.standing.joint(t["key"], tuple(t["chain"])).state, "made": at.standing.joint(t["key"], tuple(t["chain"])).made}} for t in all_fixed(at.design)]  # fmt: skip
+    return data
+
+
+def plainly(at: Ticket, key: str, typed: dict[str, str] | None = None, fault: tuple[str, str] | None = None) -> dict[str, Any]:
+    """One joint as a plain form, for a browser without scripts."""
+    t = (
+        at.termination(key)
+        or next((t for t in at.design.terminations if not at.stand(t).made), None)
+        or next(iter(at.design.terminations), None)
+    )
+    s = at.stand(t) if t else None
+    return {
+        "_plain": t, "_plain_stand": s, "_may": [a for a in ACTS if a != "settled" and s and not illegal(s, a)], "_typed": typed or {}, "_fault": fault, "_tools": at.wrenches, "_uuid": (typed or {}).get("uuid") or str(uuid4()),
+    }  # fmt: skip
 
 
 @router.post("/jobs/{job_id}/land")
-def reading(request: Request, at: Opened) -> Response:
-    """Judge and keep one reading. It is answered only once the database has it; a resend of the same UUID does nothing."""
+def plain_entry(request: Request, at: Opened) -> Response:
+    """One entry from the plain form. A resend of the same UUID does nothing."""
     visit = at.visit
     visit.needs("installer", "supervisor")
-    t = next((t for t in at.design.terminations if t.key == visit.text("termination")), None)
-    if t is None:
-        return render(
-            request,
-            "message.html",
-            {
-                "title": "The plan has changed",
-                "message": f"This termination is no longer in the plan; nothing was logged. You had typed “{visit.text('torque')[:40]}”: find the joint in the list, and enter it there.",
-                "back": f"/jobs/{at.job.id}/land",
-                "_visit": visit,
-            },
-            409,
-        )
-    typed = {k: visit.text(k) for k in ("torque", "wrench", "note", "uuid", "corrects", "replaced")}
-    wrench, torque_nm, faults = read_tool(at, t, typed)
-    if faults:
-        return render(request, "land.html", page(at, t.key, typed, faults), 422)
-    verdict, why = judge(t.torque, torque_nm, wrench, datetime.now(UTC).date())
-    kept = at.standing.readings.get(t.key, [])
-    corrects = typed["corrects"] if any(e.uuid == typed["corrects"] for e in kept) else None
-    body = {
-        "termination": t.key, "label": t.label, "torque_nm": torque_nm, "typed": typed["torque"], "rated_nm": t.torque.n if t.torque else None, "rated_source": t.torque.source if t.torque else t.source, "verdict": verdict, "why": why,
-        "wrench": {"name": wrench.name, "serial": wrench.serial, "calibrated_until": wrench.calibrated_until.isoformat()} if wrench else None,
-        "replaced": bool(typed["replaced"]), "corrects": corrects, "note": typed["note"][:500],
-    }  # fmt: skip
-    own = typed["uuid"] if re.fullmatch(r"[0-9a-f-]{36}", typed["uuid"]) else str(uuid.uuid4())
-    try:
-        records.append(visit.db, at.job, "reading", body, visit.who, visit.role, visit.text("at_device")[:40], own)
-    except records.BadEntry:
-        return render(
-            request,
-            "land.html",
-            page(
-                at,
-                t.key,
-                {**typed, "uuid": str(uuid.uuid4())},
-                {"torque": "this was sent before with another reading: look at the log below, then enter it again as a new one"},
-            ),
-            409,
-        )
+    typed = {k: visit.text(k) for k in ("key", "act", "typed", "wrench", "note", "uuid")}
+    answer, key = keep(
+        at, {**typed, "kind": "joint", "scale": "N·m" if at.plan.units == "si" else "in·lb", "seen": visit.whole("seen", at.standing.seq)}
+    )
+    if answer["state"] == "refused":
+        return render(request, "land.html", page(at) | plainly(at, key, typed, (answer["field"], answer["why"])), 422)
     visit.db.commit()
-    at_next = t.key
-    if verdict in DONE:
-        following = next(
-            (x for x in at.design.terminations if x.number > t.number and at.standing.verdicts.get(x.key) not in DONE), None
-        ) or next_open(at, t.number)
-        at_next = following.key if following else t.key
-    return RedirectResponse(f"/jobs/{at.job.id}/land?at={quote(at_next, safe='')}&was={quote(t.key, safe='')}#step", 303)
+    return RedirectResponse(f"/jobs/{at.job.id}/land?at={quote(key, safe='')}", 303)
 
 
-def read_tool(at: Ticket, t: Termination, typed: dict[str, str]) -> tuple[Wrench | None, float | None, dict[str, str]]:
-    """(wrench, torque in N·m, fault by field) as typed for one termination."""
-    if t.torque is None:
-        return None, None, {}
-    faults: dict[str, str] = {}
-    wrench = next((w for w in records.wrenches(at.visit.db) if w.id == typed["wrench"]), None)
-    if wrench is None:
-        faults["wrench"] = "choose the wrench you used; add yours under Wrenches"
-    torque_nm = None
-    try:
-        torque_nm = round(parse(typed["torque"], "torque", bare=torque_unit(t.torque.n, at.plan.units)), 4)
-        if not 0 < torque_nm <= 1000:
-            faults["torque"] = f"{typed['torque']} cannot be: type what the wrench showed, more than 0 and at most 1000 N·m"
-    except NotAQuantity as exc:
-        faults["torque"] = str(exc)
-    return wrench, torque_nm, faults
+@router.post("/jobs/{job_id}/land/school")
+def choose(request: Request, at: Opened) -> Response:
+    """Choose the school of landing, and what is done a day later where the sheet is silent."""
+    at.visit.needs("planner", "supervisor")
+    landing, recheck = at.visit.text("landing"), at.visit.text("recheck")
+    changes = []
+    if landing in ("maker", *(s.name for s in SCHOOLS)):
+        changes.append(Change("/landing", landing))
+    if recheck in RECHECKS:
+        changes.append(Change("/recheck", recheck))
+    return change_plan(request, at, tuple(changes), f"/jobs/{at.job.id}/land")
+
+
+@twin(router, "/jobs/{job_id}/land/tools", "land_tools.html")
+def tools(request: Request, at: Opened) -> dict[str, Any]:
+    """Which tool serves which torque on this job, what to buy or borrow, and what else goes into the van."""
+    d = at.design
+    todo = [t for t in d.terminations if t.torque]
+    short = lacking(todo, at.wrenches, today())
+    return {
+        **at.head("land"),
+        "tab": "land/tools",
+        "lacking": [{"torque_nm": x.torque_nm, "bit": x.bit, "joints": x.joints, "from_nm": x.from_nm, "to_nm": x.to_nm} for x in short],
+        "torques": torques(at),
+        "bits": counted(t.bit for t in d.terminations if t.bit),
+        "crimpers": counted(f"{t.tool}, {t.die}" for t in d.terminations if t.tool),
+        "wrenches": [{"name": w.name, "serial": w.serial, "class": w.class_, "what": CLASSES[w.class_][0], "scale": w.scale, "from_nm": w.serves_from, "to_nm": w.most_nm, "until": w.calibrated_until.isoformat(), "over": w.calibrated_until < today()} for w in at.wrenches],
+    }  # fmt: skip
+
+
+def counted(words: Any) -> list[tuple[str, int]]:
+    """Each word and how often it comes, in order of words."""
+    seen: dict[str, int] = {}
+    for w in words:
+        seen[w] = seen.get(w, 0) + 1
+    return sorted(seen.items())
+
+
+def torques(at: Ticket) -> list[dict[str, Any]]:
+    """Every torque and bit of the job, how many joints have it, and the tool that serves it best."""
+    rows: dict[tuple[float, str], dict[str, Any]] = {}
+    for t in at.design.terminations:
+        if t.torque:
+            best = best_wrench(t.torque.n, at.wrenches, today())
+            row = rows.setdefault((round(t.torque.n, 3), t.bit), {"torque_nm": t.torque.n, "bit": t.bit, "joints": 0, "tool": best.name if best else "", "tolerance_pct": round(100 * best.tolerance(t.torque.n)) if best else None})  # fmt: skip
+            row["joints"] += 1
+    return [rows[k] for k in sorted(rows)]

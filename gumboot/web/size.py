@@ -200,7 +200,7 @@ def accept(request: Request, at: Opened) -> Response:
     """A supervisor accepts a check by name and with a reason. A stop cannot be accepted."""
     visit = at.visit
     visit.needs("supervisor")
-    found = next((f for f in at.design.findings if f.key == visit.text("finding")), None)
+    found = next((f for f in at.findings if f.key == visit.text("finding")), None)
     back = local(visit.text("back") or f"/jobs/{at.job.id}/size")
     reason = visit.text("reason")[:500]
     if found is None or found.fingerprint != visit.text("fingerprint"):

@@ -5,6 +5,8 @@ from __future__ import annotations
 import json
 from collections import OrderedDict
 from dataclasses import dataclass
+from datetime import UTC, date, datetime
+from functools import cached_property
 from typing import Annotated, Any
 
 from fastapi import Depends
@@ -12,7 +14,8 @@ from pydantic import ValidationError
 
 from gumboot.catalogue import catalogue
 from gumboot.core.design import Design, design
-from gumboot.core.findings import Finding, Level
+from gumboot.core.findings import Finding, Level, ordered
+from gumboot.core.land import Stand, Termination, Wrench, tool_findings
 from gumboot.core.log import Standing
 from gumboot.core.plan import Plan
 from gumboot.drawings.one_line import BOOKS
@@ -28,6 +31,11 @@ class NoSuchJob(Exception):
     """There is none, or it is another crew's: both look the same from outside."""
 
 
+def today() -> date:
+    """The day it is, UTC."""
+    return datetime.now(UTC).date()
+
+
 @dataclass
 class Ticket:
     """A job opened by a visit."""
@@ -37,6 +45,25 @@ class Ticket:
     plan: Plan
     design: Design
     standing: Standing
+
+    @cached_property
+    def wrenches(self) -> list[Wrench]:
+        """The crew's torque tools."""
+        return records.wrenches(self.visit.db)
+
+    @cached_property
+    def findings(self) -> tuple[Finding, ...]:
+        """What the design finds, and what the crew's tools lack for joints still to be made off."""
+        todo = [t for t in self.design.terminations if t.torque and not self.stand(t).made]
+        return ordered([*self.design.findings, *tool_findings(todo, self.wrenches, self.plan, today())])
+
+    def stand(self, t: Termination) -> Stand:
+        """Where a joint stands by the log."""
+        return self.standing.joint(t.key, t.chain)
+
+    def termination(self, key: str) -> Termination | None:
+        """A joint by its key."""
+        return next((t for t in self.design.terminations if t.key == key), None)
 
     def anew(self) -> Ticket:
         """The same job as it stands now, also after a commit."""
@@ -50,14 +77,12 @@ class Ticket:
 
     def open_checks(self) -> list[Finding]:
         """Checks nobody has accepted as they read now."""
-        return [f for f in self.design.findings if f.level is Level.CHECK and not self.standing.accepts(f)]
+        return [f for f in self.findings if f.level is Level.CHECK and not self.standing.accepts(f)]
 
     def progress(self) -> dict[str, str]:
         """A short word on each station."""
-        d, done = (
-            self.design,
-            sum(v in ("good", "done") for k, v in self.standing.verdicts.items() if k in {t.key for t in self.design.terminations}),
-        )
+        d = self.design
+        done = sum(self.stand(t).made for t in d.terminations)
         own = sum(s.own for s in d.settings)
         return {
             "brief": f"v{self.job.version}",
@@ -74,7 +99,7 @@ class Ticket:
         stations = [
             {"id": i, "name": n, "path": f"/jobs/{self.job.id}/{i}", "here": i == station, "progress": progress[i]} for i, n in STATIONS
         ]
-        findings = [{"finding": f, "accepted": self._accepted(f)} for f in self.design.findings]
+        findings = [{"finding": f, "accepted": self._accepted(f)} for f in self.findings]
         return {
             "job": {"id": self.job.id, "uid": self.job.uid, "name": self.job.name, "version": self.job.version, "units": self.plan.units, "frozen": self.standing.signed is not None, "imported_by": self.job.imported_by},
             "supply": self.plan.supply.kind,
@@ -84,6 +109,7 @@ class Ticket:
             "station": station,
             "stations": stations,
             "findings": findings,
+            "keeps": [w.id for w in self.plan.walls],
             "_visit": self.visit,
         }  # fmt: skip
 

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-import re
-import uuid
 from typing import Any
-from urllib.parse import quote
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
 from gumboot.core.findings import Change
-from gumboot.core.units import NotAQuantity, parse_place, show_place
+from gumboot.core.land.entering import Refused
+from gumboot.core.units import NotAQuantity, System, parse_place, show_place
 from gumboot.core.wall import Drill, OnWall, drill_sheet, steps
 from gumboot.core.wall.as_built import SLOT_MM, as_it_hangs, drilled_off, hung
 from gumboot.drawings.drill import draw_drill
@@ -20,11 +18,9 @@ from gumboot.drawings.template import PAPERS, template_sheets
 from gumboot.drawings.wall import draw_wall, scale_of
 from gumboot.exports.drill import drill_csv, wall_dxf
 from gumboot.exports.pack import CAUTIONS, to_pdf
-from gumboot.imports.interval import Unreadable
-from gumboot.imports.photo import MEDIA, read_photo
-from gumboot.store import files, records
-from gumboot.web.frame import drawn, render, templates, twin
-from gumboot.web.sign_in import uploaded
+from gumboot.store import files
+from gumboot.web.frame import drawn, templates, twin
+from gumboot.web.joints import joints_of, script
 from gumboot.web.size import change_plan
 from gumboot.web.ticket import Opened, Ticket
 from gumboot.web.wall import own_first, wall_of
@@ -41,114 +37,69 @@ def on_wall(at: Ticket, letter: str) -> OnWall | None:
 
 @twin(router, "/jobs/{job_id}/wall/drill", "wall_drill.html")
 def drill(request: Request, at: Opened) -> dict[str, Any] | Response:
-    """The page, at ?at= or at the next hole to drill."""
+    """The walk from hole to hole; what is ticked there is sent to `field`."""
     w = on_wall(at, request.query_params.get("wall", ""))
     if w is None:
         return {**at.head("wall"), "holes": []} if request.url.path.endswith(".json") else RedirectResponse(f"/jobs/{at.job.id}/wall", 303)
-    return page(at, w, request.query_params.get("at", ""))
+    return page(at, w)
 
 
-def page(at: Ticket, w: OnWall, here: str, typed: dict[str, str] | None = None, faults: dict[str, str] | None = None) -> dict[str, Any]:
-    """What the page shows, standing at one hole."""
-    rows, done = drill_sheet(w), at.standing.drilled
-    now = next((d for d in rows if d.hole.id == here), None) or next((d for d in rows if d.hole.id not in done), rows[-1] if rows else None)
-    index = rows.index(now) if now else 0
+def page(at: Ticket, w: OnWall) -> dict[str, Any]:
+    """What the page shows."""
+    rows, done, s = drill_sheet(w), at.standing.drilled, scale_of(w)
     by = {p.box.id: p for p in w.scene.placed}
     back = [{"box": h.box, "label": by[h.box].box.label, "right_mm": h.right, "up_mm": h.up, "holes": h.holes, "crooked_mm": h.crooked, "to": as_it_hangs(by[h.box], h)} for h in hung(w, rows, done) if h.off]  # fmt: skip
+    holes = [{**_row(d, done, at.plan.units), "cx": round(s.x(d.x), 1), "cy": round(s.y(d.y), 1)} for d in rows]
     return {
         **own_first(at.head("wall")), "tab": "wall/drill", "letter": w.scene.wall.id, "walls": [{"id": x.id, "name": x.name} for x in at.plan.walls], "wall": {"name": w.scene.wall.name},
-        "holes": [_row(d, done) for d in rows], "at": _row(now, done) if now else None, "before": rows[index - 1].hole.id if index else None, "after": rows[index + 1].hole.id if index + 1 < len(rows) else None,
-        "done": sum(d.hole.id in done for d in rows), "steps": list(steps(w)), "as_built": back, "slot_mm": SLOT_MM, "typed": typed or {}, "faults": faults or {}, "uuid": str(uuid.uuid4()),
-        "_drawing": drawn(draw_drill(w, rows)), "_near": drawn(draw_near(w, now)) if now else "", "_cautions": CAUTIONS,
+        "holes": holes, "done": sum(d.hole.id in done for d in rows), "steps": list(steps(w)), "as_built": back, "slot_mm": SLOT_MM, "edges": {"x0": round(s.x(0), 1), "y0": round(s.y(0), 1)},
+        "_drawing": drawn(draw_drill(w, rows)), "_near": drawn(draw_near(w)), "_cautions": CAUTIONS,
+        "_holes": drawn(script({"holes": holes, "said": joints_of(at, {d.hole.id for d in rows}), "x0": round(s.x(0), 1), "y0": round(s.y(0), 1)})),
     }  # fmt: skip
 
 
-def _row(d: Drill, done: dict[str, Any]) -> dict[str, Any]:
+def _row(d: Drill, done: dict[str, Any], units: System) -> dict[str, Any]:
     a, e = d.hole.anchor, done.get(d.hole.id)
+    told = {
+        "x": show_place(d.x, units),
+        "y": show_place(d.y, units),
+        "up": f"{show_place(abs(d.up), units)} {'above' if d.up >= 0 else 'below'} the level line",
+        "deep": show_place(a.depth_mm, units) if a else "",
+    }
     off = drilled_off(d, e) if e else (0.0, 0.0)
     return {
-        "id": d.hole.id, "number": d.number, "label": d.label, "x_mm": d.x, "y_mm": d.y, "up_mm": d.up, "meets": d.hole.meets, "anchor": a.label if a else "", "bit": a.bit if a else "", "depth_mm": a.depth_mm if a else None, "hole_mm": a.hole_mm if a else None,
+        "told": told, "id": d.hole.id, "number": d.number, "label": d.label, "x_mm": d.x, "y_mm": d.y, "up_mm": d.up, "meets": d.hole.meets, "anchor": a.label if a else "", "bit": a.bit if a else "", "depth_mm": a.depth_mm if a else None, "hole_mm": a.hole_mm if a else None,
         "drilled": {"who": e.who, "at": e.at_server, "right_mm": off[0], "up_mm": off[1], "photo": e.body["digest"], "note": e.body["note"]} if e else None,
     }  # fmt: skip
 
 
-def draw_near(w: OnWall, d: Drill) -> str:
-    """The wall with the one hole ringed."""
-    s = scale_of(w)
-    ring = tag(
-        "g",
-        tag("circle", cx=s.x(d.x), cy=s.y(d.y), r=13, class_="ring"),
-        tag("path", d=f"M{s.x(0)} {s.y(d.y)}H{s.x(d.x) - 13}M{s.x(d.x)} {s.y(0)}V{s.y(d.y) + 13}", class_="dim"),
-    )
+def draw_near(w: OnWall) -> str:
+    """The wall, with a ring and two measures that the page puts round the hole in hand."""
+    ring = tag("g", tag("circle", cx=-50, cy=-50, r=13, class_="ring"), tag("path", d="M0 0", class_="dim"), id="near")
     return draw_wall(w).replace("</svg>", f"{ring}</svg>").replace('id="layer-', 'data-layer="')
 
 
-def offset(text: str, at: Ticket) -> float:
-    """A typed offset in mm; nothing is 0. Raises NotAQuantity."""
-    value = parse_place(text, at.plan.units) if text else 0.0
+def offset(text: str, at: Ticket, field: str) -> float:
+    """A typed offset in mm; nothing is 0. Raises Refused."""
+    try:
+        value = parse_place(text, at.plan.units) if text.strip() else 0.0
+    except NotAQuantity as exc:
+        raise Refused(field, str(exc)) from exc
     if abs(value) > FARTHEST_MM:
-        raise NotAQuantity(f"{show_place(abs(value), at.plan.units)} off is another place: move the box under Place, then drill it")
+        raise Refused(field, f"{show_place(abs(value), at.plan.units)} off is another place: move the box under Place, then drill it")
     return value
 
 
-@router.post("/jobs/{job_id}/wall/drill")
-def tick(request: Request, at: Opened) -> Response:
-    """Keep that a hole was drilled, where it came to be, and a photograph of it. A resend of the same UUID does nothing."""
-    visit = at.visit
-    visit.needs("installer", "supervisor")
-    w = on_wall(at, visit.text("wall"))
-    d = next((d for d in drill_sheet(w) if d.hole.id == visit.text("hole")), None) if w else None
-    back = f"/jobs/{at.job.id}/wall/drill"
-    if w is None or d is None:
-        return RedirectResponse(back, 303)
-    typed = {k: visit.text(k) for k in ("right", "up", "note")}
-    faults: dict[str, str] = {}
-    off = {"right": 0.0, "up": 0.0}
-    for k in off:
-        try:
-            off[k] = offset(typed[k], at)
-        except NotAQuantity as exc:
-            faults[k] = str(exc)
-    photo = None
-    if (file := uploaded(visit, "photo")) is not None:
-        try:
-            photo = read_photo(file.file.read())
-        except Unreadable as exc:
-            faults["photo"] = str(exc)
-    if faults:
-        return render(request, "wall_drill.html", page(at, w, d.hole.id, typed, faults), 422)
-    digest, device = "", visit.text("at_device")[:40]
-    if photo:
-        about = {"width": photo.width, "height": photo.height, "taken": photo.taken}
-        digest = files.keep(visit.db, at.job.id, "photo", f"{d.hole.id}.jpg", MEDIA, photo.data, about, visit.who, photo.small)
-        records.append(
-            visit.db,
-            at.job,
-            "photo",
-            {"digest": digest, "what": "wall for the kit", "note": f"hole {d.number}, {d.label}"},
-            visit.who,
-            visit.role,
-            device,
-        )
-    own = visit.text("uuid")
-    body = {"hole": d.hole.id, "label": d.label, "x_mm": round(d.x + off["right"], 1), "y_mm": round(d.y + off["up"], 1), "planned_mm": [d.x, d.y], "anchor": d.hole.anchor.label if d.hole.anchor else "", "digest": digest, "note": typed["note"][:500]}  # fmt: skip
-    try:
-        records.append(
-            visit.db,
-            at.job,
-            "drill",
-            body,
-            visit.who,
-            visit.role,
-            device,
-            own if re.fullmatch(r"[0-9a-f-]{36}", own) else str(uuid.uuid4()),
-        )
-    except records.BadEntry:
-        return render(request, "wall_drill.html", page(at, w, d.hole.id, typed, {"right": "this was sent before with another place: look at the list below, then enter it again"}), 409)  # fmt: skip
-    visit.db.commit()
-    rows = drill_sheet(w)
-    following = next((x for x in rows if x.number > d.number and x.hole.id not in at.standing.drilled), d)
-    return RedirectResponse(f"{back}?wall={w.scene.wall.id}&at={quote(following.hole.id, safe='')}#step", 303)
+def drill_body(at: Ticket, wall: str, hole: str, right: str, up: str, note: str, digest: str) -> dict[str, Any]:
+    """The log entry of a hole that was drilled, where it came to be. Raises Refused."""
+    w = on_wall(at, wall)
+    d = next((d for d in drill_sheet(w) if d.hole.id == hole), None) if w else None
+    if d is None:
+        raise Refused("hole", "this hole is no longer in the plan: look at the drill sheet as it is now")
+    if digest and files.one(at.visit.db, at.job.id, digest) is None:
+        raise Refused("photo", "its photograph has not come in: send it again")
+    x, y = round(d.x + offset(right, at, "right"), 1), round(d.y + offset(up, at, "up"), 1)
+    return {"hole": d.hole.id, "label": d.label, "x_mm": x, "y_mm": y, "planned_mm": [d.x, d.y], "anchor": d.hole.anchor.label if d.hole.anchor else "", "digest": digest, "note": note[:500]}  # fmt: skip
 
 
 @router.post("/jobs/{job_id}/wall/as-built")

@@ -127,9 +127,10 @@ def test_a_finger_moves_a_box_on_a_phone(visit):
 def test_holes_are_ticked_one_after_another_on_a_phone(visit):
     page = visit("installer", 390, 844)
     page.goto("/jobs/5/wall/drill")
+    page.wait_for_selector("#drill-walk[data-ready]")
     first = page.locator("#step h2").inner_text(), page.locator("#step .big").first.inner_text()
     page.get_by_role("button", name="Drilled").click()
-    page.wait_for_url(re.compile("at="))
+    page.get_by_text("Hole 1: drilled").wait_for()
     assert (page.locator("#step h2").inner_text(), page.locator("#step .big").first.inner_text()) != first
     assert "1 of" in page.locator("main").inner_text()
     page.get_by_text("It came out elsewhere").click()

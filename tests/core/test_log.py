@@ -10,13 +10,14 @@ from gumboot.catalogue import catalogue
 from gumboot.core import log
 from gumboot.core.design import design
 from gumboot.core.log import Entry
+from tests.conftest import READING
 
 UID = "00000000-0000-0000-0000-000000000000"
 
 
-def chain(*bodies):
-    out, prev = [], log.genesis(UID)
-    for i, (kind, body) in enumerate(bodies, 1):
+def chain(*bodies, before=()):
+    out, prev = [], before[-1].hash if before else log.genesis(UID)
+    for i, (kind, body) in enumerate(bodies, len(before) + 1):
         text = log.canonical(body)
         h = log.digest(prev, i, f"u{i}", kind, "Osk", "installer", "t", "t", text)
         out.append(Entry(i, f"u{i}", kind, "Osk", "installer", "t", "t", body, prev, h))
@@ -68,16 +69,36 @@ def test_canonical_text_is_stable(body):
     assert log.canonical(json.loads(log.canonical(body))) == log.canonical(body)
 
 
+def test_reading_on_is_reading_from_the_start():
+    rows = chain(
+        *[
+            ("reading", {**READING, "termination": "ab"[i % 2], "torque_nm": 1 + i / 10, "verdict": ["under", "good"][i % 2]})
+            for i in range(9)
+        ]
+    )
+    step = {"termination": "a", "label": "A", "act": "taken back", "note": "not so", "corrects": rows[0].uuid}
+    rows = [*rows, *chain(("step", step), before=rows)]
+    whole = log.stand(rows)
+    for cut in range(len(rows) + 1):
+        first = log.stand(rows[:cut])
+        first.joint("a", ("torqued",))  # what was remembered must not outlive what comes
+        assert log.carry_on(first, rows[cut:]) == whole
+        assert log.carry_on(first, rows[cut:]).joint("a", ("torqued",)) == whole.joint("a", ("torqued",))
+    assert sum(whole.ratios.values()) == 8 and whole.ratios[0.5] == 0
+
+
 def test_what_stands(heron):
     f = next(f for f in design(heron, catalogue()).findings if f.level == "check")
     accept = {"finding": f.key, "fingerprint": f.fingerprint, "says": f.says, "reason": "seen"}
     rows = chain(
-        ("reading", {"termination": "a", "verdict": "under", "torque_nm": 1.0}),
-        ("reading", {"termination": "a", "verdict": "good", "torque_nm": 2.0}),
+        ("reading", {**READING, "verdict": "under", "torque_nm": 1.0}),
+        ("reading", {**READING, "verdict": "good", "torque_nm": 2.0}),
         ("accept", accept),
         ("sign", {}),
     )
     standing = log.stand(rows)
-    assert standing.verdicts == {"a": "good"} and standing.signed is rows[3] and standing.accepts(f) is rows[2]
+    assert standing.joint("a", ("torqued", "marked")).state == "torqued" and [m.verdict for m in standing.moves["a"]] == ["under", "good"]
+    assert standing.ratios == {0.5: 1, 1.0: 1} and sum(standing.hours.values()) == 4
+    assert standing.signed is rows[3] and standing.accepts(f) is rows[2]
     assert standing.accepts(replace(f, says="other numbers")) is None
     assert log.stand([*rows, *chain(("reopen", {"reason": "x"}))]).signed is None

@@ -98,14 +98,39 @@ def test_without_kit_it_says_so(tern):
     assert "Choose the kit" in svg.find("s:text", NS).text
 
 
-@pytest.mark.parametrize("width", [300, 620])
-def test_the_terminal_block_shows_its_body_and_the_next_joint(tern, width):
+@pytest.mark.parametrize("body", ["inverter-1", "pack-1", "main-panel", "loads-panel", "dc-bus", "array-A"])
+def test_the_terminal_block_has_every_joint_of_its_body_apart_from_the_others(tern, body):
     d = design(tern, catalogue())
-    here = next(t for t in d.terminations if t.key == "battery-1.+@inverter-1")
-    svg = ET.fromstring(terminal_block(d, here, {"grid-1.L1@inverter-1": "good", "grid-1.L2@inverter-1": "over"}, width))
-    pins = svg.findall("s:a", NS)
-    assert len(pins) == sum(t.body == "inverter-1" for t in d.terminations)
-    assert len(svg.findall("s:rect[@class='ring']", NS)) == 1
-    assert {a.get("aria-label") for a in pins} >= {"Inverter 1 GRID L1: good", "Inverter 1 GRID L2: over", "Inverter 1 BAT +: to do"}
-    assert all("+" not in a.get("href") for a in pins)  # a plus in a link would be read as a space
-    assert max(float(r.get("x")) + float(r.get("width")) for r in svg.iter("{http://www.w3.org/2000/svg}rect")) <= width
+    svg = ET.fromstring(terminal_block(d, next(b for b in d.bodies if b.id == body)))
+    joints = svg.findall("s:a", NS)
+    assert {a.get("data-joint") for a in joints} == {t.key for t in d.terminations if t.body == body and t.kind not in ("dead", "cover")}
+    _, _, wide, high = (float(x) for x in svg.get("viewBox").split())
+    at = []
+    for a in joints:
+        pad = next(e for e in a.iter() if e.get("class") == "pad")
+        x, y = (
+            (float(pad.get("cx")), float(pad.get("cy")))
+            if pad.get("cx")
+            else (float(pad.get("x")) + float(pad.get("width")) / 2, float(pad.get("y")) + float(pad.get("height")) / 2)
+        )
+        moved = [e.get("transform") for e in a.iter() if e.get("transform")]
+        at.append((x, y, *moved))
+        assert 0 < x < wide and 0 < y < high
+    assert len(set(at)) == len(at)
+    gaps = [abs(p[0] - q[0]) + abs(p[1] - q[1]) for i, p in enumerate(at) for q in at[:i] if len(p) == len(q) == 2]
+    assert not gaps or min(gaps) >= 15
+
+
+def test_a_block_is_to_scale(tern):
+    """The middles of BAT + and − of the S8 are 60 mm apart on its sheet, the block 440 mm wide."""
+    d = design(tern, catalogue())
+    svg = ET.fromstring(terminal_block(d, next(b for b in d.bodies if b.id == "inverter-1")))
+    x = {
+        a.get("data-joint"): float(next(e for e in a.iter() if e.get("class") == "pad").get("cx"))
+        for a in svg.findall("s:a", NS)
+        if "battery-1." in a.get("data-joint") and ".PE" not in a.get("data-joint")
+    }
+    frame = next(r for r in svg.findall("s:rect", NS) if r.get("class") == "body")
+    assert abs(x["battery-1.−@inverter-1"] - x["battery-1.+@inverter-1"]) / (float(frame.get("width")) * 440 / 448) == pytest.approx(
+        60 / 440, rel=0.01
+    )

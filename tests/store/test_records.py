@@ -11,7 +11,7 @@ from gumboot.core import log
 from gumboot.store import database, records
 from gumboot.store.database import as_crew
 from gumboot.store.models import Job, LogEntry
-from tests.conftest import altered
+from tests.conftest import READING, altered
 
 
 @pytest.fixture
@@ -28,9 +28,7 @@ def job(make, crews, heron):
 
 def reading(make, crews, job, **kwargs):
     with as_crew(make, crews["Tidemark crew"]) as db:
-        return records.append(
-            db, job, "reading", {"termination": "a", "verdict": "good", **kwargs.pop("body", {})}, "Osk", "installer", "", **kwargs
-        )
+        return records.append(db, job, "reading", {**READING, **kwargs.pop("body", {})}, "Osk", "installer", "", **kwargs)
 
 
 def test_without_a_crew_nothing_is_seen(make, job):

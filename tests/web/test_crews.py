@@ -7,7 +7,7 @@ import pytest
 
 from gumboot.demo import scenario
 
-OPEN = {"/sign-in", "/healthz", "/job-file.schema.json"}
+OPEN = {"/sign-in", "/healthz", "/job-file.schema.json", "/sw.js", "/offline"}
 
 
 def routes(app):
@@ -86,11 +86,11 @@ def test_odd_job_numbers(supervisor, number):
 
 ROLES = {  # who may do what: common practice of crews
     "/jobs/{job_id}/cure": {"planner", "supervisor"}, "/jobs/{job_id}/fit": {"planner", "supervisor"}, "/jobs/{job_id}/brief": {"planner", "supervisor"}, "/jobs/{job_id}/set": {"planner", "supervisor"},
-    "/jobs/{job_id}/strings": {"planner", "supervisor"}, "/jobs/{job_id}/land": {"installer", "supervisor"}, "/jobs/{job_id}/accept": {"supervisor"}, "/jobs/{job_id}/sign": {"supervisor"}, "/jobs/{job_id}/reopen": {"supervisor"},
+    "/jobs/{job_id}/strings": {"planner", "supervisor"}, "/jobs/{job_id}/land": {"installer", "supervisor"}, "/jobs/{job_id}/land/school": {"planner", "supervisor"}, "/jobs/{job_id}/land/settle": {"installer", "supervisor"}, "/jobs/{job_id}/log": {"installer", "supervisor"}, "/jobs/{job_id}/log/photo": {"installer", "supervisor"}, "/jobs/{job_id}/accept": {"supervisor"}, "/jobs/{job_id}/sign": {"supervisor"}, "/jobs/{job_id}/reopen": {"supervisor"},
     "/jobs/{job_id}/loads": {"planner", "supervisor"}, "/jobs/{job_id}/year": {"planner", "supervisor"}, "/jobs/{job_id}/year/work": {"planner", "supervisor"}, "/jobs/{job_id}/survey": {"planner", "supervisor"},
     "/jobs/{job_id}/readings": {"planner", "supervisor"}, "/jobs/{job_id}/readings/use": {"planner", "supervisor"}, "/jobs/{job_id}/photos": {"planner", "installer", "supervisor"}, "/jobs/{job_id}/photos/withdraw": {"planner", "installer", "supervisor"},
     "/jobs/{job_id}/wall": {"planner", "supervisor"}, "/jobs/{job_id}/wall/describe": {"planner", "supervisor"}, "/jobs/{job_id}/wall/try": {"planner", "installer", "supervisor"},
-    "/jobs/{job_id}/wall/drill": {"installer", "supervisor"}, "/jobs/{job_id}/wall/as-built": {"planner", "supervisor"},
+    "/jobs/{job_id}/wall/as-built": {"planner", "supervisor"},
     "/jobs/new": {"planner", "supervisor"}, "/jobs/import": {"planner", "supervisor"}, "/wrenches": {"planner", "installer", "supervisor"},
 }  # fmt: skip
 

@@ -189,63 +189,71 @@ def test_a_check_is_accepted_by_name_and_reason_and_a_stop_never(supervisor, new
     assert after["source.meet"] is None
 
 
-def read(person, job_id, termination, torque, **more):
-    wrenches = {w["name"]: w["id"] for w in person.get("/wrenches.json").json()["wrenches"]}
-    return person.post(
-        f"/jobs/{job_id}/land",
-        {
-            "termination": termination,
-            "torque": torque,
-            "wrench": wrenches.get(more.pop("wrench", "small driver"), "?"),
-            "uuid": more.pop("uuid", str(uuid.uuid4())),
-            **more,
-        },
-    )
+JOINT = "factory.dc-link-1@inverter-1"
+
+
+def read(person, job_id, key, typed, wrench="small driver", **more):
+    """One reading: (its answer, where the joint stands)."""
+    answer = person.make_off(job_id, key, "torqued", typed=typed, wrench=wrench, **more)[0]
+    row = next((t for t in person.get(f"/jobs/{job_id}/land.json").json()["terminations"] if t["key"] == key), None)
+    return answer, row["state"] if row else None
 
 
 def test_readings_are_judged_logged_and_corrected_by_new_entries(installer, new_job, heron):
-    job_id, joint = new_job(heron), "factory.dc-link-1@inverter-1"
-    row = lambda: installer.get(f"/jobs/{job_id}/land.json").json()["terminations"][0]  # noqa: E731
-    for torque, verdict in (("4 Nm", "under"), ("60 in-lb", "over"), ("5 Nm", "over")):
-        assert read(installer, job_id, joint, torque).status_code == 303
-        assert row()["verdict"] == verdict  # the last is good in itself, but the hardware was not replaced
-    assert "replace the hardware" in installer.get(f"/jobs/{job_id}/land?at={joint}").text
-    read(installer, job_id, joint, "44.3 in-lb", replaced="1")
-    assert row()["verdict"] == "good"
-    kept = row()["readings"]
-    read(installer, job_id, joint, "3 Nm", corrects=kept[-1]["uuid"])
-    assert row()["verdict"] == "over" and len(row()["readings"]) == 5
-    assert kept[0]["who"] == "Osk Fellgate" and kept[0]["wrench"]["serial"] == "MT-0412" and kept[0]["typed"] == "4 Nm"
+    job_id = new_job(heron)
+    assert read(installer, job_id, JOINT, "4 Nm")[1] == "under"
+    assert read(installer, job_id, JOINT, "60 in-lb")[1] == "over"
+    refused, state = read(installer, job_id, JOINT, "5 Nm")
+    assert refused["state"] == "refused" and "replace the hardware first" in refused["why"] and state == "over"
+    assert installer.make_off(job_id, JOINT, "replaced")[0]["state"] == "kept"
+    assert read(installer, job_id, JOINT, "44.3 in-lb")[1] == "torqued"
+    kept = installer.get(f"/jobs/{job_id}/land.json").json()["joints"][JOINT]["moves"]
+    assert read(installer, job_id, JOINT, "3 Nm", corrects=kept[-1]["uuid"])[1] == "under"
+    assert [m["verdict"] for m in kept] == ["under", "over", None, "good"]
+    assert kept[0]["who"] == "Osk Fellgate" and kept[0]["tool"] == "small driver, MT-0412" and kept[0]["typed"] == "4 Nm"
+    assert "not in this joint's log" in read(installer, job_id, JOINT, "5 Nm", corrects=str(uuid.uuid4()))[0]["why"]
 
 
-def test_a_bare_reading_is_in_the_unit_shown(installer, new_job, tern):
-    """28 N·m at the transfer switch's main lug is shown in in·lb; four inverters want a 400 A switch, 42 N·m, shown in ft·lb."""
-    job_id = new_job(altered(tern, "/kit/inverters", 4))
-    row = next(
-        r for r in installer.get(f"/jobs/{job_id}/land.json").json()["terminations"] if r["key"] == "backup-feeder.L1@transfer-switch"
-    )
-    page = installer.get(f"/jobs/{job_id}/land", params={"at": row["key"]}).text
-    assert row["torque_nm"] == 42 and "Reading in ft·lb" in page and "31 ft·lb" in page
-    read(installer, job_id, row["key"], "31", wrench="long wrench")
-    assert next(r for r in installer.get(f"/jobs/{job_id}/land.json").json()["terminations"] if r["key"] == row["key"])["verdict"] == "good"
+def test_a_bare_reading_is_in_the_unit_of_the_tool(installer, new_job, tern):
+    """Four inverters want a 400 A switch, 42 N·m; 31 on a wrench marked in ft·lb is 42 N·m."""
+    job_id, key = new_job(altered(tern, "/kit/inverters", 4)), "backup-feeder.L1@transfer-switch"
+    installer.make_off(job_id, key, "prepared", "landed")
+    answer, state = read(installer, job_id, key, "31", wrench="long wrench", scale="ft·lb")
+    assert answer["verdict"] == "good" and state == "torqued"
 
 
-def test_a_circuit_with_a_stop_says_so_where_it_is_landed(installer, new_job, tern):
-    job_id = new_job(tern)
-    assert "Cure it at Size before you land this" in installer.get(f"/jobs/{job_id}/land", params={"at": "battery-2.+@inverter-2"}).text
-    assert "Cure it at Size" not in installer.get(f"/jobs/{job_id}/land", params={"at": "battery-1.+@inverter-1"}).text
+def test_only_legal_moves(installer, new_job, heron):
+    job_id, key = new_job(heron), "battery-1.+@inverter-1"
+    assert [(a["state"], a["why"]) for a in installer.make_off(job_id, key, "landed", "tugged")] == [
+        ("refused", "prepare the end first"),
+        ("refused", "prepare the end first"),
+    ]
+    assert [a["state"] for a in installer.make_off(job_id, key, "prepared", "landed", "prepared")] == ["kept", "kept", "refused"]
+    assert read(installer, job_id, key, "12 Nm", wrench="middle wrench")[1] == "torqued"
+    assert [a["state"] for a in installer.make_off(job_id, key, "tugged", "marked", "re-checked")] == ["kept"] * 3
+    assert "type why it is undone" in installer.make_off(job_id, key, "undone")[0]["why"]
+    assert installer.make_off(job_id, key, "undone", note="wrong port")[0]["state"] == "kept"
+    row = next(t for t in installer.get(f"/jobs/{job_id}/land.json").json()["terminations"] if t["key"] == key)
+    assert row["state"] == "open" and not row["made"]
 
 
-def test_a_reading_resent_is_kept_once(installer, new_job, heron):
+def test_open_stops_are_said_where_one_lands(installer, new_job, tern):
+    page = installer.get(f"/jobs/{new_job(tern)}/land").text
+    assert "6 stops open" in page and "before you land this" in page
+
+
+def test_an_entry_resent_is_kept_once(installer, new_job, heron):
     job_id, own = new_job(heron), str(uuid.uuid4())
     for _ in range(3):
-        assert read(installer, job_id, "factory.dc-link-1@inverter-1", "5 Nm", uuid=own).status_code == 303
-    assert read(installer, job_id, "factory.dc-link-1@inverter-1", "4 Nm", uuid=own).status_code == 409
-    assert len(installer.get(f"/jobs/{job_id}/land.json").json()["terminations"][0]["readings"]) == 1
+        assert read(installer, job_id, JOINT, "5 Nm", uuid=own)[0]["state"] == "kept"
+    other = installer.make_off(job_id, "factory.dc-link-2@inverter-1", "torqued", typed="5 Nm", uuid=own)[0]
+    assert other["state"] == "refused" and "sent before with other content" in other["why"]
+    log = installer.get(f"/jobs/{job_id}/export.json").json()["log"]
+    assert [e["uuid"] for e in log] == [own]
 
 
 @pytest.mark.parametrize(
-    ("torque", "says"),
+    ("typed", "says"),
     [
         ("snug", "type a number and unit"),
         ("", "type a number and unit"),
@@ -255,18 +263,69 @@ def test_a_reading_resent_is_kept_once(installer, new_job, heron):
         ("5 V", "not a unit of torque"),
     ],
 )
-def test_a_reading_that_is_none(installer, new_job, heron, torque, says):
+def test_a_reading_that_is_none(installer, new_job, heron, typed, says):
     job_id = new_job(heron)
-    answer = read(installer, job_id, "factory.dc-link-1@inverter-1", torque, note="kept note")
-    assert answer.status_code == 422 and says in answer.text and "kept note" in answer.text and f'value="{torque}"' in answer.text
+    answer, state = read(installer, job_id, JOINT, typed)
+    assert (answer["state"], answer["field"], state) == ("refused", "torque", "open") and says in answer["why"]
 
 
 def test_a_wrench_that_does_not_reach_and_none_at_all(installer, new_job, heron):
-    job_id, joint = new_job(heron), "factory.dc-link-1@inverter-1"
-    read(installer, job_id, joint, "5 Nm", wrench="long wrench")
-    assert installer.get(f"/jobs/{job_id}/land.json").json()["terminations"][0]["verdict"] == "withheld"
-    assert "choose the wrench you used" in read(installer, job_id, joint, "5 Nm", wrench="none").text
-    assert read(installer, job_id, "gone.L1@nowhere", "5 Nm").status_code == 409
+    job_id = new_job(heron)
+    answer, state = read(installer, job_id, JOINT, "5 Nm", wrench="long wrench")
+    assert state == "withheld" and "long wrench serves" in answer["why"]
+    assert "choose the wrench you used" in read(installer, job_id, JOINT, "5 Nm", wrench="none")[0]["why"]
+    gone, _ = read(installer, job_id, "gone.L1@nowhere", "5 Nm")
+    assert gone["state"] == "kept" and gone["verdict"] == "withheld"  # what was done is not lost with the plan
+
+
+@pytest.mark.parametrize("sent", [None, [], {}, {"entries": []}, {"entries": "x"}, {"entries": [{}] * 51}, "text", 7])
+def test_what_is_no_list_of_entries(installer, new_job, heron, sent):
+    answer = installer.http.post(
+        f"/jobs/{new_job(heron)}/log", json=sent, headers={"x-csrf-token": installer.csrf, "accept": "application/json"}
+    )
+    assert answer.status_code == 422 and "1 to 50" in answer.json()["message"]
+
+
+@pytest.mark.parametrize(
+    "odd",
+    [
+        {},
+        {"uuid": 3},
+        {"kind": "flight"},
+        {"key": "x" * 300},
+        {"at_device": "x" * 99},
+        {"seen": -1},
+        {"digest": "z"},
+        {"digest": "0" * 64},
+        {"note": "x" * 501},
+        "text",
+        None,
+    ],
+)
+def test_odd_entries_are_refused_one_by_one_and_the_others_kept(installer, new_job, heron, odd):
+    good = {"kind": "joint", "uuid": str(uuid.uuid4()), "key": "dead@inverter-1", "act": "proven"}
+    bad = {**good, "uuid": str(uuid.uuid4()), **odd} if isinstance(odd, dict) and odd else odd
+    job_id = new_job(heron)
+    answer = installer.http.post(f"/jobs/{job_id}/log", json={"entries": [bad, good]}, headers={"x-csrf-token": installer.csrf}).json()[
+        "entries"
+    ]
+    assert [a["state"] for a in answer] == ["refused", "kept"] and answer[0]["why"]
+
+
+def test_two_devices_that_did_not_know_of_each_other(installer, supervisor, new_job, heron):
+    """Both histories are kept; what they contradict each other in is shown until someone says which stands."""
+    job_id, key = new_job(heron), "factory.dc-link-1@inverter-1"
+    seen = installer.get(f"/jobs/{job_id}/land.json").json()["seq"]
+    assert installer.make_off(job_id, key, "torqued", typed="5 Nm", seen=seen, device="a")[0]["verdict"] == "good"
+    assert supervisor.make_off(job_id, key, "torqued", typed="6 Nm", seen=seen, device="b")[0]["verdict"] == "over"
+    said = installer.get(f"/jobs/{job_id}/land.json").json()["joints"][key]
+    assert said["stand"]["state"] == "in doubt" and len(said["moves"]) == 2 and len(said["stand"]["doubt"]) == 1
+    first, second = said["stand"]["doubt"][0]
+    settle = {"joint": key, "stands": first, "reason": ""}
+    assert supervisor.post(f"/jobs/{job_id}/land/settle", settle).status_code == 422
+    assert supervisor.post(f"/jobs/{job_id}/land/settle", {**settle, "reason": "looked at the screw together"}).status_code == 303
+    said = installer.get(f"/jobs/{job_id}/land.json").json()["joints"][key]
+    assert said["stand"]["state"] == "torqued" and len(said["moves"]) == 3 and said["moves"][2]["drops"] == [second]
 
 
 def test_settings_keyed_by_the_crew_are_kept_judged_or_refused(planner, new_job, heron):
@@ -292,11 +351,15 @@ def signable(supervisor, job_id, plan):
     from gumboot.core.design import design
 
     d = design(plan, catalogue())
-    wrenches = {"small driver": (1.2, 6), "middle wrench": (6, 25), "long wrench": (25, 110)}
+    tools = {w["name"]: w["id"] for w in supervisor.get("/wrenches.json").json()["wrenches"]}
+    reach = {"terminal driver": (0.24, 1.19), "small driver": (1.2, 6), "middle wrench": (6, 25), "long wrench": (25, 110)}
+    entries = []
     for t in d.terminations:
         nm = t.torque.n if t.torque else 0
-        name = next((n for n, (a, b) in wrenches.items() if a <= nm <= b), "small driver")
-        assert read(supervisor, job_id, t.key, f"{nm:.3f} Nm" if nm else "", wrench=name).status_code == 303
+        name = next((n for n, (a, b) in reach.items() if a <= nm <= b), "small driver")
+        entries += [{"key": t.key, "act": a, "typed": f"{nm:.3f} Nm" if a == "torqued" else "", "wrench": tools[name]} for a in t.chain]
+    for i in range(0, len(entries), 50):
+        assert {a["state"] for a in supervisor.log(job_id, *entries[i : i + 50]).json()["entries"]} == {"kept"}
     for f in d.findings:
         if f.level is Level.CHECK:
             supervisor.post(f"/jobs/{job_id}/accept", {"finding": f.key, "fingerprint": f.fingerprint, "reason": "seen"})
@@ -305,7 +368,7 @@ def signable(supervisor, job_id, plan):
 def test_signing_wants_everything_and_freezes_the_plan(supervisor, planner, installer, new_job, heron):
     job_id = new_job(heron)
     early = supervisor.post(f"/jobs/{job_id}/sign", {"digest": supervisor.get(f"/jobs/{job_id}/hand-over.json").json()["digest"]})
-    assert early.status_code == 409 and "terminations without a good reading" in early.text
+    assert early.status_code == 409 and "joints not made off" in early.text
     signable(supervisor, job_id, heron)
     page = supervisor.get(f"/jobs/{job_id}/hand-over.json").json()
     assert page["missing"] == [] and page["log_broken_at"] is None
@@ -313,8 +376,8 @@ def test_signing_wants_everything_and_freezes_the_plan(supervisor, planner, inst
     assert supervisor.post(f"/jobs/{job_id}/sign", {"digest": page["digest"]}).status_code == 303
     assert supervisor.get(f"/jobs/{job_id}/hand-over.json").json()["signed"]["who"] == "Ilse Quayle"
     assert planner.post(f"/jobs/{job_id}/brief", brief_of(planner, job_id)).status_code == 409
-    frozen = read(installer, job_id, "factory.dc-link-1@inverter-1", "5 Nm")
-    assert frozen.status_code == 409 and "A signed job takes no changes" in frozen.text
+    frozen = read(installer, job_id, JOINT, "5 Nm")[0]
+    assert frozen["state"] == "refused" and "the job is signed" in frozen["why"]
     assert supervisor.post(f"/jobs/{job_id}/reopen", {"reason": ""}).status_code == 422
     assert supervisor.post(f"/jobs/{job_id}/reopen", {"reason": "a pack is added"}).status_code == 303
     assert planner.post(f"/jobs/{job_id}/brief", brief_of(planner, job_id)).status_code == 303

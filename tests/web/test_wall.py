@@ -244,17 +244,21 @@ def picture():
 def test_holes_are_ticked_once_with_offset_photo_and_what_they_mean_for_the_plan(installer, planner, job):
     first = planner.get(f"/jobs/{job}/wall/drill.json").json()
     hole = next(h for h in first["holes"] if h["id"].startswith("inverter-1."))
+    photo = installer.post(
+        f"/jobs/{job}/log/photo", {"what": "wall for the kit", "note": "hole"}, files={"photo": ("h.jpg", picture(), "image/jpeg")}
+    )
     sent = {
+        "kind": "hole",
         "wall": "A",
-        "hole": hole["id"],
+        "key": hole["id"],
         "right": "1/8",
         "up": "-2 mm",
         "note": "hit a nail",
         "uuid": str(uuid.uuid4()),
-        "at_device": "",
+        "digest": photo.json()["digest"],
     }
-    assert installer.post(f"/jobs/{job}/wall/drill", sent, files={"photo": ("h.jpg", picture(), "image/jpeg")}).status_code == 303
-    assert installer.post(f"/jobs/{job}/wall/drill", {**sent, "right": "1 in"}).status_code == 409  # the same tick with another place
+    for _ in range(2):  # sent twice, kept once
+        assert installer.log(job, sent).json()["entries"][0]["state"] == "kept"
     now = planner.get(f"/jobs/{job}/wall/drill.json").json()
     row = next(h for h in now["holes"] if h["id"] == hole["id"])
     assert (
@@ -273,15 +277,29 @@ def test_holes_are_ticked_once_with_offset_photo_and_what_they_mean_for_the_plan
 
 
 @pytest.mark.parametrize(
-    ("field", "bad", "says"), [("right", "far", "type it as"), ("up", "3 ft", "is another place"), ("photo", b"not a picture", "photo")]
+    ("field", "bad", "says"),
+    [
+        ("right", "far", "type it as"),
+        ("up", "3 ft", "is another place"),
+        ("key", "gone", "no longer in the plan"),
+        ("digest", "0" * 64, "has not come in"),
+    ],
 )
-def test_a_bad_tick_is_said_and_keeps_what_was_typed(installer, planner, job, field, bad, says):
-    hole = planner.get(f"/jobs/{job}/wall/drill.json").json()["at"]["id"]
-    files = {"photo": ("x.jpg", bad, "image/jpeg")} if field == "photo" else None
-    sent = {"wall": "A", "hole": hole, "note": "keep me", "uuid": str(uuid.uuid4())} | ({} if files else {field: bad})
-    refused = installer.post(f"/jobs/{job}/wall/drill", sent, files=files)
-    assert refused.status_code == 422 and says in refused.text.lower() and "keep me" in refused.text
+def test_a_bad_tick_is_said_at_its_field_and_nothing_is_kept(installer, planner, job, field, bad, says):
+    hole = planner.get(f"/jobs/{job}/wall/drill.json").json()["holes"][0]["id"]
+    refused = installer.log(job, {"kind": "hole", "wall": "A", "key": hole, field: bad}).json()["entries"][0]
+    assert (
+        refused["state"] == "refused"
+        and says in refused["why"]
+        and refused["field"] == {"key": "hole", "digest": "photo"}.get(field, field)
+    )
     assert planner.get(f"/jobs/{job}/wall/drill.json").json()["done"] == 0
+
+
+def test_a_photograph_that_is_none(installer, job):
+    answer = installer.post(f"/jobs/{job}/log/photo", {}, files={"photo": ("x.jpg", b"not a picture", "image/jpeg")})
+    assert answer.status_code == 422 and answer.json()["field"] == "photo"
+    assert installer.post(f"/jobs/{job}/log/photo", {}).status_code == 422
 
 
 def test_files_of_a_wall_and_of_none(planner, job):

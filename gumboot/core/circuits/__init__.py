@@ -36,4 +36,5 @@ def lay_out(lay: Layout) -> Laid:
     lay_battery(lay)
     lay_ac(lay)
     lay_links(lay)
-    return Laid(tuple(replace(b, case=lay.cases.get(b.id)) for b in lay.bodies.values()), tuple(lay.circuits), tuple(lay.links))
+    bodies = tuple(replace(b, case=lay.cases.get(b.id), block=lay.block(b), cover=lay.cover(b)) for b in lay.bodies.values())
+    return Laid(bodies, tuple(lay.circuits), tuple(lay.links))

@@ -6,8 +6,9 @@ from dataclasses import dataclass
 from typing import Literal
 
 from gumboot.core.case import Case
-from gumboot.core.kit import Conductor, FactoryJoint, Family, Terminal
+from gumboot.core.kit import Family
 from gumboot.core.plan import Run
+from gumboot.core.terminal import Block, Conductor, FactoryJoint, Socket, Terminal
 from gumboot.core.working import Figure, given
 
 Role = Literal[
@@ -53,17 +54,21 @@ class Body:
     factory_joints: tuple[FactoryJoint, ...] = ()
     bars: tuple[FactoryJoint, ...] = ()  # joints of bars and links that the crew makes
     case: Case | None = None
+    block: Block | None = None
+    cover: FactoryJoint | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Thin:
-    """A thin line: a link between two bodies, with its conductors in words."""
+    """A thin line: a link between two bodies, with its conductors in words, and where it ends at each."""
 
     id: str
     name: str
     conductors: str
     source: str
     load: str
+    at_source: Socket
+    at_load: Socket
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from gumboot.core.bank import cabinets
 from gumboot.core.circuits.circuit import DC, End, end
 from gumboot.core.circuits.layout import Layout
-from gumboot.core.kit import FactoryJoint, Terminal
 from gumboot.core.strings import tracker_of
+from gumboot.core.terminal import FactoryJoint, Terminal
 from gumboot.core.working import COMMON_PRACTICE, given, solve
 
 

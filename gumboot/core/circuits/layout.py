@@ -5,9 +5,10 @@ from __future__ import annotations
 from gumboot.core.bank import Bank
 from gumboot.core.case import Case
 from gumboot.core.circuits.circuit import UNITY, Body, Circuit, End, Role, Thin, end
-from gumboot.core.kit import Catalogue, Conductor, FactoryJoint, Family, Gateway, Inverter, Pack, Terminal
+from gumboot.core.kit import Catalogue, Family, Gateway, Inverter, Pack
 from gumboot.core.plan import Plan, Run
 from gumboot.core.strings import StringDesign
+from gumboot.core.terminal import Block, Conductor, FactoryJoint, Terminal
 from gumboot.core.working import Figure, given, solve
 
 
@@ -72,6 +73,16 @@ class Layout:
                 upstream,
             )
         )
+
+    def block(self, b: Body) -> Block | None:
+        """The terminal block of a body, where the catalogue describes one."""
+        unit = {"inverter": self.inverter, "pack": self.pack}.get(b.role) or (self.gateway if b.id == "gateway" else None)
+        return unit.block if unit else None
+
+    def cover(self, b: Body) -> FactoryJoint | None:
+        """The cover of a body, where the catalogue says how tight it is."""
+        unit = self.inverter if b.role == "inverter" else self.gateway if b.id == "gateway" else None
+        return unit.cover if unit else None
 
     def unit(self, i: int, port: str, terminals: tuple[Terminal, ...]) -> End:
         """A port of inverter i."""

@@ -300,3 +300,24 @@ def screw_torque_inlb(size: str) -> Figure:
         f"{BOOK} Annex I Table I.1",
         f"row {spoken(size)}, slot wider than 1.2 mm",
     )
+
+
+def bending_space_in(size: str) -> Figure | None:
+    """Room in in before a terminal for one wire to bend; None for sizes the table leaves open. NEC Table 312.6(A).
+
+    Raises OutsideTable for larger sizes than it has here.
+    """
+    area = area_mm2(size)
+    for row in table("nec_312_6_a"):
+        if area <= area_mm2(row["size"]) * 1.001:
+            if area < area_mm2("8") * 0.999:
+                return None
+            return looked_up(
+                "b",
+                float(row["space_in"]),
+                "in",
+                f"Bending space for {spoken(size)}",
+                f"{BOOK} Table 312.6(A)",
+                f"row {spoken(row['size'])}, one wire a terminal",
+            )
+    raise OutsideTable(f"{spoken(size)} is larger than {BOOK} Table 312.6(A) has here")

@@ -117,3 +117,13 @@ document.addEventListener("htmx:afterSwap", (e) => {
   if (back) { back.focus({ preventScroll: true }); if (meanwhile.caret !== null && back.setSelectionRange) { try { back.setSelectionRange(meanwhile.caret, meanwhile.caret); } catch { /* a select has no caret */ } } }
   meanwhile = null;
 });
+
+// Opening a job keeps its field pages on this device, for where there is no signal.
+if ("serviceWorker" in navigator && document.body.dataset.keep) {
+  navigator.serviceWorker.register("/sw.js").then(() => navigator.serviceWorker.ready).then((worker) => {
+    const last = `kept:${document.body.dataset.keep}`;
+    if (Date.now() - (+localStorage.getItem(last) || 0) < 120000) return;
+    localStorage.setItem(last, Date.now());
+    worker.active.postMessage({ keep: document.body.dataset.keep.split(" ") });
+  }).catch(() => { /* no worker here: the page works as long as there is a signal */ });
+}

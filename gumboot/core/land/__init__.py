@@ -1,0 +1,14 @@
+"""Land: every conductor made off right, and proven so."""
+
+from gumboot.core.land.findings import termination_findings, tool_findings
+from gumboot.core.land.judging import Verdict, band, judge
+from gumboot.core.land.listing import list_terminations
+from gumboot.core.land.moves import Act, Move, Stand, illegal, stand_of
+from gumboot.core.land.order import SCHOOLS, School, school_of
+from gumboot.core.land.termination import Termination
+from gumboot.core.land.tools import CLASSES, PER_NM, Scale, Wrench, best_wrench, in_scale, lacking, tolerance
+
+__all__ = [
+    "CLASSES", "PER_NM", "SCHOOLS", "Act", "Move", "Scale", "School", "Stand", "Termination", "Verdict", "Wrench", "band", "best_wrench", "illegal", "in_scale", "judge",
+    "lacking", "list_terminations", "school_of", "stand_of", "termination_findings", "tolerance", "tool_findings",
+]  # fmt: skip

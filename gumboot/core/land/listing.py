@@ -1,0 +1,181 @@
+"""Every termination of a job: conductor ends, earths, joints of the works, bars, signal ends, what is proven dead, covers.
+
+All of it is derived from circuits, links and catalogue; nobody types it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, field
+
+from gumboot.core.circuits import Body, End, Thin
+from gumboot.core.codes import nec
+from gumboot.core.conductors import Sized
+from gumboot.core.kit import Catalogue, ConductorType, Inverter
+from gumboot.core.land.order import in_order, school_of, unit_order
+from gumboot.core.land.termination import STAGES, Made, Termination
+from gumboot.core.plan import Plan
+from gumboot.core.terminal import Conductor, Recheck, Socket, Terminal
+from gumboot.core.units import NM_INLB
+from gumboot.core.working import COMMON_PRACTICE, Figure, given, solve
+
+STACK = ("lug", "flat washer", "spring washer", "nut or bolt")  # common practice, where the maker is silent
+NEVER_DEAD = {"array": "connectors apart and capped: modules are live in light", "pack": "own breaker off, posts covered: they cannot be switched off"}  # fmt: skip
+WEDGE_MM = 2.0  # copper that shows between barrel and insulation: common practice
+
+
+@dataclass
+class Sheet:
+    """What the listing needs at hand, and the screws of earth bars counted as they fill."""
+
+    plan: Plan
+    inverter: Inverter
+    catalogue: Catalogue
+    bodies: dict[str, Body]
+    isolate: dict[str, tuple[str, ...]]
+    screws: dict[str, int] = field(default_factory=dict)
+
+
+def list_terminations(sized: Iterable[Sized], bodies: Iterable[Body], links: Iterable[Thin], catalogue: Catalogue, plan: Plan, inverter: Inverter) -> tuple[Termination, ...]:  # fmt: skip
+    """Every termination in landing order, numbered from 1."""
+    rows, boxes = list(sized), sorted(bodies, key=lambda b: b.role != "inverter")
+    sheet = Sheet(plan, inverter, catalogue, {b.id: b for b in boxes}, isolation(rows))
+    touched = {e.body for s in rows for e in (s.circuit.source, s.circuit.load)}
+    out: list[Termination] = []
+    out += (dead(b, sheet) for b in boxes if b.id in touched)
+    out += (joint for b in boxes for joint in joints(b, sheet))
+    out += (t for _, families in STAGES for s in rows if s.circuit.family in families for t in make_off(s, "Protective earth", sheet))
+    for stage, families in STAGES:
+        out += (t for family in families for s in rows if s.circuit.family == family for t in make_off(s, stage, sheet))
+    out += (t for x in links for t in signal(x, sheet))
+    out += (close(b, sheet) for b in boxes if b.id in touched and b.role != "array")
+    units = unit_order((s.circuit.source.body, s.circuit.load.body) for s in rows)
+    return in_order(out, school_of(plan.landing, inverter), units)
+
+
+def isolation(sized: Sequence[Sized]) -> dict[str, tuple[str, ...]]:
+    """What must be open and locked before a hand goes into a body: the opener of every circuit that comes to it."""
+    out: dict[str, list[str]] = {}
+    for s in sized:
+        c = s.circuit
+        pv = (f"PV switch, {c.load.label}", f"connectors of {c.name[0].lower()}{c.name[1:]} apart")
+        for e in (c.source, c.load):
+            for opener in pv if c.family == "pv" else (f"{c.protection}, {c.source.label}",):
+                if opener not in out.setdefault(e.body, []):
+                    out[e.body].append(opener)
+    return {k: tuple(v) for k, v in out.items()}
+
+
+def dead(b: Body, sheet: Sheet) -> Termination:
+    """Before anything: isolated, locked, and proven dead with a proved tester; or made safe where it cannot be dead."""
+    wait = f"capacitors discharged {sheet.inverter.capacitor_wait_min:g} min, then " if b.role == "inverter" else ""
+    says = NEVER_DEAD.get(b.role, f"{wait}proved tester: every pole to every other and to earth")
+    return Termination(key=f"dead@{b.id}", kind="dead", stage="Proven dead", body=b.id, place=b.label, terminal=says, made="dead", label="", source=COMMON_PRACTICE, isolate=sheet.isolate.get(b.id, ()))  # fmt: skip
+
+
+def joints(b: Body, sheet: Sheet) -> Iterator[Termination]:
+    """Joints of the works, and bars that the crew bolts."""
+    for at, stage, made, rows in (("factory", "Factory joints", "as made", b.factory_joints), ("bar", "Bars and links", "bar", b.bars)):
+        for j in rows:
+            torque = given("M", j.torque_nm, "N·m", "Rated torque", "maker's plate")
+            recheck: Recheck = "torque" if at == "bar" else "look"
+            yield Termination(key=f"{at}.{j.id}@{b.id}", kind=at, stage=stage, body=b.id, place=b.label, terminal=j.label, made=made, label="", source="maker's plate", bit=j.bit, torque=torque, isolate=sheet.isolate.get(b.id, ()), recheck=recheck)  # type: ignore[arg-type]  # fmt: skip
+
+
+def close(b: Body, sheet: Sheet) -> Termination:
+    """The cover, last of all."""
+    c = b.cover
+    torque = given("M", c.torque_nm, "N·m", "Rated torque", "maker's plate") if c else None
+    return Termination(key=f"cover@{b.id}", kind="cover", stage="Covers", body=b.id, place=b.label, terminal=c.label if c else "cover or dead front, all its screws", made="cover", label="", source="maker's plate" if c else COMMON_PRACTICE, bit=c.bit if c else "", torque=torque)  # fmt: skip
+
+
+def make_off(s: Sized, stage: str, sheet: Sheet) -> Iterator[Termination]:
+    """Both ends of one circuit's conductors: its earth for the earth stage, else the live ones; first the end that cannot be live."""
+    c = s.circuit
+    earth = stage == "Protective earth"
+    for here, far in ((c.load, c.source), (c.source, c.load)):
+        for conductor in c.conductors:
+            if (conductor == "PE") == earth:
+                yield from (one_end(s, stage, conductor, n, here, far, sheet) for n in range(1, s.sets + 1))
+
+
+def one_end(s: Sized, stage: str, conductor: Conductor, of_set: int, here: End, far: End, sheet: Sheet) -> Termination:
+    """One end of one conductor."""
+    c, t, plan = s.circuit, here.terminal(conductor), sheet.plan
+    earth = conductor == "PE"
+    size = str(s.egc.value) if earth else s.size
+    cable = cable_of(s, conductor, plan, sheet.catalogue)
+    made: Made = "ferrule" if t.end == "bare" and cable.strands == "fine" else t.end  # loose fine strands creep out from under a screw
+    mark = f" set {of_set}" if s.sets > 1 else ""
+    terminal = f"{t.label}{mark}"
+    pad = f"{here.port}/{t.id}"
+    if earth:
+        sheet.screws[here.body] = sheet.screws.get(here.body, 0) + 1
+        terminal = f"{t.label}, screw {sheet.screws[here.body]}" if made != "lug" else t.label
+        pad = f"PE/{sheet.screws[here.body]}"
+    lug = sheet.catalogue.lugs.get(size) if made == "lug" else None
+    ferrule = sheet.catalogue.ferrules.get(size) if made == "ferrule" else None
+    strip = strip_length(t, made, size, sheet.catalogue)
+    sleeve = max((x for x in ferrule.sleeves_mm if strip is None or x <= strip), default=None) if ferrule else None
+    return Termination(
+        key=f"{c.id}.{conductor}{of_set if of_set > 1 else ''}@{here.body}", kind="conductor", stage=stage, circuit=c.id, body=here.body, place=here.label, port=here.port, pad=pad, terminal=terminal,
+        conductor=conductor, size=size, cable=cable.label, strands=cable.strands, temp_c=cable.temp_c, far=f"{far.label}, {far.terminal(conductor).label}", made=made, stud=t.stud if made == "lug" else "",
+        hardware=(t.hardware or STACK) if made == "lug" else (), tool=lug.tool if lug else ferrule.tool if ferrule else "", die=lug.die if lug else ferrule.die if ferrule else "", sleeve_mm=sleeve, strip_mm=strip,
+        bit=t.bit, torque=rated_torque(t, size), label=f"C{c.number} {here.label.upper()} {here.port} {conductor}{mark}", source=t.source, ferrite=t.ferrite, isolate=sheet.isolate.get(here.body, ()),
+        recheck=recheck_of(t, made, plan),
+    )  # fmt: skip
+
+
+def recheck_of(t: Terminal, made: Made, plan: Plan) -> Recheck:
+    """What is done a day later. The maker's word decides; else the crew's; else torque on bolted lugs, the witness mark on screws."""
+    if made in ("pv-connector", "spring"):
+        return "none"
+    if t.recheck:
+        return t.recheck
+    if plan.recheck != "by kind":
+        return plan.recheck
+    return "torque" if made == "lug" else "look"
+
+
+def signal(x: Thin, sheet: Sheet) -> Iterator[Termination]:
+    """Both ends of a link: a plug or clip each, or one clamp for each pole."""
+    for body, far, socket in ((x.load, x.source, x.at_load), (x.source, x.load, x.at_source)):
+        if body in sheet.bodies:
+            yield from (pole(x, body, far, socket, n, p, sheet) for n, p in enumerate(socket.poles, 1))
+
+
+def pole(x: Thin, body: str, far: str, socket: Socket, n: int, name: str, sheet: Sheet) -> Termination:
+    """One signal end."""
+    b, other = sheet.bodies[body], sheet.bodies.get(far)
+    torque = given("M", socket.torque_nm, "N·m", "Rated torque", socket.source) if socket.torque_nm else None
+    whole = socket.end == "plug"
+    label = f"{x.name.upper()} {b.label.upper()} {socket.label}{'' if whole else f' {name}'}"
+    return Termination(
+        key=f"{x.id}.{n}@{body}" if not whole else f"{x.id}@{body}", kind="signal", stage="Links", circuit=x.id, body=body, place=b.label, port="COM", pad=f"COM/{x.id}.{n}", terminal=socket.label if whole else f"{socket.label}, {name}",
+        conductor="signal", cable=f"{x.conductors}; {socket.form}", far=other.label if other else "", made=socket.end, strip_mm=socket.strip_mm, bit=socket.bit, torque=torque, label=label, source=socket.source,
+        isolate=sheet.isolate.get(body, ()), recheck="look" if torque else "none",
+    )  # fmt: skip
+
+
+def rated_torque(t: Terminal, size: str) -> Figure | None:
+    """The torque in N·m: the maker's plate, else the book's own table; None for a connector or a spring clamp."""
+    if t.end in ("pv-connector", "spring"):
+        return None
+    if t.torque_nm is not None:
+        return given("M", t.torque_nm, "N·m", "Rated torque", t.source)
+    book = nec.screw_torque_inlb(size)
+    per_nm = given("k", NM_INLB, "in·lb per N·m", "Unit", "SI definition")
+    return solve("M_nm", "N·m", "Rated torque, the maker being silent", "M / k", book, per_nm, source=book.source, doubt=book.doubt)
+
+
+def strip_length(t: Terminal, made: Made, size: str, catalogue: Catalogue) -> float | None:
+    """Strip length in mm: the terminal's own, or for a lug its barrel and 2 mm (common practice)."""
+    if made == "lug":
+        lug = catalogue.lugs.get(size)
+        return lug.barrel_mm + WEDGE_MM if lug else None
+    return t.strip_mm
+
+
+def cable_of(s: Sized, conductor: Conductor, plan: Plan, catalogue: Catalogue) -> ConductorType:
+    """The cable that one conductor of a circuit is made of: the circuit's own, or ordinary building wire for an earth."""
+    return (catalogue.conductor("grid", plan.code) or s.cable) if conductor == "PE" else s.cable

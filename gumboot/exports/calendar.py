@@ -1,0 +1,43 @@
+"""When a crew comes back: an iCalendar file (RFC 5545)."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import UTC, datetime, timedelta
+
+from icalendar import Alarm, Calendar, Event
+
+from gumboot.core.land.recheck import Due
+
+LASTS = timedelta(hours=1)
+
+
+def return_calendar(rows: Sequence[tuple[str, str, str, str, Sequence[Due]]], made: datetime) -> bytes:
+    """One event a job: (job uid, its name, address, link, what is due). It starts when the last joint is due; each joint stands in its text."""
+    out = Calendar()
+    out.add("prodid", "-//Gumboot//torque return//EN")
+    out.add("version", "2.0")
+    for uid, name, address, link, due in rows:
+        if not due:
+            continue
+        event = Event()
+        start = max(d.at for d in due).astimezone(UTC)
+        event.add("uid", f"return-{uid}@gumboot")
+        event.add("dtstamp", made)
+        event.add("dtstart", start)
+        event.add("dtend", start + LASTS)
+        event.add("summary", f"{name}: {len(due)} joints to re-check")
+        if address:
+            event.add("location", address)
+        how = {"torque": "rated torque again", "look": "witness mark"}
+        event.add(
+            "description",
+            "\n".join([link, *(f"{d.joint.label or f'{d.joint.place}, {d.joint.terminal}'}: {how[d.joint.recheck]}" for d in due)]),
+        )
+        alarm = Alarm()
+        alarm.add("action", "DISPLAY")
+        alarm.add("description", f"{name}: back to the torque book")
+        alarm.add("trigger", timedelta(hours=-1))
+        event.add_component(alarm)
+        out.add_component(event)
+    return out.to_ical()

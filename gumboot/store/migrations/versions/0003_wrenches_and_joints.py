@@ -1,0 +1,23 @@
+"""Wrenches with their class, scale and address; the log found by joint."""
+
+import sqlalchemy as sa
+from alembic import op
+
+revision = "0003"
+down_revision = "0002"
+branch_labels = None
+depends_on = None
+
+
+def upgrade() -> None:
+    for name, default in (("iso_class", "II-A"), ("scale", "N·m"), ("address", "")):
+        op.add_column("wrench", sa.Column(name, sa.Text(), server_default=default, nullable=False))
+    op.execute("alter table log_entry add column joint text generated always as (body::jsonb ->> 'termination') stored")
+    op.create_index("log_entry_joint", "log_entry", ["job_id", "joint", "seq"])
+
+
+def downgrade() -> None:
+    op.drop_index("log_entry_joint")
+    op.drop_column("log_entry", "joint")
+    for name in ("iso_class", "scale", "address"):
+        op.drop_column("wrench", name)

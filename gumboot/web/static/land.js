@@ -1,0 +1,370 @@
+// The walk from joint to joint: one big step, in a state that follows from the log and from what waits to be sent.
+(() => {
+  const walk = document.getElementById("walk");
+  if (!walk) return;
+  const read = (id) => JSON.parse(document.getElementById(id).textContent);
+  const joints = read("joints"), said = read("said");
+  const by = new Map(joints.map((t) => [t.key, t]));
+  const tools = said.tools, circuits = said.circuits;
+  const may = walk.dataset.may === "yes", units = walk.dataset.units;
+  let here = null, waiting = [], typed = "", toolId = "", told = "", correcting = "";
+
+  const esc = (s) => String(s ?? "").replace(/[&<>"']/g, (c) => ({ "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;", "'": "&#39;" })[c]);
+  const num = (v, d) => String(+v.toFixed(d));
+  const SCALE = { "N·m": [1, 2], "in·lb": [8.850746, 1], "ft·lb": [0.7375621, 1] };
+  const inScale = (nm, scale) => `${num(nm * SCALE[scale][0], SCALE[scale][1])} ${scale}`;
+  const crewScale = (nm) => units === "si" ? "N·m" : nm < 30 ? "in·lb" : "ft·lb";
+  const otherScale = (nm, scale) => scale === "N·m" ? (nm < 30 ? "in·lb" : "ft·lb") : "N·m";
+  const today = () => new Date().toISOString().slice(0, 10);
+
+  // Tools, as core/land/tools.py judges them.
+  const share = (w, nm) => nm <= 10 ? w.low : w.high;
+  const refuses = (w, nm) => w.until < today() ? `${w.name}'s calibration ran out on ${w.until}` : nm < w.from_nm - 1e-9 || nm > w.most_nm + 1e-9 ? `${w.name} serves ${inScale(w.from_nm, w.scale)} to ${inScale(w.most_nm, w.scale)}` : "";
+  function best(nm) {
+    let found = null, rank = null;
+    for (const w of tools) {
+      if (refuses(w, nm)) continue;
+      const r = [share(w, nm), Math.abs(nm / w.most_nm - 0.6)];
+      if (!rank || r[0] < rank[0] || (r[0] === rank[0] && r[1] < rank[1])) { found = w; rank = r; }
+    }
+    return found;
+  }
+  function judge(nm, reading, w) {
+    const no = refuses(w, nm);
+    if (no) return ["withheld", no];
+    const s = share(w, nm);
+    if (reading < nm - s * nm - 1e-9) return ["under", "too low: apply the rated torque again"];
+    if (reading > nm + s * nm + 1e-9) return ["over", "too high: stop, undo, replace the hardware, then torque again"];
+    return ["good", `within ±${Math.round(100 * s)} %`];
+  }
+  const UNITS = { "nm": "N·m", "n.m": "N·m", "n·m": "N·m", "n-m": "N·m", "n m": "N·m", "inlb": "in·lb", "in-lb": "in·lb", "in.lb": "in·lb", "in·lb": "in·lb", "in lb": "in·lb", "lb-in": "in·lb", "in-lbs": "in·lb", "inlbs": "in·lb", "in lbs": "in·lb", "lbf-in": "in·lb", "lbf·in": "in·lb", "in·lbf": "in·lb", "ftlb": "ft·lb", "ft-lb": "ft·lb", "ft.lb": "ft·lb", "ft·lb": "ft·lb", "ft lb": "ft·lb", "lb-ft": "ft·lb", "ft-lbs": "ft·lb", "ftlbs": "ft·lb", "ft lbs": "ft·lb", "lbf-ft": "ft·lb", "lbf·ft": "ft·lb", "ft·lbf": "ft·lb" };
+  function parsed(text, scale) {
+    const found = /^\s*\+?(\d+(?:\.\d*)?|\.\d+)\s*(.*?)\s*\.?\s*$/.exec(text.replace(/,/g, (text.match(/,/g) || []).length === 1 && !text.includes(".") ? "." : ""));
+    if (!found) return [null, `“${text.trim()}” is not a torque: type a number and unit, such as 11 ft-lb, 35 in-lb or 15 Nm`];
+    const unit = found[2] ? UNITS[found[2].toLowerCase()] : scale;
+    if (!unit) return [null, `“${found[2]}” is not a unit of torque: type a number and unit, such as 11 ft-lb, 35 in-lb or 15 Nm`];
+    const nm = +found[1] / SCALE[unit][0];
+    return nm > 0 && nm <= 1000 ? [nm, ""] : [null, `${text} cannot be: type what the wrench showed, more than 0 and at most 1000 N·m`];
+  }
+
+  // Where a joint stands: as core/land/moves.py reads it. What the server said, then what waits.
+  function fold(moves, chain, from) {
+    const s = from ? { ...from } : { at: 0, verdict: null, spoiled: false, rechecked: false, first_nm: null, second_nm: null, doubt: [] };
+    const turn = chain.indexOf("torqued");
+    const gone = new Set(moves.flatMap((m) => [m.corrects, ...(m.drops || [])]).filter(Boolean));
+    for (const m of moves) {
+      if (gone.has(m.uuid)) continue;
+      if (m.act === "undone") { s.at = 0; s.verdict = null; s.rechecked = false; s.first_nm = s.second_nm = null; }
+      else if (m.act === "replaced") { s.spoiled = false; s.verdict = null; s.rechecked = false; if (turn >= 0) s.at = Math.min(s.at, turn); }
+      else if (m.act === "moved") { s.verdict = null; s.rechecked = false; s.at = turn >= 0 ? Math.min(s.at, turn) : 0; }
+      else if (m.act === "re-checked") s.rechecked = s.at >= chain.length;
+      else if (m.act === "torqued") {
+        s.spoiled = (s.spoiled && !m.replaced) || m.verdict === "over";
+        s.verdict = s.spoiled ? "over" : m.verdict;
+        if (s.verdict === "good" && turn >= 0) {
+          s.at = Math.max(s.at, turn + 1);
+          if (m.again && s.first_nm) s.second_nm = m.torque_nm; else { s.first_nm = m.torque_nm; s.second_nm = null; }
+          s.rechecked = !!m.again;
+        } else if (turn >= 0) { s.at = Math.min(s.at, turn); s.rechecked = false; }
+        else if (s.verdict === "done") s.at = chain.length;
+      } else if (chain.includes(m.act) && (turn < 0 || s.at > turn || chain.indexOf(m.act) < turn)) s.at = Math.max(s.at, chain.indexOf(m.act) + 1);
+    }
+    return s;
+  }
+  function movesOf(key) { return [...(Field.known.joints[key]?.moves || []), ...waiting.filter((r) => r.entry.key === key && !r.refused).map(asMove)]; }
+  function asMove(r) { return { uuid: r.entry.uuid, act: r.entry.act, who: r.who, at: r.entry.at_device, torque_nm: r.nm ?? null, typed: r.entry.typed || "", verdict: r.verdict || null, why: r.why || "", tool: r.toolName || "", note: r.entry.note || "", again: !!r.entry.again, replaced: !!r.entry.replaced, corrects: r.entry.corrects || null, waits: true }; }
+  function stand(t) {
+    const known = Field.known.joints[t.key];
+    const own = waiting.filter((r) => r.entry.key === t.key && !r.refused);
+    let s;
+    if (!own.length) s = known ? { ...known.stand } : fold([], t.chain);
+    else if (!known || known.whole) s = { ...fold(movesOf(t.key), t.chain), doubt: known?.stand.doubt || [] };
+    else s = fold(own.map(asMove), t.chain, known.stand);
+    s.made = s.at >= t.chain.length && !s.doubt.length;
+    s.state = s.doubt.length ? "in doubt" : ["under", "over", "withheld"].includes(s.verdict) ? s.verdict : s.rechecked ? "re-checked" : s.at ? t.chain[s.at - 1] : "open";
+    s.next = t.chain[s.at] || null;
+    return s;
+  }
+  window.GumbootWalk = { fold, judge, parsed }; // held against the core by a test
+
+  const BUTTON = { proven: "Proven dead", prepared: "Prepared", landed: "Landed", tugged: "Tugged", marked: "Marked", closed: "Closed", torqued: "Torqued" };
+  const LANDED = { "pv connector": "Clicked home", plug: "Clicked home", clip: "Closed, clicked", spring: "Pushed home", ring: "On its bolt", bar: "In place" };
+  const TUGGED = { spring: "Tugged, pushed home again" };
+  const wordOf = (t, act) => act === "landed" ? LANDED[t.made] || BUTTON.landed : act === "tugged" ? TUGGED[t.made] || BUTTON.tugged : BUTTON[act];
+  const DO = { dead: "Isolate, lock, tag, prove dead", cover: "Close up" };
+
+  // The picture of the strip, to scale; 1:1 once the screen was held against a card.
+  const perMm = () => +(localStorage.getItem("px_per_mm") || 96 / 25.4);
+  function strip(t) {
+    if (!t.strip_mm) return "";
+    const k = perMm(), w = t.strip_mm * k, x = 90;
+    const sleeve = t.sleeve_mm ? `<rect class="strip-sleeve" x="${x}" y="7" width="${(t.sleeve_mm * k).toFixed(1)}" height="20"/>` : "";
+    return `<button type="button" class="strip-button" data-ruler aria-label="Strip ${esc(t.strip)}: set the screen to 1:1"><svg class="strip" viewBox="0 0 ${(x + w + 14).toFixed(1)} 48" width="${(x + w + 14).toFixed(1)}" height="48" aria-hidden="true"><rect class="strip-sheath" x="0" y="3" width="${x}" height="28"/><rect class="strip-copper" x="${x}" y="9" width="${w.toFixed(1)}" height="16"/>${sleeve}<path class="strip-dim" d="M${x} 33V44M${(x + w).toFixed(1)} 33V44M${x} 39H${(x + w).toFixed(1)}"/></svg></button>`;
+  }
+
+  const row = (name, value) => value ? `<dt>${name}</dt><dd>${value}</dd>` : "";
+  const STRANDS = { solid: "solid", stranded: "stranded", fine: "fine-strand" };
+  function facts(t) {
+    const wire = t.size ? `${esc(t.conductor)} · ${esc(t.size)}, ${esc(t.cable)}` : esc(t.cable);
+    const end = [t.made === "as made" ? "" : t.made === "dead" || t.made === "cover" ? "" : t.made, t.sleeve_mm ? `sleeve ${num(t.sleeve_mm, 1)} mm` : "", t.stud].filter(Boolean).map(esc).join(", ");
+    return `<dl>${row("Open first", t.kind === "dead" ? "" : t.isolate.map(esc).join("; "))}${row("Conductor", wire)}${row("To", esc(t.far))}${row("Strip", t.strip ? `<span class="num">${esc(t.strip)}</span>${strip(t)}` : "")}${row("End", end)}${row("Crimp", t.tool ? `${esc(t.tool)}, ${esc(t.die)}` : "")}${row("Stack", t.hardware.map(esc).join(" · "))}${row("Bit", esc(t.bit))}${row("Ferrite", esc(t.ferrite))}</dl>${t.label ? `<p class="mt-2"><span class="label-text">${esc(t.label)}</span></p>` : ""}`;
+  }
+  function chain(t, s) {
+    return `<ol class="chain" aria-label="States">${t.chain.map((c, i) => `<li class="${i < s.at ? "done" : i === s.at ? "now" : ""}">${i < s.at ? "✓ " : ""}${esc(c)}</li>`).join("")}${t.recheck !== "none" ? `<li class="${s.rechecked ? "done" : ""}">${s.rechecked ? "✓ " : ""}re-checked</li>` : ""}</ol>`;
+  }
+  function pad(t, w) {
+    const scale = w ? w.scale : crewScale(t.torque_nm);
+    const options = tools.map((x) => `<option value="${esc(x.id)}"${w && x.id === w.id ? " selected" : ""}>${esc(x.name)}, ${inScale(x.from_nm, x.scale)} to ${inScale(x.most_nm, x.scale)}${x.until < today() ? ", calibration over" : ""}</option>`).join("");
+    const keys = ["7", "8", "9", "4", "5", "6", "1", "2", "3", ".", "0", "⌫"].map((k) => `<button type="button" class="key" data-key="${k}"${k === "⌫" ? ' aria-label="Delete the last figure"' : k === "." ? ' aria-label="Point"' : ""}>${k}</button>`).join("");
+    return `<form id="enter" autocomplete="off"><label for="torque" class="hide-small">What the wrench showed</label><div class="read"><input id="torque" class="torque" inputmode="decimal" value="${esc(typed)}" aria-label="What the wrench showed" aria-describedby="told"><span class="unit">${scale}</span></div>
+      <div class="keys" role="group" aria-label="Number pad">${keys}</div><button class="go mt-2">${correcting ? "Correct it" : "Enter"}</button>
+      <label for="tool" class="mt-2">Wrench</label><select id="tool">${options || '<option value="">none yet: add yours under Tools</option>'}</select></form>`;
+  }
+
+  let photo = null, note = "";
+  function actions(t, s) {
+    if (!may) return `<p class="notice">${walk.dataset.frozen ? "The job is signed: its log takes no entries." : "An installer records joints."}</p>`;
+    if (correcting) return `<p class="said check"><b>Correct</b> the reading: enter what it should have been.</p>${pad(t, tool(t))}<button type="button" data-stop-correcting>Leave it</button>`;
+    if (s.doubt.length) return `<p class="notice bad-news"><b>In doubt.</b> Two people logged this joint without knowing of each other. <a href="/jobs/${walk.dataset.job}/land/log?joint=${encodeURIComponent(t.key)}">Look at both, and say which stands</a>; or torque it again here.</p>${t.chain.includes("torqued") ? pad(t, tool(t)) : ""}`;
+    if (s.spoiled) return `<p class="notice bad-news"><b>Over.</b> Undo it. New bolt, washers, lug or ferrule.</p><button type="button" class="go" data-act="replaced">Hardware replaced</button>`;
+    const warn = s.verdict === "under" ? '<p class="notice"><b>Under.</b> Rated torque again.</p>' : s.verdict === "withheld" ? `<p class="notice"><b>Withheld.</b> ${esc(movesOf(t.key).at(-1)?.why || "")}. Use a tool that serves, and enter it again.</p>` : "";
+    if (s.next === "torqued") return warn + pad(t, tool(t));
+    if (s.next) {
+      const rest = t.chain.slice(s.at, t.chain.indexOf("torqued", s.at) < 0 ? undefined : t.chain.indexOf("torqued", s.at));
+      const all = rest.length > 1 ? `<button type="button" class="go" data-act="${esc(rest.join("|"))}">${esc(rest.map((a, i) => i ? wordOf(t, a).toLowerCase() : wordOf(t, a)).join(", "))}</button>` : "";
+      return `${warn}${all}<button type="button" class="${all ? "broad" : "go"} mt-2" data-act="${esc(s.next)}">${esc(wordOf(t, s.next))}${all ? " only" : ""}</button>`;
+    }
+    const due = s.made_at ? new Date(new Date(s.made_at).getTime() + 864e5) : null;
+    const back = t.recheck === "none" || s.rechecked ? "" : t.recheck === "torque"
+      ? `<details class="mt-3"${due && due < new Date() ? " open" : ""}><summary>Back after 24 h${due ? `, due ${due.toLocaleString([], { weekday: "short", hour: "2-digit", minute: "2-digit" })}` : ""}</summary>${pad(t, tool(t)).replace('id="enter"', 'id="enter" data-again="yes"')}</details>`
+      : `<details class="mt-3"${due && due < new Date() ? " open" : ""}><summary>Back after 24 h${due ? `, due ${due.toLocaleString([], { weekday: "short", hour: "2-digit", minute: "2-digit" })}` : ""}</summary><button type="button" class="go mt-2" data-act="re-checked">Mark in line</button><button type="button" class="broad mt-2" data-ask="moved">Mark has moved</button></details>`;
+    return `<p class="made">✓ ${s.rechecked ? "Re-checked" : t.kind === "dead" ? "Proven dead" : t.kind === "cover" ? "Closed" : "Made off"}</p>${back}`;
+  }
+  function log(t) {
+    const rows = movesOf(t.key);
+    if (!rows.length) return "";
+    const gone = new Set(rows.flatMap((m) => [m.corrects, ...(m.drops || [])]).filter(Boolean));
+    return `<h3 class="mt-4">Log of this joint</h3><div class="scroll" tabindex="0" role="region" aria-label="Log of this joint"><table class="stack"><tbody>${rows.slice().reverse().map((m) => `<tr${gone.has(m.uuid) ? ' class="voided"' : ""}><td class="num small">${esc((m.at || "").slice(0, 16).replace("T", " "))}</td><td>${esc(m.act)}${m.torque_nm != null ? ` <span class="num">${inScale(m.torque_nm, crewScale(m.torque_nm))}</span>` : ""}${m.verdict ? ` <span class="verdict-${esc(m.verdict)}">${esc(m.verdict)}</span>` : ""}${m.again ? " (24 h)" : ""}${gone.has(m.uuid) ? " · no longer counts" : ""}${m.waits ? ' <span class="waits">waiting</span>' : ""}<div class="soft small">${esc([m.who, m.tool, m.why, m.note].filter(Boolean).join(" · "))}</div></td><td class="small">${may && !gone.has(m.uuid) && !m.waits && m.act !== "settled" ? `${m.act === "torqued" ? `<button type="button" class="small-button" data-correct="${esc(m.uuid)}">Correct</button>` : `<button type="button" class="small-button" data-back="${esc(m.uuid)}">Take back</button>`}` : ""}</td></tr>`).join("")}</tbody></table></div>${Field.known.joints[t.key]?.whole === false ? `<p class="small"><a href="/jobs/${walk.dataset.job}/land/log?joint=${encodeURIComponent(t.key)}">All of it</a></p>` : ""}`;
+  }
+  function tool(t) { return tools.find((w) => w.id === toolId) || best(t.torque_nm) || tools[0] || null; }
+
+  function render(focus) {
+    const t = here;
+    if (!t) { walk.querySelector("[data-step]").innerHTML = ""; return; }
+    const s = stand(t), w = t.torque_nm ? tool(t) : null, scale = w ? w.scale : t.torque_nm ? crewScale(t.torque_nm) : "";
+    const fit = t.torque_nm && !best(t.torque_nm) ? `<p class="bad small">No tool of the crew reaches this: see Tools.</p>` : "";
+    const big = t.torque_nm ? `<div class="big my-1"><a class="fig" href="/jobs/${walk.dataset.job}/size?at=${encodeURIComponent(`${t.key}.torque`)}#working" data-at="${esc(t.key)}.torque">${inScale(t.torque_nm, scale)}</a></div>` : `<p class="what my-1">${DO[t.kind] || "Click, tug"}</p>`;
+    const under = t.torque_nm ? `<div class="small">${w ? `<b>${esc(w.name)}</b>, ` : ""}${esc(t.bit)}</div><div class="soft small">${inScale(t.torque_nm, otherScale(t.torque_nm, scale))}${w ? ` ±${Math.round(100 * share(w, t.torque_nm))} %` : ""} · ${esc(t.torque_source)}${t.doubt ? ", from memory" : ""}</div>` : "";
+    walk.querySelector("[data-step]").innerHTML = `<section id="step" class="step" aria-label="Joint ${t.number}"><div>
+      <div class="soft">${t.number} · ${esc(t.stage)} · <span class="state-${esc(s.state.replace(/\W/g, "-"))}">${esc(s.state)}</span></div><h2 class="text-xl">${esc(t.place)}${t.kind === "dead" ? "" : `, ${esc(t.terminal)}`}</h2>
+      ${big}${t.kind === "dead" ? `<p>${esc(t.terminal[0].toUpperCase() + t.terminal.slice(1))}.</p>${t.isolate.length ? `<p class="soft small mt-2">Open and lock first</p><ul class="plain-list">${t.isolate.map((x) => `<li>${esc(x)}</li>`).join("")}</ul>` : ""}` : ""}${under}${fit}${chain(t, s)}<div data-picture></div></div>
+      <div class="do"><div id="told" aria-live="polite">${told}</div>${actions(t, s)}
+      <div class="flex gap-2 mt-3"><button type="button" class="grow" data-go="-1">Back</button><button type="button" class="grow" data-go="1">Skip</button></div>
+      ${may ? `<details class="mt-2" data-more${note || photo ? " open" : ""}><summary class="small">Note, photograph, undo</summary><label for="note" class="small mt-2">Note</label><input id="note" maxlength="500" value="${esc(note)}"><label for="photo" class="small mt-2">Photograph, kept with the next entry</label><input id="photo" type="file" accept="image/*" capture="environment">${photo ? `<p class="small">${esc(photo.name)} goes with the next entry</p>` : ""}${s.at || s.verdict ? '<button type="button" class="broad mt-2" data-ask="undone">Undo this joint</button>' : ""}</details>` : ""}</div>
+      <div class="facts-of">${facts(t)}</div></section><div id="joint-log">${log(t)}</div>`;
+    walk.querySelector("[data-picture]").append(plates);
+    paint();
+    picture();
+    shown = sign();
+    document.querySelector("[data-circuit-name]").textContent = circuitName(circuits.find((c) => c.keys.includes(t.key)));
+    if (focus && !narrow.matches) document.getElementById("torque")?.focus({ preventScroll: true });
+    if (location.search !== `?at=${encodeURIComponent(t.key)}`) history.replaceState(null, "", `?at=${encodeURIComponent(t.key)}`);
+  }
+  // The picture comes near the joint in hand; the whole block at a touch.
+  const plates = document.getElementById("plates");
+  let whole = false;
+  function picture() {
+    plates.hidden = here.kind === "cover";
+    for (const p of plates.querySelectorAll(".plate")) {
+      p.hidden = p.dataset.body !== here.body;
+      if (p.hidden) continue;
+      const svg = p.querySelector("svg"), full = (svg.dataset.full ||= svg.getAttribute("viewBox")), [, , w, h] = full.split(" ").map(Number);
+      const g = svg.querySelector(".pad-here");
+      if (whole || !g) { svg.setAttribute("viewBox", full); continue; }
+      const b = g.querySelector(".pad"), box = b.getBBox(), shift = /translate\(([-\d.]+) ([-\d.]+)\)/.exec(g.innerHTML);
+      const cx = box.x + box.width / 2 + (shift ? +shift[1] : 0), cy = box.y + box.height / 2 + (shift ? +shift[2] : 0), cw = Math.min(w, 330), ch = Math.min(h, 120);
+      svg.setAttribute("viewBox", `${Math.min(Math.max(cx - cw / 2, 0), w - cw)} ${Math.min(Math.max(cy - ch / 2, 0), h - ch)} ${cw} ${ch}`);
+    }
+    plates.querySelector("[data-whole]").textContent = whole ? "Near" : "Whole block";
+  }
+  const circuitName = (c) => c ? `${c.number ? `C${c.number} · ` : ""}${c.name}` : "";
+
+  function paint() {
+    let made = 0;
+    for (const t of joints) {
+      const s = stand(t);
+      made += s.made;
+      t.now = s;
+      const g = document.querySelector(`.plate .joint[data-joint="${CSS.escape(t.key)}"]`);
+      if (g) {
+        g.setAttribute("class", `joint ${s.doubt.length || s.verdict === "over" ? "pad-over" : s.verdict === "under" || s.verdict === "withheld" ? "pad-under" : s.made ? "pad-made" : s.at ? "pad-part" : ""} ${t === here ? "pad-here" : ""}`);
+        g.querySelector(".pad-state").textContent = s.made ? "✓" : s.verdict === "over" ? "over" : s.verdict === "under" ? "low" : t === here ? "next" : "";
+      }
+    }
+    document.querySelector("[data-made]").textContent = `${made} of ${joints.length} made off`;
+    const bar = document.querySelector("progress.bar-done");
+    bar.value = made;
+    if (!document.getElementById("all").hidden) list();
+  }
+  function list() {
+    const body = document.querySelector("#all tbody");
+    let stage = "";
+    body.innerHTML = joints.map((t) => {
+      const head = t.stage !== stage ? `<tr><th colspan="6" scope="colgroup"><b class="text-base">${esc(t.stage)}</b></th></tr>` : "";
+      stage = t.stage;
+      return `${head}<tr data-row data-at="${esc(t.key)}" data-joint-row="${esc(t.key)}" data-find="${esc(`${t.label} ${t.place} ${t.terminal} ${t.number}`)}" tabindex="0"${t === here ? ' class="picked"' : ""}><td class="num">${t.number}</td><td><button type="button" class="link" data-to="${esc(t.key)}">${esc(t.place)}, ${esc(t.terminal)}</button></td><td class="num">${esc(t.size ? `${t.conductor} ${t.size}` : "")}</td><td class="num">${t.torque_nm ? inScale(t.torque_nm, crewScale(t.torque_nm)) : ""}<div class="soft small">${esc(t.bit)}</div></td><td class="num small">${esc(t.label)}</td><td><span class="state-${esc(t.now.state.replace(/\W/g, "-"))}">${esc(t.now.state)}</span></td></tr>`;
+    }).join("");
+  }
+
+  function to(key, focus = true) {
+    const t = by.get(key);
+    if (!t) return;
+    if (t !== here) { typed = ""; told = ""; correcting = ""; toolId = ""; note = ""; photo = null; }
+    here = t;
+    render(focus);
+    if (narrow.matches && walk.dataset.ready) document.getElementById("step").scrollIntoView({ block: "start" });
+  }
+  const narrow = matchMedia("(max-width: 1000px)");
+  function nextOpen(after) {
+    const todo = joints.filter((t) => !stand(t).made);
+    return todo.find((t) => t.number > after) || todo[0] || null;
+  }
+  function tell(how, words) { told = `<p class="told ${how}">${words}</p>`; }
+
+  async function act(acts, more = {}) {
+    const t = here, { verdict = "good", ...fields } = more;
+    for (const a of acts) {
+      const last = a === acts.at(-1);
+      await Field.add({ kind: "joint", key: t.key, label: t.label || `${t.place}, ${t.terminal}`, act: a, seen: Field.known.seq, note: last ? note : "", ...fields }, last ? photo : null);
+      waiting = await queuedHere();
+    }
+    note = ""; photo = null; typed = ""; correcting = "";
+    const s = stand(t);
+    if (s.made && verdict === "good") {
+      tell("well", `${t.number} ${esc(t.label || t.terminal)}: ${acts[0] === "torqued" ? "good" : esc(acts.at(-1))}`);
+      const following = fields.again || acts.includes("re-checked") ? joints.find((x) => x.number > t.number && x.recheck !== "none" && !stand(x).rechecked && stand(x).made) : nextOpen(t.number);
+      const keep = told;
+      if (following && following !== t) { to(following.key); told = keep; }
+    }
+    render(true);
+  }
+  async function queuedHere() { return (await Field.queued()).filter((r) => r.entry.kind === "joint").map((r) => withVerdict(r)); }
+  // A waiting reading is judged here as the server will judge it.
+  function withVerdict(r) {
+    const t = by.get(r.entry.key);
+    if (r.entry.act === "torqued" && t?.torque_nm) {
+      const w = tools.find((x) => x.id === r.entry.wrench), [nm] = parsed(r.entry.typed, r.entry.scale);
+      r.nm = nm; r.toolName = w ? `${w.name}, ${w.serial}` : "";
+      [r.verdict, r.why] = w && nm ? judge(t.torque_nm, nm, w) : ["withheld", "no wrench"];
+    }
+    return r;
+  }
+
+  walk.addEventListener("submit", async (e) => {
+    if (e.target.id !== "enter") return;
+    e.preventDefault(); e.stopPropagation();
+    const w = tools.find((x) => x.id === document.getElementById("tool").value);
+    typed = document.getElementById("torque").value;
+    if (!w) { tell("bad", "Choose the wrench you used; add yours under Tools."); render(true); return; }
+    const [nm, fault] = parsed(typed, w.scale);
+    if (nm === null) { tell("bad", esc(fault)); render(true); return; }
+    const [verdict, why] = judge(here.torque_nm, nm, w);
+    const again = e.target.dataset.again === "yes";
+    tell(verdict === "good" ? "well" : "bad", `${inScale(nm, w.scale)}: <b>${verdict}</b>, ${esc(why)}`);
+    await act(["torqued"], { typed, scale: w.scale, wrench: w.id, again, corrects: correcting, verdict });
+  });
+  walk.addEventListener("input", (e) => { if (e.target.id === "torque") typed = e.target.value; if (e.target.id === "note") note = e.target.value; });
+  walk.addEventListener("change", (e) => {
+    if (e.target.id === "tool") { toolId = e.target.value; render(true); }
+    if (e.target.id === "photo") { photo = e.target.files[0] || null; render(); }
+  });
+  document.addEventListener("click", (e) => {
+    const b = e.target.closest("button, a, tr[data-joint-row]");
+    if (!b) return;
+    if (b.dataset.key) { typed = b.dataset.key === "⌫" ? typed.slice(0, -1) : typed + b.dataset.key; const f = document.getElementById("torque"); f.value = typed; }
+    else if (b.dataset.act) act(b.dataset.act.split("|"));
+    else if (b.dataset.ask) ask(b.dataset.ask);
+    else if (b.dataset.go) { const list = joints, i = list.indexOf(here); to((list[i + +b.dataset.go] || here).key); }
+    else if (b.dataset.correct) { correcting = b.dataset.correct; typed = ""; told = ""; render(true); }
+    else if (b.dataset.back) ask("taken back", b.dataset.back);
+    else if ("stopCorrecting" in b.dataset) { correcting = ""; render(); }
+    else if ("whole" in b.dataset) { whole = !whole; picture(); }
+    else if ("ruler" in b.dataset) ruler();
+    else if ("circuits" in b.dataset) showCircuits();
+    else if ("finder" in b.dataset) showFinder();
+    else if ("showAll" in b.dataset) { const all = document.getElementById("all"); all.hidden = !all.hidden; if (!all.hidden) { paint(); all.scrollIntoView({ block: "start" }); } }
+    else if (b.dataset.to) { close(); to(b.dataset.to); walk.scrollIntoView({ block: "start" }); }
+    else if (b.classList.contains("joint")) { e.preventDefault(); to(b.dataset.joint); }
+    else if (b.dataset.jointRow) { to(b.dataset.jointRow); walk.scrollIntoView({ block: "start" }); }
+  });
+  function close() { for (const d of document.querySelectorAll("dialog[open]")) d.close(); }
+
+  const asking = document.getElementById("asking");
+  const WHY = { undone: "Why is it undone?", moved: "What had moved?", "taken back": "Why does the entry not hold?" };
+  function ask(what, corrects = "") {
+    asking.querySelector("h2").textContent = WHY[what];
+    const f = asking.querySelector("form"), why = f.elements.why;
+    why.value = ""; f.dataset.what = what; f.dataset.corrects = corrects;
+    asking.querySelector(".fault").hidden = true;
+    asking.showModal(); why.focus();
+  }
+  asking.querySelector("form").addEventListener("submit", async (e) => {
+    e.preventDefault(); e.stopPropagation();
+    const f = e.target;
+    if (!f.elements.why.value.trim()) { asking.querySelector(".fault").hidden = false; return; }
+    note = f.elements.why.value.trim();
+    asking.close();
+    await act([f.dataset.what], f.dataset.corrects ? { corrects: f.dataset.corrects } : {});
+  });
+
+  function showCircuits() {
+    const d = document.getElementById("circuits");
+    d.querySelector("[data-list]").innerHTML = circuits.map((c) => { const rows = c.keys.map((k) => by.get(k)), made = rows.filter((t) => stand(t).made).length, first = rows.find((t) => !stand(t).made) || rows[0]; return `<button type="button" class="choice" data-to="${esc(first.key)}"><span>${esc(circuitName(c))}</span><span class="num">${made}/${rows.length}</span></button>`; }).join("");
+    d.showModal();
+  }
+  const finder = document.getElementById("finder");
+  function showFinder() { finder.querySelector("input").value = ""; found(); finder.showModal(); finder.querySelector("input").focus(); }
+  function found() {
+    let q = finder.querySelector("input").value.trim();
+    const scanned = /[?&#]at=([^&#]+)/.exec(q);
+    if (scanned) q = decodeURIComponent(scanned[1]);
+    const words = q.toLowerCase().split(/\s+/).filter(Boolean);
+    const hits = joints.filter((t) => words.every((w) => `${t.label} ${t.place} ${t.terminal} ${t.number} ${t.key}`.toLowerCase().includes(w)));
+    finder.querySelector("[data-list]").innerHTML = hits.slice(0, 12).map((t) => `<button type="button" class="choice" data-to="${esc(t.key)}"><span>${t.number} · ${esc(t.place)}, ${esc(t.terminal)}<span class="soft small block">${esc(t.label)}</span></span><span class="state-${esc(stand(t).state.replace(/\W/g, "-"))}">${esc(stand(t).state)}</span></button>`).join("") || '<p class="soft">Nothing has that in its label.</p>';
+    return hits;
+  }
+  finder.querySelector("input").addEventListener("input", found);
+  finder.querySelector("form").addEventListener("submit", (e) => { e.preventDefault(); e.stopPropagation(); const hit = found()[0]; if (hit) { close(); to(hit.key); } });
+  document.addEventListener("keydown", (e) => {
+    if (e.target.matches("input, select, textarea") || e.ctrlKey || e.metaKey || e.altKey) return;
+    if (e.key === "/") { e.preventDefault(); e.stopImmediatePropagation(); showFinder(); }
+  }, true);
+
+  const card = document.getElementById("ruler");
+  function ruler() {
+    const range = card.querySelector("input"), bar = card.querySelector("rect"), svg = card.querySelector("svg");
+    const set = () => { const w = +range.value * 85.6; bar.setAttribute("width", w); svg.setAttribute("width", w + 2); svg.setAttribute("viewBox", `0 0 ${w + 2} 60`); };
+    range.value = perMm(); range.oninput = set; set();
+    card.querySelector("[data-keep]").onclick = () => { localStorage.setItem("px_per_mm", range.value); card.close(); render(); };
+    card.showModal();
+  }
+
+  // What comes in from elsewhere is shown at once, unless it says nothing new of this joint: then a hand at work is left alone.
+  let shown = "";
+  const sign = () => here ? JSON.stringify([here.key, stand(here), movesOf(here.key).map((m) => [m.uuid, m.waits])]) : "";
+  document.addEventListener("known", async () => {
+    waiting = await queuedHere();
+    if (sign() === shown || document.querySelector("dialog[open]")) { paint(); return; }
+    const typing = document.activeElement?.id === "torque";
+    render(false);
+    if (typing) document.getElementById("torque")?.focus({ preventScroll: true });
+  });
+  (async () => {
+    await Field.begin({ job: +walk.dataset.job, person: +walk.dataset.person, who: walk.dataset.who }, said);
+    waiting = await queuedHere();
+    const wanted = new URLSearchParams(location.search).get("at") || decodeURIComponent(location.hash.slice(1));
+    here = by.get(wanted) || nextOpen(0) || joints.at(-1);
+    render(!narrow.matches);
+    walk.dataset.ready = "yes";
+  })();
+})();
