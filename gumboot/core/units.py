@@ -60,6 +60,7 @@ _SPELLINGS: dict[str, str] = {
     "deg": "degree", "°": "degree", "degrees": "degree", "ohm": "ohm", "ohms": "ohm", "ω": "ohm", "w/m²": "W/m**2", "w/m2": "W/m**2",
 }  # fmt: skip
 
+_FIGURES = re.compile(r"[\s+\-\d.,]*")
 _TYPED = re.compile(r"^\s*([+-]?(?:\d+(?:\.\d*)?|\.\d+))\s*(.*?)\s*\.?\s*$")
 
 
@@ -75,7 +76,9 @@ def parse(text: str, kind: str, system: System = "si", bare: str = "") -> float:
     """
     k = KINDS[kind]
     want = f"type a number and unit, such as {k.example}"
-    found = _TYPED.match(text.replace("−", "-").replace(",", "." if text.count(",") == 1 and "." not in text else ""))
+    plain = text.replace("−", "-")
+    figures = _FIGURES.match(plain)[0]  # type: ignore[index]
+    found = _TYPED.match(figures.replace(",", "." if figures.count(",") == 1 and "." not in figures else "") + plain[len(figures) :])
     if not found:
         raise NotAQuantity(f"“{text.strip()}” is not {'an' if kind[0] in 'aeiou' else 'a'} {kind}: {want}")
     number, written = float(found[1]), (found[2] or bare).lower()

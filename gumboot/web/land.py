@@ -141,6 +141,6 @@ def torques(at: Ticket) -> list[dict[str, Any]]:
     for t in at.design.terminations:
         if t.torque:
             best = best_wrench(t.torque.n, at.wrenches, today())
-            row = rows.setdefault((round(t.torque.n, 3), t.bit), {"torque_nm": t.torque.n, "bit": t.bit, "joints": 0, "tool": best.name if best else "", "tolerance_pct": round(100 * best.tolerance(t.torque.n)) if best else None})  # fmt: skip
+            row = rows.setdefault((round(t.torque.n, 2), t.bit), {"torque_nm": t.torque.n, "bit": t.bit, "joints": 0, "tool": best.name if best else "", "tolerance_pct": round(100 * best.tolerance(t.torque.n)) if best else None})  # fmt: skip
             row["joints"] += 1
     return [rows[k] for k in sorted(rows)]

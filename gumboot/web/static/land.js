@@ -39,7 +39,8 @@
   }
   const UNITS = { "nm": "N·m", "n.m": "N·m", "n·m": "N·m", "n-m": "N·m", "n m": "N·m", "inlb": "in·lb", "in-lb": "in·lb", "in.lb": "in·lb", "in·lb": "in·lb", "in lb": "in·lb", "lb-in": "in·lb", "in-lbs": "in·lb", "inlbs": "in·lb", "in lbs": "in·lb", "lbf-in": "in·lb", "lbf·in": "in·lb", "in·lbf": "in·lb", "ftlb": "ft·lb", "ft-lb": "ft·lb", "ft.lb": "ft·lb", "ft·lb": "ft·lb", "ft lb": "ft·lb", "lb-ft": "ft·lb", "ft-lbs": "ft·lb", "ftlbs": "ft·lb", "ft lbs": "ft·lb", "lbf-ft": "ft·lb", "lbf·ft": "ft·lb", "ft·lbf": "ft·lb" };
   function parsed(text, scale) {
-    const found = /^\s*\+?(\d+(?:\.\d*)?|\.\d+)\s*(.*?)\s*\.?\s*$/.exec(text.replace(/,/g, (text.match(/,/g) || []).length === 1 && !text.includes(".") ? "." : ""));
+    const figures = /^[\s+\d.,]*/.exec(text)[0], plain = figures.replace(/,/g, (figures.match(/,/g) || []).length === 1 && !figures.includes(".") ? "." : "") + text.slice(figures.length);
+    const found = /^\s*\+?(\d+(?:\.\d*)?|\.\d+)\s*(.*?)\s*\.?\s*$/.exec(plain);
     if (!found) return [null, `“${text.trim()}” is not a torque: type a number and unit, such as 11 ft-lb, 35 in-lb or 15 Nm`];
     const unit = found[2] ? UNITS[found[2].toLowerCase()] : scale;
     if (!unit) return [null, `“${found[2]}” is not a unit of torque: type a number and unit, such as 11 ft-lb, 35 in-lb or 15 Nm`];

@@ -1,0 +1,158 @@
+"""Warning placards and panel legends by the job's code book, with the figures of this job. Wordings from memory: check your edition."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import date
+from typing import TYPE_CHECKING, Literal
+
+from gumboot.core.working import Figure, fmt
+
+if TYPE_CHECKING:
+    from gumboot.core.design import Design
+
+Word = Literal["WARNING", "CAUTION", "NOTICE", ""]
+
+
+@dataclass(frozen=True, slots=True)
+class Placard:
+    """One placard: where it goes, its signal word (ISO 3864, ANSI Z535), what it says, the clause that asks for it, the figures on it.
+
+    letters_mm: the least height of its letters where the clause gives one.
+    """
+
+    id: str
+    at: str
+    word: Word
+    lines: tuple[str, ...]
+    clause: str
+    figures: tuple[Figure, ...] = ()
+    count: int = 1
+    letters_mm: float | None = None
+    reflective: bool = False
+
+
+def list_placards(d: Design, day: date) -> list[Placard]:
+    """Every placard of a job. day: on which its figures were worked out."""
+    if d.inverter is None or not d.circuits:
+        return []
+    return list(_nec(d, day) if d.plan.code == "nec-2023" else _iec(d, day))
+
+
+def highest_string(d: Design) -> Figure | None:
+    """The string whose voltage is highest on the coldest morning."""
+    return max((s.v_oc_cold for s in d.strings), key=lambda f: f.n, default=None)
+
+
+def _label(d: Design, body: str) -> str:
+    return next((b.label for b in d.bodies if b.id == body), body)
+
+
+def _nec(d: Design, day: date) -> Iterator[Placard]:
+    assert d.inverter is not None  # noqa: S101 - the caller looked
+    book, plan = "NEC 2023", d.plan
+    service = "Main panel" if plan.supply.kind != "off-grid" else _label(d, "loads-panel")
+    units = [b.label for b in d.bodies if b.role == "inverter"]
+    highest = highest_string(d)
+    if highest:
+        for unit in units:
+            yield Placard(f"pv-disconnect.{unit}", unit, "WARNING", ("PV SYSTEM DISCONNECT", "ELECTRIC SHOCK HAZARD", "TERMINALS ON THE LINE AND LOAD SIDES MAY BE ENERGIZED IN THE OPEN POSITION", f"MAXIMUM DC VOLTAGE {highest.n:.0f} V"), f"{book} 690.13(B), 690.7(D)", (highest,))  # fmt: skip
+        yield Placard("pv-conduit", "PV raceways, each 10 ft and at each turn and wall", "", ("SOLAR PV DC CIRCUIT",), f"{book} 690.31(D)(2)", count=max(4, 4 * len(d.strings)), letters_mm=9.5, reflective=True)  # fmt: skip
+        yield Placard("rapid-shutdown", f"{service}, at the service", "", ("SOLAR PV SYSTEM IS EQUIPPED WITH RAPID SHUTDOWN", "TURN RAPID SHUTDOWN SWITCH TO THE “OFF” POSITION TO SHUT DOWN PV SYSTEM AND REDUCE SHOCK HAZARD IN ARRAY"), f"{book} 690.56(C)(1)", letters_mm=9.5, reflective=True)  # fmt: skip
+        yield Placard(
+            "rapid-switch",
+            "Rapid shutdown switch",
+            "",
+            ("RAPID SHUTDOWN SWITCH FOR SOLAR PV SYSTEM",),
+            f"{book} 690.56(C)(2)",
+            letters_mm=9.5,
+            reflective=True,
+        )
+    if d.bus and plan.supply.connection == "main-panel breaker":
+        if d.bus.used_sum and d.bus.passes.startswith("sum"):
+            yield Placard("bus-sum", service, "WARNING", ("THIS EQUIPMENT FED BY MULTIPLE SOURCES", "TOTAL RATING OF ALL OVERCURRENT DEVICES, EXCLUDING MAIN SUPPLY OVERCURRENT DEVICE, SHALL NOT EXCEED AMPACITY OF BUSBAR", f"BUSBAR {fmt(d.bus.bus.n)} A"), f"{book} 705.12(B)(3)", (d.bus.bus, d.bus.used_sum))  # fmt: skip
+        else:
+            yield Placard("bus-120", f"{service}, beside the back-fed breaker", "WARNING", ("POWER SOURCE OUTPUT CONNECTION", "DO NOT RELOCATE THIS OVERCURRENT DEVICE"), f"{book} 705.12(B)(2)", (d.bus.used_120, d.bus.allowed_120))  # fmt: skip
+    sources = sources_of(d)
+    if plan.supply.kind == "off-grid":
+        yield Placard(
+            "stand-alone", "Outside, at the building", "CAUTION", ("STAND-ALONE ELECTRIC POWER SYSTEM", *sources), f"{book} 710.10"
+        )
+    else:
+        yield Placard(
+            "directory",
+            f"{service}, and at each power source disconnect",
+            "CAUTION",
+            ("POWER TO THIS BUILDING IS ALSO SUPPLIED FROM", *sources),
+            f"{book} 705.10",
+            count=1 + len(units),
+        )
+    if d.bank:
+        fault = (f"AVAILABLE FAULT CURRENT {d.fault.n:,.0f} A", f"CALCULATED {day.isoformat()}") if d.fault else ()
+        inside = d.inverter.pack_inside != "" and not plan.kit.packs
+        at = ", ".join(units) if inside else _label(d, "dc-bus") if any(b.id == "dc-bus" for b in d.bodies) else _label(d, "pack-1")
+        volts = f"NOMINAL AC VOLTAGE {'120/240' if plan.supply.kind.startswith('split') or plan.supply.kind == 'off-grid' else fmt(d.inverter.voltage_v)} V"
+        yield Placard("ess-disconnect", at, "NOTICE", ("ENERGY STORAGE SYSTEM DISCONNECT", volts, f"MAXIMUM DC VOLTAGE {fmt(d.bank.v_max.n)} V", *fault), f"{book} 706.15(C)", tuple(f for f in (d.bank.v_max, d.fault) if f))  # fmt: skip
+    if plan.backup.loads != "nothing" and plan.supply.kind != "off-grid":
+        yield Placard("standby", service, "NOTICE", ("OPTIONAL STANDBY POWER SOURCE", f"{', '.join(units).upper()}: {plan.kit.inverters} × {d.inverter.power_w / 1000:g} kW INVERTER AND BATTERY"), f"{book} 702.7(A)")  # fmt: skip
+    if plan.kit.generator:
+        kind = "SEPARATELY DERIVED (BONDED NEUTRAL)" if plan.kit.generator.bonded else "NONSEPARATELY DERIVED (FLOATING NEUTRAL)"
+        yield Placard("inlet", "Generator inlet", "WARNING", (f"FOR CONNECTION OF A {kind} SYSTEM ONLY",), f"{book} 702.7(C)")
+    yield from _legends(d, f"{book} 408.4(A), 110.22")
+
+
+def _iec(d: Design, day: date) -> Iterator[Placard]:
+    assert d.inverter is not None  # noqa: S101 - the caller looked
+    plan = d.plan
+    board = next((b.label for b in d.bodies if b.role == "main-panel"), _label(d, "loads-panel"))
+    units = [b.label for b in d.bodies if b.role == "inverter"]
+    highest = highest_string(d)
+    existing = plan.kit.existing_pv is not None
+    if highest or existing:
+        yield Placard(
+            "pv-here",
+            f"origin of the supply, meter, and {board[0].lower()}{board[1:]}",
+            "NOTICE",
+            ("PV", "SOLAR ARRAY ON THIS BUILDING"),
+            "IEC 60364-7-712 712.514.101",
+            count=3,
+        )
+    if highest:
+        yield Placard("pv-dc", "every access to live DC parts: boxes, PV switch, inverter", "WARNING", ("PV DC", "LIVE PARTS CAN REMAIN ENERGIZED AFTER ISOLATION", f"HIGHEST VOLTAGE {highest.n:.0f} V DC"), "IEC 60364-7-712 712.514.102; IEC 62446-1", (highest,), count=1 + len(d.strings))  # fmt: skip
+    if plan.supply.kind != "off-grid":
+        yield Placard("dual-supply", f"{board}, meter, and every point of isolation", "WARNING", ("DUAL SUPPLY", "DO NOT WORK ON THIS EQUIPMENT UNTIL IT IS ISOLATED FROM BOTH MAINS AND ON-SITE SUPPLIES", *sources_of(d)), "IEC 60364-5-55 551.7; common practice", count=2 + len(units))  # fmt: skip
+    for unit in units:
+        yield Placard(f"inverter.{unit}", unit, "WARNING", ("INVERTER", "ISOLATE AC AND DC BEFORE WORK", f"CAPACITORS: WAIT {d.inverter.capacitor_wait_min:g} MIN, THEN PROVE DEAD"), "IEC 62109-1; common practice")  # fmt: skip
+    if d.bank:
+        fault = (f"PROSPECTIVE FAULT CURRENT {d.fault.n:,.0f} A", f"CALCULATED {day.isoformat()}") if d.fault else ()
+        yield Placard("battery", _label(d, "pack-1"), "WARNING", ("BATTERY", f"{fmt(d.bank.v_nom.n)} V NOMINAL, UP TO {fmt(d.bank.v_max.n)} V DC", "CANNOT BE SWITCHED OFF AT ITS POSTS", *fault), "IEC 62485-5; common practice", tuple(f for f in (d.bank.v_nom, d.bank.v_max, d.fault) if f))  # fmt: skip
+    if plan.backup.loads != "nothing":
+        yield Placard(
+            "island",
+            board,
+            "NOTICE",
+            ("THIS INSTALLATION GOES ON IN AN OUTAGE", f"NEUTRAL IS THEN EARTHED BY THE {plan.backup.bond.upper()}"),
+            "IEC 60364-8-82; common practice",
+        )
+    yield Placard("documents", board, "NOTICE", ("SINGLE-LINE DIAGRAM AND SHUTDOWN PROCEDURE ARE KEPT HERE",), "IEC 62446-1 clause 4")
+    yield from _legends(d, "IEC 60364-5-51 514.4, IEC 61439-3")
+
+
+def sources_of(d: Design) -> tuple[str, ...]:
+    """A line for every source: what it is, what opens it, where."""
+    return tuple(f"{x.source}: {x.opened_by}, {x.at}".upper() for x in d.disconnects)
+
+
+def _legends(d: Design, clause: str) -> Iterator[Placard]:
+    """One legend for each box that has breakers of this job: what each feeds, its rating, and what its conductor permits."""
+    boxes: dict[str, list[str]] = {}
+    for s in d.circuits:
+        c = s.circuit
+        if c.system == "ac" and s.protection:
+            box = c.load if c.family in ("backup",) and c.load.port.startswith("breaker") else c.source
+            boxes.setdefault(box.label, []).append(
+                f"C{c.number} {box.port}: {c.name}, {s.protection_text}, conductor permits {s.permitted.n:.0f} A"
+            )
+    for label, rows in boxes.items():
+        yield Placard(f"legend.{label}", label, "", (f"{label.upper()}: LEGEND", *rows), clause)
