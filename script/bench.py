@@ -7,11 +7,14 @@ import statistics
 import subprocess
 import sys
 import time
+import uuid
 
 import httpx
 import numpy as np
+from sqlalchemy import select
 
 from gumboot.catalogue import catalogue
+from gumboot.core import log
 from gumboot.core.conductors import RULES, size_circuit
 from gumboot.core.design import design
 from gumboot.core.energy.account import neutral
@@ -25,6 +28,8 @@ from gumboot.core.loads.ordinary import ORDINARY
 from gumboot.core.plan import Plan
 from gumboot.demo import scenario
 from gumboot.demo.plans import HERON_SLIP, TERN_HOLLOW
+from gumboot.store import database, records
+from gumboot.store.models import Crew
 
 CLIENTS, SECONDS, ROUNDS = 16, 3.0, 3
 
@@ -246,6 +251,57 @@ async def load(port, path, cookie):
     return len(times) / SECONDS, statistics.quantiles(times, n=20)[18]
 
 
+def long_log(count):
+    """A job like Heron Slip whose log has `count` readings, spread over its joints, put straight into the database: its number."""
+    plan, uid = Plan.model_validate(HERON_SLIP), str(uuid.uuid4())
+    joints = [t for t in design(plan, catalogue()).terminations if t.torque]
+    prev, entries, at = log.genesis(uid), [], "2026-11-25T08:00:00.000+00:00"
+    for i in range(1, count + 1):
+        t = joints[i % len(joints)]
+        nm = round(t.torque.n * (0.95 + i % 11 / 100), 3)
+        body = {
+            "termination": t.key,
+            "label": t.label,
+            "torque_nm": nm,
+            "typed": f"{nm} Nm",
+            "rated_nm": t.torque.n,
+            "rated_source": t.source,
+            "verdict": "good",
+            "why": "",
+            "wrench": None,
+            "replaced": False,
+            "corrects": None,
+            "note": "",
+        }
+        own = str(uuid.uuid5(uuid.NAMESPACE_OID, f"{uid} {i}"))
+        hashed = log.digest(prev, i, own, "reading", "Osk", "installer", at, at, log.canonical(body))
+        entries.append(log.Entry(i, own, "reading", "Osk", "installer", at, at, body, prev, hashed))
+        prev = hashed
+    with database.sessions(database.connect(os.environ["GUMBOOT_DATABASE_URL"])).begin() as db:
+        crew = db.scalar(select(Crew.id).where(Crew.name == "Tidemark crew"))
+        database.see_crew(db, crew)
+        job = records.create_job(db, crew, plan, "bench", uid)
+        records.take_in(db, job, entries)
+        return job.id
+
+
+def bench_log(http, reference):
+    """The log page and the walk with a hundred thousand entries against the same pages of the demo's signed job."""
+    job = long_log(100_000)
+    start = time.perf_counter()
+    http.get(f"/jobs/{job}/land/log", timeout=120)
+    cold = time.perf_counter() - start
+    for name, path in (("log page", "land/log"), ("walk", "land")):
+        pairs = [
+            (per_call(lambda p=path: http.get(f"/jobs/{job}/{p}"), 5), per_call(lambda p=path: http.get(f"/jobs/{reference}/{p}"), 5))
+            for _ in range(7)
+        ]
+        ours, theirs = statistics.median(a for a, _ in pairs), statistics.median(b for _, b in pairs)
+        print(
+            f"(h) {name}, 100,000 entries {ours * 1e3:.0f} ms, the demo's {theirs * 1e3:.0f} ms: {statistics.median(a / b for a, b in pairs):.2f} (aim 2); read for the first time {cold:.1f} s"
+        )
+
+
 def wait(port):
     for _ in range(100):
         try:
@@ -271,6 +327,7 @@ def bench_page():
                 (asyncio.run(load(8801, f"/jobs/{job}/size", f"gumboot={http.cookies['gumboot']}")), asyncio.run(load(8802, "/", "")))
             )
         drag(http, 8802, twelve(http))
+        bench_log(http, next(j["id"] for j in http.get("/jobs.json").json()["jobs"] if j["name"] == "Heron Slip"))
     finally:
         ours.terminate()
         reference.terminate()
@@ -286,6 +343,10 @@ if __name__ == "__main__":
         import uvicorn
 
         uvicorn.run(bare(int(sys.argv[2])), port=8802, log_level="warning")
+    elif sys.argv[1:2] == ["log"]:  # that part alone, against a server that runs on GUMBOOT_DATABASE_URL
+        http = httpx.Client(base_url=sys.argv[2])
+        http.post("/sign-in", data={"email": "planner@demo.example", "password": scenario.PASSWORD})
+        bench_log(http, 1)
     else:
         bench_design()
         bench_finder()

@@ -26,6 +26,9 @@ PAGES = (
     "/jobs/2/land",
     "/jobs/3/land/log",
     "/jobs/4/land/return",
+    "/jobs/3/land/cut",
+    "/jobs/2/land/labels",
+    "/jobs/2/land/readings",
     "/jobs/2/land/tools",
     "/returns",
     "/jobs/2/set",
@@ -48,6 +51,8 @@ def test_nothing_serious(visit, theme, width):
     bad = {}
     for path in PAGES:
         page.goto(path)
+        if path.partition("?")[0].endswith(("/land", "/drill")):
+            page.wait_for_selector("[data-ready]")
         page.locator("#lived [role=status], #best [role=status]").first.wait_for(state="detached", timeout=150_000)
         if found := serious(page):
             bad[path] = found

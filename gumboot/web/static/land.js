@@ -139,7 +139,7 @@
     const back = t.recheck === "none" || s.rechecked ? "" : t.recheck === "torque"
       ? `<details class="mt-3"${due && due < new Date() ? " open" : ""}><summary>Back after 24 h${due ? `, due ${due.toLocaleString([], { weekday: "short", hour: "2-digit", minute: "2-digit" })}` : ""}</summary>${pad(t, tool(t)).replace('id="enter"', 'id="enter" data-again="yes"')}</details>`
       : `<details class="mt-3"${due && due < new Date() ? " open" : ""}><summary>Back after 24 h${due ? `, due ${due.toLocaleString([], { weekday: "short", hour: "2-digit", minute: "2-digit" })}` : ""}</summary><button type="button" class="go mt-2" data-act="re-checked">Mark in line</button><button type="button" class="broad mt-2" data-ask="moved">Mark has moved</button></details>`;
-    return `<p class="made">✓ ${s.rechecked ? "Re-checked" : t.kind === "dead" ? "Proven dead" : t.kind === "cover" ? "Closed" : "Made off"}</p>${back}`;
+    return `<p class="made">✓ ${s.rechecked ? "Re-checked" : t.kind === "dead" ? "Proven dead" : t.kind === "cover" ? "Closed" : "Made off"}</p>${nextOpen(t.number) ? '<button type="button" class="go" data-next>Next open joint</button>' : ""}${back}`;
   }
   function log(t) {
     const rows = movesOf(t.key);
@@ -152,6 +152,7 @@
   function render(focus) {
     const t = here;
     if (!t) { walk.querySelector("[data-step]").innerHTML = ""; return; }
+    const wasOpen = walk.querySelector("[data-more]")?.dataset.more === t.key && walk.querySelector("[data-more]").open;
     const s = stand(t), w = t.torque_nm ? tool(t) : null, scale = w ? w.scale : t.torque_nm ? crewScale(t.torque_nm) : "";
     const fit = t.torque_nm && !best(t.torque_nm) ? `<p class="bad small">No tool of the crew reaches this: see Tools.</p>` : "";
     const big = t.torque_nm ? `<div class="big my-1"><a class="fig" href="/jobs/${walk.dataset.job}/size?at=${encodeURIComponent(`${t.key}.torque`)}#working" data-at="${esc(t.key)}.torque">${inScale(t.torque_nm, scale)}</a></div>` : `<p class="what my-1">${DO[t.kind] || "Click, tug"}</p>`;
@@ -161,7 +162,7 @@
       ${big}${t.kind === "dead" ? `<p>${esc(t.terminal[0].toUpperCase() + t.terminal.slice(1))}.</p>${t.isolate.length ? `<p class="soft small mt-2">Open and lock first</p><ul class="plain-list">${t.isolate.map((x) => `<li>${esc(x)}</li>`).join("")}</ul>` : ""}` : ""}${under}${fit}${chain(t, s)}<div data-picture></div></div>
       <div class="do"><div id="told" aria-live="polite">${told}</div>${actions(t, s)}
       <div class="flex gap-2 mt-3"><button type="button" class="grow" data-go="-1">Back</button><button type="button" class="grow" data-go="1">Skip</button></div>
-      ${may ? `<details class="mt-2" data-more${note || photo ? " open" : ""}><summary class="small">Note, photograph, undo</summary><label for="note" class="small mt-2">Note</label><input id="note" maxlength="500" value="${esc(note)}"><label for="photo" class="small mt-2">Photograph, kept with the next entry</label><input id="photo" type="file" accept="image/*" capture="environment">${photo ? `<p class="small">${esc(photo.name)} goes with the next entry</p>` : ""}${s.at || s.verdict ? '<button type="button" class="broad mt-2" data-ask="undone">Undo this joint</button>' : ""}</details>` : ""}</div>
+      ${may ? `<details class="mt-2" data-more="${esc(t.key)}"${note || photo || wasOpen ? " open" : ""}><summary class="small">Note, photograph, undo</summary><label for="note" class="small mt-2">Note</label><input id="note" maxlength="500" value="${esc(note)}"><label for="photo" class="small mt-2">Photograph, kept with the next entry</label><input id="photo" type="file" accept="image/*" capture="environment">${photo ? `<p class="small">${esc(photo.name)} goes with the next entry</p>` : ""}${s.at || s.verdict ? '<button type="button" class="broad mt-2" data-ask="undone">Undo this joint</button>' : ""}</details>` : ""}</div>
       <div class="facts-of">${facts(t)}</div></section><div id="joint-log">${log(t)}</div>`;
     walk.querySelector("[data-picture]").append(plates);
     paint();
@@ -232,14 +233,19 @@
   }
   function tell(how, words) { told = `<p class="told ${how}">${words}</p>`; }
 
+  let acting = false; // a second tap while the first is being kept does nothing
   async function act(acts, more = {}) {
-    const t = here, { verdict = "good", ...fields } = more;
-    for (const a of acts) {
-      const last = a === acts.at(-1);
-      await Field.add({ kind: "joint", key: t.key, label: t.label || `${t.place}, ${t.terminal}`, act: a, seen: Field.known.seq, note: last ? note : "", ...fields }, last ? photo : null);
-      waiting = await queuedHere();
-    }
-    note = ""; photo = null; typed = ""; correcting = "";
+    if (acting) return;
+    acting = true;
+    const t = here, { verdict = "good", ...fields } = more, said_with = [note, photo];
+    note = ""; photo = null; typed = ""; correcting = ""; // what is typed from here on is for what comes next
+    try {
+      for (const a of acts) {
+        const last = a === acts.at(-1);
+        await Field.add({ kind: "joint", key: t.key, label: t.label || `${t.place}, ${t.terminal}`, act: a, seen: Field.known.seq, note: last ? said_with[0] : "", ...fields }, last ? said_with[1] : null);
+        waiting = await queuedHere();
+      }
+    } finally { acting = false; }
     const s = stand(t);
     if (s.made && verdict === "good") {
       tell("well", `${t.number} ${esc(t.label || t.terminal)}: ${acts[0] === "torqued" ? "good" : esc(acts.at(-1))}`);
@@ -266,6 +272,7 @@
     e.preventDefault(); e.stopPropagation();
     const w = tools.find((x) => x.id === document.getElementById("tool").value);
     typed = document.getElementById("torque").value;
+    if (acting) return;
     if (!w) { tell("bad", "Choose the wrench you used; add yours under Tools."); render(true); return; }
     const [nm, fault] = parsed(typed, w.scale);
     if (nm === null) { tell("bad", esc(fault)); render(true); return; }
@@ -285,6 +292,7 @@
     if (b.dataset.key) { typed = b.dataset.key === "⌫" ? typed.slice(0, -1) : typed + b.dataset.key; const f = document.getElementById("torque"); f.value = typed; }
     else if (b.dataset.act) act(b.dataset.act.split("|"));
     else if (b.dataset.ask) ask(b.dataset.ask);
+    else if ("next" in b.dataset) to(nextOpen(here.number).key);
     else if (b.dataset.go) { const list = joints, i = list.indexOf(here); to((list[i + +b.dataset.go] || here).key); }
     else if (b.dataset.correct) { correcting = b.dataset.correct; typed = ""; told = ""; render(true); }
     else if (b.dataset.back) ask("taken back", b.dataset.back);
@@ -337,7 +345,7 @@
   finder.querySelector("input").addEventListener("input", found);
   finder.querySelector("form").addEventListener("submit", (e) => { e.preventDefault(); e.stopPropagation(); const hit = found()[0]; if (hit) { close(); to(hit.key); } });
   document.addEventListener("keydown", (e) => {
-    if (e.target.matches("input, select, textarea") || e.ctrlKey || e.metaKey || e.altKey) return;
+    if ((e.target.matches("input, select, textarea") && e.target.id !== "torque") || e.ctrlKey || e.metaKey || e.altKey) return;
     if (e.key === "/") { e.preventDefault(); e.stopImmediatePropagation(); showFinder(); }
   }, true);
 
