@@ -229,7 +229,7 @@ def design(plan: Plan, catalogue: Catalogue) -> Design:
     found += faults
     disconnects = list_disconnects(sized, laid.bodies, plan)
     found += disconnect_findings(disconnects, plan)
-    terminations = list_terminations(sized, laid.bodies, laid.links, catalogue, plan, inverter)
+    terminations = list_terminations(sized, laid.bodies, laid.links, catalogue, plan, inverter, electrode(plan) or bonding_of(sized, plan))
     found += termination_findings(terminations, sized, plan, inverter, catalogue)
     settings, faults = fill_menu(Job(plan, inverter, pack, bank, sized))
     found += faults

@@ -244,7 +244,7 @@ class Device(Entry):
 
     kind: Literal["device"]
     id: str
-    role: Literal["ac-breaker", "dc-breaker", "dc-fuse", "dc-bus", "panel", "transfer-switch", "array", "inlet", "tap"]
+    role: Literal["ac-breaker", "dc-breaker", "dc-fuse", "dc-bus", "panel", "transfer-switch", "array", "inlet", "tap", "electrode"]
     label: str
     supply: Supplied | Literal["any"] = "any"
     book: Book | Literal["any"] = "any"

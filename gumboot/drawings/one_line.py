@@ -89,7 +89,7 @@ def _wire(design: Design, s: Sized | None, w: Wire, made: tuple[int, int] | None
             data_at=key,
             aria_label=f"{key}: not sized",
         )
-    inner += _slashes(design, s, w)
+    inner += _slashes(design, s, w) if made is None else ()
     if w.breaker and s.protection:
         bx, by = w.breaker
         inner.append(box(bx - 4.5, by - 6, 9, 12, "device") if upright else box(bx - 4, by - 4.5, 12, 9, "device"))
@@ -101,13 +101,14 @@ def _wire(design: Design, s: Sized | None, w: Wire, made: tuple[int, int] | None
     second = f"{s.protection.text} · {long}" if s.protection else long
     state = ""
     if made:
-        second = "✓ made off" if made[0] == made[1] else f"{made[0]} of {made[1]} made off"
+        second = "✓ made off" if made[0] == made[1] else f"{made[0]} of {made[1]} ends"
         state = " made-all" if made[0] == made[1] else " made-part" if made[0] else " made-none"
         words = f"{s.circuit.name}: {second}"
     if upright:
-        inner += [text(x, y, first, "mono strong"), text(x, y + 14, second, "mono"), _badge(design, s.id, x + 72, y + 14)]
+        inner += [text(x, y, first, "mono strong"), text(x, y + 14, second, "mono"), "" if made else _badge(design, s.id, x + 72, y + 14)]
     else:
         inner += [text(x, y - 7, first, "mono strong"), text(x, y + 15, second, "mono")]
+    if not upright and not made:
         inner.append(_badge(design, s.id, *((x + 48, y + 15) if system == "pv" else (x, y - 20))))
     return tag("a", tag("title", words), *inner, href=f"?at={key}#working", class_=f"wire {system}{state}", data_at=key, aria_label=words)
 

@@ -356,3 +356,14 @@ def test_torque_units_by_the_si():
     assert PER_NM["in·lb"] == pytest.approx(1 / (0.0254 * 4.4482216152605), rel=1e-7)
     assert PER_NM["ft·lb"] == pytest.approx(1 / (0.3048 * 4.4482216152605), rel=1e-7)
     assert in_scale(15, "ft·lb") == "11.1 ft·lb" and in_scale(2.94, "in·lb") == "26 in·lb"
+
+
+def test_the_conductor_to_the_electrode_is_on_the_list(tern, saltings, juniper):
+    """NEC 250.66: a 2/0 service wants 4 AWG to its electrode; IEC 60364-5-54 544.1.1: bonding of 6 mm² at least. Both ends of it are looked at."""
+    for plan, size, kind in (
+        (altered(tern, "/supply/service_size", "2/0"), "4", "factory"),
+        (saltings, "6 mm²", "factory"),
+        (altered(juniper, "/supply/service_size", "2"), "8", "bar"),
+    ):
+        rows = [t for t in design(plan, catalogue()).terminations if t.key.startswith("electrode.")]
+        assert [(t.size, t.kind) for t in rows] == [(size, kind)] * 2 and all(t.torque and t.stage == "Protective earth" for t in rows)

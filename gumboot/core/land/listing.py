@@ -36,8 +36,8 @@ class Sheet:
     screws: dict[str, int] = field(default_factory=dict)
 
 
-def list_terminations(sized: Iterable[Sized], bodies: Iterable[Body], links: Iterable[Thin], catalogue: Catalogue, plan: Plan, inverter: Inverter) -> tuple[Termination, ...]:  # fmt: skip
-    """Every termination in landing order, numbered from 1."""
+def list_terminations(sized: Iterable[Sized], bodies: Iterable[Body], links: Iterable[Thin], catalogue: Catalogue, plan: Plan, inverter: Inverter, electrode: Figure | None = None) -> tuple[Termination, ...]:  # fmt: skip
+    """Every termination in landing order, numbered from 1. electrode: the conductor to earth electrode or bonding, where its size is known."""
     rows, boxes = list(sized), sorted(bodies, key=lambda b: b.role != "inverter")
     sheet = Sheet(plan, inverter, catalogue, {b.id: b for b in boxes}, isolation(rows))
     touched = {e.body for s in rows for e in (s.circuit.source, s.circuit.load)}
@@ -45,6 +45,7 @@ def list_terminations(sized: Iterable[Sized], bodies: Iterable[Body], links: Ite
     out += (dead(b, sheet) for b in boxes if b.id in touched)
     out += (joint for b in boxes for joint in joints(b, sheet))
     out += (t for _, families in STAGES for s in rows if s.circuit.family in families for t in make_off(s, "Protective earth", sheet))
+    out += main_earth(rows, electrode, sheet) if electrode else ()
     for stage, families in STAGES:
         out += (t for family in families for s in rows if s.circuit.family == family for t in make_off(s, stage, sheet))
     out += (t for x in links for t in signal(x, sheet))
@@ -124,6 +125,26 @@ def one_end(s: Sized, stage: str, conductor: Conductor, of_set: int, here: End, 
         bit=t.bit, torque=rated_torque(t, size), label=f"C{c.number} {here.label.upper()} {here.port} {conductor}{mark}", source=t.source, ferrite=t.ferrite, isolate=sheet.isolate.get(here.body, ()),
         recheck=recheck_of(t, made, plan),
     )  # fmt: skip
+
+
+def main_earth(rows: Sequence[Sized], electrode: Figure, sheet: Sheet) -> Iterator[Termination]:
+    """Both ends of the conductor to the earth electrode, or of the main bonding: at the board where the job's earths come together, and at its clamp.
+
+    It is there before most jobs, so it is looked at and torqued as a joint of the works is; off grid the crew makes it.
+    """
+    plan, size = sheet.plan, str(electrode.value)
+    ends = [e for s in rows for e in (s.circuit.source, s.circuit.load)]
+    at = next((e for b in ("main-panel", "loads-panel") for e in ends if e.body == b), None)
+    if at is None:
+        return
+    short = "GEC" if plan.code == "nec-2023" else "BONDING"
+    clamp = sheet.catalogue.device("electrode", 0, book=plan.code)
+    new = plan.supply.kind == "off-grid"
+    for key, t, where in ((at.body, at.terminal("PE"), at.terminal("PE").label), ("electrode", clamp.terminals[0], clamp.label)):
+        yield Termination(
+            key=f"electrode.PE@{key}", kind="bar" if new else "factory", stage="Protective earth", body=at.body, place=at.label, terminal=f"{electrode.name[0].lower()}{electrode.name[1:]}: {where}", made="bar" if new else "as made",
+            label=f"{short} {at.label.upper()} {key}", source=t.source, conductor="PE", size=size, cable=f"copper, {electrode.source}", bit=t.bit, torque=rated_torque(t, size), isolate=sheet.isolate.get(at.body, ()), recheck="look",
+        )  # fmt: skip
 
 
 def recheck_of(t: Terminal, made: Made, plan: Plan) -> Recheck:

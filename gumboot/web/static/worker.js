@@ -3,7 +3,11 @@ const SHIPPED = "gumboot-VERSION", PAGES = "gumboot-pages";
 const FIELD = /^\/jobs\/\d+\/(land|wall\/drill)$/;
 const WAIT_MS = 5000;
 
-self.addEventListener("install", (e) => e.waitUntil((async () => { await (await caches.open(SHIPPED)).addAll(["SHIPPED", "/offline"]); await self.skipWaiting(); })()));
+self.addEventListener("install", (e) => e.waitUntil((async () => {
+  const c = await caches.open(SHIPPED);
+  await Promise.allSettled(["SHIPPED", "/offline"].map((u) => c.add(u))); // what fails now is kept when it is first used
+  await self.skipWaiting();
+})()));
 self.addEventListener("activate", (e) => e.waitUntil((async () => {
   for (const name of await caches.keys()) if (name.startsWith("gumboot-") && name !== SHIPPED && name !== PAGES) await caches.delete(name);
   await self.clients.claim();
@@ -27,7 +31,13 @@ async function fieldPage(request) {
     return first || await kept() || await fresh;
   } catch { return await kept() || caches.match("/offline"); }
 }
-async function shipped(request) { return await caches.match(request, { ignoreSearch: true, cacheName: SHIPPED }) || fetch(request); }
+async function shipped(request) {
+  const c = await caches.open(SHIPPED), kept = await c.match(request, { ignoreSearch: true });
+  if (kept) return kept;
+  const answer = await fetch(request);
+  if (answer.ok) await c.put(new URL(request.url).pathname, answer.clone());
+  return answer;
+}
 
 self.addEventListener("fetch", (e) => {
   const url = new URL(e.request.url);
