@@ -9,6 +9,7 @@ import hashlib
 import json
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
+from datetime import datetime
 from typing import Any, Literal
 
 from gumboot.core.findings import Finding
@@ -135,6 +136,15 @@ def _count(ratios: dict[float, int], m: Move, by: int) -> None:
         ratios[r] = ratios.get(r, 0) + by
 
 
+def when(e: Entry) -> str:
+    """When an entry was made: by its device, unless that says no time or one after the server had it."""
+    try:
+        said, had = (datetime.fromisoformat(t.replace("Z", "+00:00")) for t in (e.at_device, e.at_server))
+        return e.at_device if said.tzinfo and said <= had else e.at_server
+    except (ValueError, TypeError):
+        return e.at_server
+
+
 def as_move(e: Entry) -> Move:
     """An entry about a joint as the states are read from."""
     b = e.body
@@ -147,12 +157,12 @@ def as_move(e: Entry) -> Move:
     }
     if e.kind == "settle":
         return Move(
-            e.uuid, "settled", e.seq, e.who, e.at_device, drops=tuple(b["drops"]), at_server=e.at_server, **{**about, "note": b["reason"]}
+            e.uuid, "settled", e.seq, e.who, when(e), drops=tuple(b["drops"]), at_server=e.at_server, **{**about, "note": b["reason"]}
         )
     if e.kind == "step":
-        return Move(e.uuid, b["act"], e.seq, e.who, e.at_device, at_server=e.at_server, **about)
+        return Move(e.uuid, b["act"], e.seq, e.who, when(e), at_server=e.at_server, **about)
     wrench = b["wrench"]
     return Move(
-        e.uuid, "torqued", e.seq, e.who, e.at_device, b["torque_nm"], b["rated_nm"], b["verdict"], b["replaced"], b.get("turn") == "again", at_server=e.at_server,
+        e.uuid, "torqued", e.seq, e.who, when(e), b["torque_nm"], b["rated_nm"], b["verdict"], b["replaced"], b.get("turn") == "again", at_server=e.at_server,
         why=b["why"], typed=b["typed"], tool=f"{wrench['name']}, {wrench['serial']}" if wrench else "", source=b.get("source", "typed"), **about,
     )  # fmt: skip

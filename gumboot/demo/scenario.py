@@ -29,7 +29,7 @@ PASSWORD = "boots-by-the-door"  # noqa: S105 - the demo's own, printed at start
 PEOPLE = (("planner", "Merrin Tarn"), ("installer", "Osk Fellgate"), ("supervisor", "Ilse Quayle"))
 
 WRENCHES = (  # name, serial, scale in N·m, class of ISO 6789, unit on the scale, address
-    ("terminal driver", "MT-0077", 0.2, 1.2, "II-D", "N·m", ""), ("small driver", "MT-0412", 1.0, 6.0, "II-D", "in·lb", ""), ("middle wrench", "MT-1187", 5.0, 25.0, "II-A", "N·m", ""),
+    ("terminal driver", "MT-0077", 0.2, 1.2, "II-D", "N·m", ""), ("small driver", "MT-0412", 1.0, 6.0, "II-D", "both", ""), ("middle wrench", "MT-1187", 5.0, 25.0, "II-A", "both", ""),
     ("long wrench", "MT-2290", 20.0, 110.0, "II-A", "ft·lb", ""), ("recording wrench", "MT-3001", 3.0, 30.0, "I-C", "N·m", "127.0.0.1:7788"),
 )  # fmt: skip
 

@@ -7,7 +7,7 @@ from functools import lru_cache
 from typing import Any
 
 from gumboot.core.design import Design
-from gumboot.core.land import PER_NM, Stand, Termination, Wrench
+from gumboot.core.land import Stand, Termination, Wrench
 from gumboot.core.land.moves import Move
 from gumboot.core.sizes import spoken
 from gumboot.core.units import show_strip
@@ -76,4 +76,4 @@ def changed(at: Ticket, after: int) -> dict[str, Any]:
 
 def tool(w: Wrench) -> dict[str, Any]:
     """A torque tool as the page judges with it."""
-    return {"id": w.id, "name": w.name, "serial": w.serial, "scale": w.scale, "per_nm": PER_NM[w.scale], "from_nm": w.serves_from, "most_nm": w.most_nm, "until": w.calibrated_until.isoformat(), "low": w.tolerance(10.0), "high": w.tolerance(11.0)}  # fmt: skip
+    return {"id": w.id, "name": w.name, "serial": w.serial, "scale": w.scale, "from_nm": w.serves_from, "most_nm": w.most_nm, "until": w.calibrated_until.isoformat(), "low": w.tolerance(10.0), "high": w.tolerance(11.0)}  # fmt: skip

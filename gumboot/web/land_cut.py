@@ -28,6 +28,7 @@ from gumboot.web.size import change_plan
 from gumboot.web.ticket import Opened, Ticket, today
 
 router = APIRouter()
+POLES = {"+": "DC+", "−": "DC−"}  # a cell that starts with a sign is a formula to some
 
 
 def lots_of(at: Ticket) -> list[Lot]:
@@ -112,7 +113,7 @@ def cut_csv(at: Opened) -> Response:
                         f"{n}",
                         f"{c.length / 100:g}",
                         p.name,
-                        p.conductors,
+                        POLES.get(p.conductors, p.conductors),
                         f"{p.length.n:.2f}",
                         f"{p.length.n / FT_M:.1f}",
                         " | ".join(ends),

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import re
 from datetime import UTC, date, datetime
-from typing import Any
+from typing import Any, get_args
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
-from gumboot.core.land import CLASSES, PER_NM
+from gumboot.core.land import CLASSES, PER_NM, Scale
 from gumboot.core.units import NotAQuantity, parse
 from gumboot.store import records
 from gumboot.store.models import WrenchRow
@@ -24,7 +24,7 @@ def page(visit: Visit, typed: dict[str, str], faults: dict[str, str]) -> dict[st
     return {
         "wrenches": records.wrenches(visit.db),
         "classes": {k: v[0] for k, v in CLASSES.items()},
-        "scales": list(PER_NM),
+        "scales": list(get_args(Scale)),
         "typed": typed,
         "faults": faults,
         "_visit": visit,
@@ -72,7 +72,7 @@ def add(request: Request, visit: Visiting) -> Response:
         faults["calibrated_until"], until = "type a date such as 2027-03-31", date.min
     if typed["class"] not in CLASSES:
         faults["class"] = "choose what kind of tool it is"
-    if typed["scale"] not in PER_NM:
+    if typed["scale"] not in get_args(Scale):
         faults["scale"] = "choose the unit on its scale"
     if says := bad_address(typed["address"]):
         faults["address"] = says

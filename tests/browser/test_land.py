@@ -46,11 +46,30 @@ def kept(page, job):
         if page.evaluate(there, f"{job}/land"):
             return
         page.wait_for_timeout(100)
-    raise AssertionError("the worker kept no page within 30 s")
+    state = page.evaluate(
+        "(async () => { const r = await navigator.serviceWorker.getRegistration(); const c = await caches.open('gumboot-pages'); return [r?.installing?.state, r?.waiting?.state, r?.active?.state, !!navigator.serviceWorker.controller, await caches.keys(), (await c.keys()).map((k) => k.url), { ...localStorage }]; })()"
+    )
+    raise AssertionError(f"the worker kept no page within 30 s: {state}")
 
 
 def log_of(page, job):
     return page.request.get(f"{job}/export.json").json()["log"]
+
+
+def sign_in(page, role):
+    page.get_by_label("E-mail").fill(f"{role}@demo.example")
+    page.get_by_label("Password").fill(scenario.PASSWORD)
+    page.get_by_role("button", name="Sign in").click()
+
+
+def lose_the_session_without_a_signal(page, job):
+    """One entry made without a signal; then the signal is there again, the session is not."""
+    stand_at(page, job)
+    page.context.set_offline(True)
+    page.locator("#step").get_by_role("button", name="Proven dead").click()
+    page.locator("#signal:has-text('1 waiting')").wait_for()
+    page.context.clear_cookies()
+    page.context.set_offline(False)
 
 
 def enter(page, text):
@@ -133,19 +152,12 @@ def test_two_devices_at_odds(visit):
 def test_a_session_that_ends_without_a_signal_asks_before_sending_and_loses_nothing(visit):
     page = visit("installer", no_signal=True)
     job = new_job(visit("supervisor"), "Turnstone")
-    stand_at(page, job)
-    page.context.set_offline(True)
-    page.locator("#step").get_by_role("button", name="Proven dead").click()
-    page.locator("#signal:has-text('1 waiting')").wait_for()
-    page.context.clear_cookies()
-    page.context.set_offline(False)
+    lose_the_session_without_a_signal(page, job)
     page.evaluate("Field.send()")
     page.locator("#signal:has-text('sign in to send 1')").wait_for()
     page.locator("#signal").click()
     page.get_by_role("link", name="Sign in").click()
-    page.get_by_label("E-mail").fill("installer@demo.example")
-    page.get_by_label("Password").fill(scenario.PASSWORD)
-    page.get_by_role("button", name="Sign in").click()
+    sign_in(page, "installer")
     page.wait_for_selector("#walk[data-ready]")
     page.wait_for_selector("#signal:has-text('all sent')")
     assert [e["body"]["act"] for e in log_of(page, job)] == ["proven"]
@@ -154,16 +166,9 @@ def test_a_session_that_ends_without_a_signal_asks_before_sending_and_loses_noth
 def test_entries_wait_for_who_made_them(visit):
     page = visit("installer", no_signal=True)
     job = new_job(visit("supervisor"), "Whimbrel")
-    stand_at(page, job)
-    page.context.set_offline(True)
-    page.locator("#step").get_by_role("button", name="Proven dead").click()
-    page.locator("#signal:has-text('1 waiting')").wait_for()
-    page.context.clear_cookies()
-    page.context.set_offline(False)
+    lose_the_session_without_a_signal(page, job)
     page.goto("/sign-in")
-    page.get_by_label("E-mail").fill("supervisor@demo.example")
-    page.get_by_label("Password").fill(scenario.PASSWORD)
-    page.get_by_role("button", name="Sign in").click()
+    sign_in(page, "supervisor")
     page.wait_for_url("**/jobs")
     stand_at(page, job)
     page.get_by_text("Entries of Osk Fellgate wait on this device").wait_for()

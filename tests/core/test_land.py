@@ -261,10 +261,21 @@ def test_two_under_one_screw(tern):
     assert "battery-1.inverter-1.bat+.holds" not in other_terminal(plan, "marram-s8", "battery", holds=2)[0]
 
 
-def test_aluminium_where_copper_only(tern):
-    """Sizing never picks it; a catalogue whose only feeder cable is aluminium shows the stop."""
-    t = catalogue().device("panel", 200, tern.supply.kind, tern.code).terminals[0]
-    assert set(t.metals) == {"Cu", "Al"} and all(x.metals == ("Cu",) for x in catalogue().inverters["marram-s8"].grid.terminals)
+@pytest.mark.parametrize(("metals", "stopped"), [(("Cu",), True), (("Cu", "Al"), False)])
+def test_aluminium_where_copper_only(tern, metals, stopped):
+    """A shop that has feeders in aluminium only, and boxes whose lugs are for copper, or for both."""
+    book = catalogue()
+    plan = altered(altered(tern, "/runs/grid-feeder", {"length_m": 6, "method": "raceway", "material": "Al"}), "/walls", [])
+    devices = [
+        e.model_copy(update={"terminals": tuple(t.model_copy(update={"metals": metals}) for t in e.terminals)}) for e in book.devices
+    ]
+    cables = [c for c in book.conductors if c.id != "building-wire"]
+    other = type(book)([*book.inverters.values(), *book.packs.values(), *book.modules.values(), *devices, *cables])
+    other.lugs, other.ferrules = book.lugs, book.ferrules
+    found = {f.key: f for f in design(plan, other).findings}
+    assert ("grid-feeder.main-panel.l1.metal" in found) == stopped
+    if stopped:
+        assert "Main panel, breaker L1 is for Cu only; the conductor is Al" in found["grid-feeder.main-panel.l1.metal"].says
 
 
 def test_an_earth_too_large_for_its_terminal(tern):

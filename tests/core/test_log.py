@@ -102,3 +102,19 @@ def test_what_stands(heron):
     assert standing.signed is rows[3] and standing.accepts(f) is rows[2]
     assert standing.accepts(replace(f, says="other numbers")) is None
     assert log.stand([*rows, *chain(("reopen", {"reason": "x"}))]).signed is None
+
+
+@pytest.mark.parametrize(
+    ("device", "told"),
+    [
+        ("2026-11-25T07:00:00Z", "2026-11-25T07:00:00Z"),
+        ("2026-11-25T09:00:01Z", "server"),
+        ("2099-01-01T00:00:00Z", "server"),
+        ("yesterday", "server"),
+        ("", "server"),
+        ("2026-11-25T07:00:00", "server"),
+    ],
+)
+def test_when_an_entry_was_made_is_never_after_it_came_in(device, told):
+    e = replace(READINGS[0], at_device=device, at_server="2026-11-25T09:00:00.000+00:00")
+    assert log.when(e) == (e.at_server if told == "server" else told)

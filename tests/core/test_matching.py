@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from gumboot.catalogue import catalogue
 from gumboot.core.design import design
-from gumboot.core.land.matching import AGAIN, LOW, OUT, SKIP, Recorded, cost, lay, match
+from gumboot.core.land.matching import AGAIN, ASTRAY, LOW, SKIP, Recorded, cost, lay, match
 from gumboot.core.land.termination import Termination
 from gumboot.core.working import given
 
@@ -42,7 +42,7 @@ def every_way(values, rated):
         total, last = 0.0, -1
         for i, k in enumerate(ways):
             if k < 0:
-                total += OUT
+                total += ASTRAY
             elif k == last and i and values[i - 1] < rated[k] * (1 - LOW):
                 total += cost(values[i], rated[k]) + AGAIN
             elif k > last:
@@ -60,7 +60,7 @@ def price(found, values, rated):
     total, last = 0.0, -1
     for m, v in zip(found, values, strict=True):
         if m.key is None:
-            total += OUT
+            total += ASTRAY
             continue
         k = int(m.key[1:])
         total += cost(v, rated[k]) + (AGAIN if k == last else SKIP * (k - last - 1))

@@ -151,6 +151,15 @@ def test_the_return_is_due_a_day_later_and_goes_into_a_calendar(installer, new_j
     assert [d["key"] for d in installer.get(f"/jobs/{job}/land/return.json").json()["due"]] == ["factory.dc-link-2@inverter-1"]
 
 
+def test_a_device_without_a_clock_breaks_nothing(installer, new_job, heron):
+    job = new_job(heron)
+    installer.make_off(job, JOINT, "torqued", "marked", typed="5 Nm", at_device="half past nine")
+    assert (
+        installer.get(f"/jobs/{job}/land/return").status_code == 200
+        and len(installer.get(f"/jobs/{job}/land/return.json").json()["due"]) == 1
+    )
+
+
 def test_drift_between_two_readings(installer, new_job, heron):
     job, key = new_job(heron), "battery-1.+@inverter-1"
     installer.make_off(job, key, "prepared", "landed")

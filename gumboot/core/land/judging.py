@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 from typing import Literal
@@ -49,11 +48,3 @@ class Drift:
     def share(self) -> float:
         """(second − first) / first."""
         return (self.second_nm - self.first_nm) / self.first_nm
-
-
-def bins(ratios: Sequence[float], edges: Sequence[float]) -> list[int]:
-    """How many of the ratios of reading to rated lie in each stretch between edges; both outer stretches are open."""
-    out = [0] * (len(edges) + 1)
-    for r in ratios:
-        out[sum(r >= e for e in edges)] += 1
-    return out

@@ -52,7 +52,8 @@ STOCKS: tuple[Stock, ...] = (
 def label_of(t: Termination) -> Label:
     """What one end says: circuit and conductor, where it lands, what is at the other end, and its size."""
     head = t.label.split(" ", 1)[0]
-    polarity = f"{head} {t.conductor}" if t.conductor not in ("signal", "") else t.label
+    string = f"STRING {t.circuit.removeprefix('pv-')} " if t.circuit.startswith("pv-") else ""
+    polarity = f"{head} {string}{t.conductor}" if t.conductor not in ("signal", "") else t.label
     where = f"{t.place.upper()} {t.terminal}"
     size = f"{spoken(t.size)}" if t.size else ""
     torque = f"{t.torque.n:.3g} N·m" if t.torque else ""

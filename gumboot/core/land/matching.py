@@ -14,7 +14,7 @@ from urllib.parse import unquote
 
 from gumboot.core.land.termination import Termination
 
-SKIP, OUT, AGAIN = 0.15, 0.60, 0.02  # of a joint passed over, a reading that fits none, a second try
+SKIP, ASTRAY, AGAIN = 0.15, 0.60, 0.02  # of a joint passed over, a reading that fits none, a second try
 CLOSE = 0.05  # another laying this near is a doubt
 FAR = 0.15  # a reading this far from rated is a doubt
 LOW = 0.06
@@ -99,25 +99,25 @@ def lay(readings: Sequence[Recorded], joints: Sequence[Termination]) -> list[Mat
             best = min(best, fore[i][k] - SKIP * k)
             came[i][k] = c[i][k] + min(best + SKIP * k, fore[i][k + 1] + AGAIN if i and low[i - 1][k] else inf)
         for j in range(m + 1):
-            fore[i + 1][j] = min(fore[i][j] + OUT, came[i][j - 1] if j else inf)
-    back = [[0.0] * (m + 1) for _ in range(n + 1)]  # back[i][j]: readings from i on, the last on joint j - 1
+            fore[i + 1][j] = min(fore[i][j] + ASTRAY, came[i][j - 1] if j else inf)
+    rest = [[0.0] * (m + 1) for _ in range(n + 1)]  # rest[i][j]: readings from i on, the last on joint j - 1
     for i in range(n - 1, -1, -1):
-        best = inf  # of c + back + SKIP·k over k >= j
+        best = inf  # of c + rest + SKIP·k over k >= j
         for j in range(m, -1, -1):
             if j < m:
-                best = min(best, c[i][j] + back[i + 1][j + 1] + SKIP * j)
-            again = c[i][j - 1] + AGAIN + back[i + 1][j] if j and i and low[i - 1][j - 1] else inf
-            back[i][j] = min(back[i + 1][j] + OUT, best - SKIP * j, again)
+                best = min(best, c[i][j] + rest[i + 1][j + 1] + SKIP * j)
+            again = c[i][j - 1] + AGAIN + rest[i + 1][j] if j and i and low[i - 1][j - 1] else inf
+            rest[i][j] = min(rest[i + 1][j] + ASTRAY, best - SKIP * j, again)
     out: list[Match] = []
     last = 0
     for i, r in enumerate(readings):
-        here = [(c[i][k] + SKIP * (k - last) + back[i + 1][k + 1], k) for k in range(last, m)] + [(OUT + back[i + 1][last], -1)]
+        here = [(c[i][k] + SKIP * (k - last) + rest[i + 1][k + 1], k) for k in range(last, m)] + [(ASTRAY + rest[i + 1][last], -1)]
         if last and i and low[i - 1][last - 1]:
-            here.append((c[i][last - 1] + AGAIN + back[i + 1][last], last - 1))
+            here.append((c[i][last - 1] + AGAIN + rest[i + 1][last], last - 1))
         k = min(here, key=lambda w: (w[0], w[1] < 0))[1]
         last = k + 1 if k >= 0 else last
-        every = [(came[i][x] + back[i + 1][x + 1], x) for x in range(m)] + [
-            (min(fore[i][j] + OUT + back[i + 1][j] for j in range(m + 1)), -1)
+        every = [(came[i][x] + rest[i + 1][x + 1], x) for x in range(m)] + [
+            (min(fore[i][j] + ASTRAY + rest[i + 1][j] for j in range(m + 1)), -1)
         ]
         least = min(v for v, _ in every)
         other = min((w for w in every if w[1] != k), default=(inf, -1))

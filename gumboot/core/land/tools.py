@@ -8,10 +8,10 @@ from datetime import date
 from typing import Literal
 
 from gumboot.core.land.termination import Termination
-from gumboot.core.units import NM_FTLB, NM_INLB, System, torque_unit
+from gumboot.core.units import NM_FTLB, NM_INLB
 from gumboot.core.working import fmt
 
-Scale = Literal["N·m", "in·lb", "ft·lb"]
+Scale = Literal["N·m", "in·lb", "ft·lb", "both"]
 PER_NM: dict[str, float] = {"N·m": 1.0, "in·lb": NM_INLB, "ft·lb": NM_FTLB}
 LEAST_SHARE = 0.2  # of the scale: common practice
 CLASSES: dict[str, tuple[str, float, float]] = {  # class: what it is, permissible deviation up to 10 N·m and above
@@ -32,7 +32,8 @@ CLASSES: dict[str, tuple[str, float, float]] = {  # class: what it is, permissib
 
 @dataclass(frozen=True, slots=True)
 class Wrench:
-    """A torque tool: its scale in N·m, the unit on it, its class, serial, and the day its calibration runs out.
+    """A torque tool: its scale in N·m, the unit on it ("both": N·m and the inch's, so that the job decides), its class, serial, and the day its
+    calibration runs out.
 
     address: host and port of a tool that records, else empty.
     """
@@ -104,8 +105,3 @@ def lacking(terminations: Sequence[Termination], wrenches: Sequence[Wrench], day
         if t.torque and best_wrench(t.torque.n, wrenches, day) is None:
             joints[round(t.torque.n, 3), t.bit] = joints.get((round(t.torque.n, 3), t.bit), 0) + 1
     return [Lacking(nm, bit, n, round(nm / 2, 2), round(min(nm / LEAST_SHARE, 2 * nm), 2)) for (nm, bit), n in sorted(joints.items())]
-
-
-def unit_for(torque_nm: float, wrench: Wrench | None, system: System) -> str:
-    """The unit a joint's torque is told in: the tool's own, else the crew's."""
-    return wrench.scale if wrench else torque_unit(torque_nm, system)

@@ -102,7 +102,12 @@ const Field = (() => {
         if (!ready.length) continue;
         const answer = await fetch(`/jobs/${me.job}/log`, { method: "POST", credentials: "same-origin", signal: patience(30000), headers: { accept: "application/json", "content-type": "application/json", "x-csrf-token": now.csrf }, body: JSON.stringify({ entries: ready.map((r) => r.entry) }) });
         if (answer.status === 401) { state.signIn = true; return; }
-        if (answer.status === 403 || answer.status === 404) { for (const r of ready) { r.refused = answer.status === 404 ? "your crew has no such job" : "you may not enter this: an installer or a supervisor does"; await put(r); } continue; }
+        if (answer.status === 403 || answer.status === 404) {
+          const why = (await answer.json().catch(() => ({}))).message || "your crew has no such job";
+          if (/reload/.test(why)) throw new Error(why); // signed in anew meanwhile: the next turn has the right token
+          for (const r of ready) { r.refused = why; await put(r); }
+          continue;
+        }
         if (!answer.ok) throw new Error(`${answer.status}`);
         const said_of = await answer.json();
         for (const a of said_of.entries) {

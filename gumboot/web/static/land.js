@@ -14,12 +14,13 @@
   const SCALE = { "N·m": [1, 2], "in·lb": [8.850746, 1], "ft·lb": [0.7375621, 1] };
   const inScale = (nm, scale) => `${num(nm * SCALE[scale][0], SCALE[scale][1])} ${scale}`;
   const crewScale = (nm) => units === "si" ? "N·m" : nm < 30 ? "in·lb" : "ft·lb";
+  const scaleOf = (w, nm) => w && w.scale !== "both" ? w.scale : crewScale(nm); // of a joint, with the tool in hand
   const otherScale = (nm, scale) => scale === "N·m" ? (nm < 30 ? "in·lb" : "ft·lb") : "N·m";
   const today = () => new Date().toISOString().slice(0, 10);
 
   // Tools, as core/land/tools.py judges them.
   const share = (w, nm) => nm <= 10 ? w.low : w.high;
-  const refuses = (w, nm) => w.until < today() ? `${w.name}'s calibration ran out on ${w.until}` : nm < w.from_nm - 1e-9 || nm > w.most_nm + 1e-9 ? `${w.name} serves ${inScale(w.from_nm, w.scale)} to ${inScale(w.most_nm, w.scale)}` : "";
+  const refuses = (w, nm) => w.until < today() ? `${w.name}'s calibration ran out on ${w.until}` : nm < w.from_nm - 1e-9 || nm > w.most_nm + 1e-9 ? `${w.name} serves ${inScale(w.from_nm, scaleOf(w, nm))} to ${inScale(w.most_nm, scaleOf(w, nm))}` : "";
   function best(nm) {
     let found = null, rank = null;
     for (const w of tools) {
@@ -114,8 +115,8 @@
     return `<ol class="chain" aria-label="States">${t.chain.map((c, i) => `<li class="${i < s.at ? "done" : i === s.at ? "now" : ""}">${i < s.at ? "✓ " : ""}${esc(c)}</li>`).join("")}${t.recheck !== "none" ? `<li class="${s.rechecked ? "done" : ""}">${s.rechecked ? "✓ " : ""}re-checked</li>` : ""}</ol>`;
   }
   function pad(t, w) {
-    const scale = w ? w.scale : crewScale(t.torque_nm);
-    const options = tools.map((x) => `<option value="${esc(x.id)}"${w && x.id === w.id ? " selected" : ""}>${esc(x.name)}, ${inScale(x.from_nm, x.scale)} to ${inScale(x.most_nm, x.scale)}${x.until < today() ? ", calibration over" : ""}</option>`).join("");
+    const scale = scaleOf(w, t.torque_nm);
+    const options = tools.map((x) => `<option value="${esc(x.id)}"${w && x.id === w.id ? " selected" : ""}>${esc(x.name)}, ${inScale(x.from_nm, scaleOf(x, t.torque_nm))} to ${inScale(x.most_nm, scaleOf(x, t.torque_nm))}${x.until < today() ? ", calibration over" : ""}</option>`).join("");
     const keys = ["7", "8", "9", "4", "5", "6", "1", "2", "3", ".", "0", "⌫"].map((k) => `<button type="button" class="key" data-key="${k}"${k === "⌫" ? ' aria-label="Delete the last figure"' : k === "." ? ' aria-label="Point"' : ""}>${k}</button>`).join("");
     return `<form id="enter" autocomplete="off"><label for="torque" class="hide-small">What the wrench showed</label><div class="read"><input id="torque" class="torque" inputmode="decimal" value="${esc(typed)}" aria-label="What the wrench showed" aria-describedby="told"><span class="unit">${scale}</span></div>
       <div class="keys" role="group" aria-label="Number pad">${keys}</div><button class="go mt-2">${correcting ? "Correct it" : "Enter"}</button>
@@ -153,7 +154,7 @@
     const t = here;
     if (!t) { walk.querySelector("[data-step]").innerHTML = ""; return; }
     const wasOpen = walk.querySelector("[data-more]")?.dataset.more === t.key && walk.querySelector("[data-more]").open;
-    const s = stand(t), w = t.torque_nm ? tool(t) : null, scale = w ? w.scale : t.torque_nm ? crewScale(t.torque_nm) : "";
+    const s = stand(t), w = t.torque_nm ? tool(t) : null, scale = t.torque_nm ? scaleOf(w, t.torque_nm) : "";
     const fit = t.torque_nm && !best(t.torque_nm) ? `<p class="bad small">No tool of the crew reaches this: see Tools.</p>` : "";
     const big = t.torque_nm ? `<div class="big my-1"><a class="fig" href="/jobs/${walk.dataset.job}/size?at=${encodeURIComponent(`${t.key}.torque`)}#working" data-at="${esc(t.key)}.torque">${inScale(t.torque_nm, scale)}</a></div>` : `<p class="what my-1">${DO[t.kind] || "Click, tug"}</p>`;
     const under = t.torque_nm ? `<div class="small">${w ? `<b>${esc(w.name)}</b>, ` : ""}${esc(t.bit)}</div><div class="soft small">${inScale(t.torque_nm, otherScale(t.torque_nm, scale))}${w ? ` ±${Math.round(100 * share(w, t.torque_nm))} %` : ""} · ${esc(t.torque_source)}${t.doubt ? ", from memory" : ""}</div>` : "";
@@ -274,12 +275,12 @@
     typed = document.getElementById("torque").value;
     if (acting) return;
     if (!w) { tell("bad", "Choose the wrench you used; add yours under Tools."); render(true); return; }
-    const [nm, fault] = parsed(typed, w.scale);
+    const scale = scaleOf(w, here.torque_nm), [nm, fault] = parsed(typed, scale);
     if (nm === null) { tell("bad", esc(fault)); render(true); return; }
     const [verdict, why] = judge(here.torque_nm, nm, w);
     const again = e.target.dataset.again === "yes";
-    tell(verdict === "good" ? "well" : "bad", `${inScale(nm, w.scale)}: <b>${verdict}</b>, ${esc(why)}`);
-    await act(["torqued"], { typed, scale: w.scale, wrench: w.id, again, corrects: correcting, verdict });
+    tell(verdict === "good" ? "well" : "bad", `${inScale(nm, scale)}: <b>${verdict}</b>, ${esc(why)}`);
+    await act(["torqued"], { typed, scale, wrench: w.id, again, corrects: correcting, verdict });
   });
   walk.addEventListener("input", (e) => { if (e.target.id === "torque") typed = e.target.value; if (e.target.id === "note") note = e.target.value; });
   walk.addEventListener("change", (e) => {
