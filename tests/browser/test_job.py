@@ -73,7 +73,7 @@ def test_from_sign_in_to_the_signed_pdf(visit):
                 page.locator("#torque").press("Enter")
             else:
                 page.locator("#step .do .go").first.click()
-            page.wait_for_timeout(30)
+            page.wait_for_selector("#walk:not([data-acting])")
             if page.locator("[data-made]").inner_text().startswith(f"{n} of"):
                 break
         page.get_by_text(f"{n} of {len(rows)} made off").wait_for()

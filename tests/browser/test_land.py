@@ -93,7 +93,7 @@ def test_two_hundred_entries_without_a_signal_a_reload_and_a_killed_tab(visit, s
             else:
                 page.locator("#step .do .go").first.click()
             made += 1
-            page.wait_for_timeout(15)
+            page.wait_for_selector("#walk:not([data-acting])")
             if made == 40:
                 page.reload()
                 page.wait_for_selector("#walk[data-ready]")

@@ -237,7 +237,7 @@
   let acting = false; // a second tap while the first is being kept does nothing
   async function act(acts, more = {}) {
     if (acting) return;
-    acting = true;
+    acting = true; walk.dataset.acting = "yes";
     const t = here, { verdict = "good", ...fields } = more, said_with = [note, photo];
     note = ""; photo = null; typed = ""; correcting = ""; // what is typed from here on is for what comes next
     try {
@@ -255,6 +255,7 @@
       if (following && following !== t) { to(following.key); told = keep; }
     }
     render(true);
+    delete walk.dataset.acting;
   }
   async function queuedHere() { return (await Field.queued()).filter((r) => r.entry.kind === "joint").map((r) => withVerdict(r)); }
   // A waiting reading is judged here as the server will judge it.
