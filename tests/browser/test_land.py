@@ -41,7 +41,7 @@ def stand_at(page, job, key=""):
 
 def kept(page, job):
     """Wait until the worker has the walk of a job, so that the signal may go."""
-    there = "async (p) => { const c = await caches.open('gumboot-pages'); return (await c.keys()).some((k) => k.url.endsWith(p)) && !!navigator.serviceWorker.controller; }"
+    there = "async (p) => { const c = await caches.open('gumboot-pages'); return (await c.keys()).some((k) => k.url.endsWith(p)); }"
     for _ in range(300):
         if page.evaluate(there, f"{job}/land"):
             return

@@ -19,8 +19,7 @@ function place(url) { const u = new URL(url); u.hash = ""; for (const k of ["at"
 
 async function keepPage(url) {
   const answer = await fetch(url, { credentials: "same-origin" });
-  if (answer.ok && !answer.redirected) await (await caches.open(PAGES)).put(place(url), answer.clone());
-  return answer;
+  if (answer.ok && !answer.redirected) await (await caches.open(PAGES)).put(place(url), answer);
 }
 async function fieldPage(request) {
   const kept = () => caches.open(PAGES).then((c) => c.match(place(request.url)));
