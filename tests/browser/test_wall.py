@@ -106,7 +106,7 @@ def test_moved_saved_and_still_there(visit):
     for _ in range(3):
         page.keyboard.press("Shift+ArrowDown")
     page.get_by_role("button", name="Save the places").click()
-    page.wait_for_function("!document.querySelector('.busy')")
+    page.locator(".busy").first.wait_for(state="detached")
 
 
 def test_a_finger_moves_a_box_on_a_phone(visit):

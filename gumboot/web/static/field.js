@@ -110,6 +110,7 @@ const Field = (() => {
         }
         if (!answer.ok) throw new Error(`${answer.status}`);
         const said_of = await answer.json();
+        merge(said_of); // known before it leaves the queue: at no moment is an entry in neither
         for (const a of said_of.entries) {
           const row = ready.find((r) => r.entry.uuid === a.uuid);
           if (!row) continue;

@@ -73,11 +73,12 @@
     }
     return s;
   }
-  function movesOf(key) { return [...(Field.known.joints[key]?.moves || []), ...waiting.filter((r) => r.entry.key === key && !r.refused).map(asMove)]; }
+  function unsent(key) { const sent = new Set((Field.known.joints[key]?.moves || []).map((m) => m.uuid)); return waiting.filter((r) => r.entry.key === key && !r.refused && !sent.has(r.entry.uuid)); }
+  function movesOf(key) { return [...(Field.known.joints[key]?.moves || []), ...unsent(key).map(asMove)]; }
   function asMove(r) { return { uuid: r.entry.uuid, act: r.entry.act, who: r.who, at: r.entry.at_device, torque_nm: r.nm ?? null, typed: r.entry.typed || "", verdict: r.verdict || null, why: r.why || "", tool: r.toolName || "", note: r.entry.note || "", again: !!r.entry.again, replaced: !!r.entry.replaced, corrects: r.entry.corrects || null, waits: true }; }
   function stand(t) {
     const known = Field.known.joints[t.key];
-    const own = waiting.filter((r) => r.entry.key === t.key && !r.refused);
+    const own = unsent(t.key);
     let s;
     if (!own.length) s = known ? { ...known.stand } : fold([], t.chain);
     else if (!known || known.whole) s = { ...fold(movesOf(t.key), t.chain), doubt: known?.stand.doubt || [] };
