@@ -38,14 +38,12 @@ def test_a_drag_by_mouse_says_what_breaks_and_is_taken_back(visit):
     assert any("Pack 2 is" in s for s in stops(page))
     page.get_by_label("Snap to edges").uncheck()
     drag(page, "inverter-2", -60, 0)
-    page.wait_for_function(
-        "document.querySelector('#says').textContent.includes('lie over each other') || document.querySelector('#says').textContent.includes('from Inverter 1')"
-    )
+    page.locator("#says", has_text=re.compile("lie over each other|from Inverter 1")).wait_for()
     moved = place(page, "inverter-2")
     assert moved[0] < before[0] - 200 and abs(moved[1] - before[1]) < 8
     assert page.locator("#layer-zones .zone-broken").count() >= 2
     page.get_by_role("button", name="Undo").click()
-    page.wait_for_function("!document.querySelector('#says').textContent.includes('from Inverter 1')")
+    page.locator("#says", has_not_text="from Inverter 1").wait_for(state="attached")
     assert place(page, "inverter-2") == before
     page.get_by_role("button", name="Redo").click()
     assert place(page, "inverter-2") == moved
