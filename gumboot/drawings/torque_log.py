@@ -63,5 +63,6 @@ def who_when(hours: Mapping[tuple[str, str], int]) -> str:
         for k, at in enumerate(times)
         if len(times) < 25 or k % 4 == 0
     ]
+    parts.append(text(8, 16, f"largest: {most} in an hour", "tiny soft"))
     words = ". ".join(f"{who}: {sum(n for (w, _), n in hours.items() if w == who)} entries" for who in people) or "no entries"
     return picture(WIDTH, foot + 10, "Who logged when", words, *parts)

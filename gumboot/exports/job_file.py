@@ -70,7 +70,7 @@ def design_json(design: Design) -> dict[str, Any]:
         "bonds": {state: list(places) for state, places in design.bonds.states()} if design.bonds else {},
         "sharing_a": {k: [round(a, 3) for a in v] for k, v in design.sharing.amps.items()} if design.sharing else None,
         "loops": [{"circuit": x.circuit, "grid_ohm": x.grid.value if x.grid else None, "limit_ohm": x.limit.value, "islanded_a": x.islanded.value if x.islanded else None} for x in design.loops],
-        "terminations": [{"key": t.key, "number": t.number, "stage": t.stage, "place": t.place, "terminal": t.terminal, "conductor": t.conductor, "size": t.size, "strip_mm": t.strip_mm, "torque_nm": t.torque.value if t.torque else None, "label": t.label} for t in design.terminations],
+        "terminations": [{"key": t.key, "number": t.number, "kind": t.kind, "stage": t.stage, "made": t.made, "far": t.far, "isolate": list(t.isolate), "recheck": t.recheck, "place": t.place, "terminal": t.terminal, "conductor": t.conductor, "size": t.size, "strip_mm": t.strip_mm, "torque_nm": t.torque.value if t.torque else None, "label": t.label} for t in design.terminations],
         "settings": [{"id": s.id, "label": s.label, "value": s.value, "unit": s.unit, "reason": s.reason} for s in design.settings],
         "figures": {k: {"name": f.name, "value": f.value, "unit": f.unit, "formula": f.formula, "put_in": f.put_in, "source": f.source, "lookup": f.lookup, "assumption": f.assumption, "doubt": f.doubt} for k, f in design.figures.items()},
     }  # fmt: skip

@@ -18,6 +18,7 @@ from gumboot.core.land.labels import STOCKS, Label, list_labels
 from gumboot.core.land.placards import list_placards
 from gumboot.core.sizes import spoken
 from gumboot.core.units import FT_M, NotAQuantity, parse
+from gumboot.core.working import Figure
 from gumboot.drawings.reels import draw_reels
 from gumboot.exports.labels import PAPER, labels_csv, sheets
 from gumboot.exports.materials import as_csv
@@ -50,7 +51,7 @@ def lot_json(at: Ticket, lot: Lot) -> dict[str, Any]:
     def piece(i: int) -> dict[str, Any]:
         x = lot.pieces[i]
         return {
-            "id": x.id, "circuit": x.circuit, "number": x.number, "name": x.name, "conductors": x.conductors, "length_m": x.length.n,
+            "id": x.id, "circuit": x.circuit, "number": x.number, "name": x.name, "conductors": x.conductors, "length_m": x.length.n, "how": how(x.length),
             "ends": [{"key": t.key, "label": t.label, "made": t.made, "strip_mm": t.strip_mm, "tool": t.tool, "die": t.die, "stud": t.stud, "sleeve_mm": t.sleeve_mm, "place": t.place} for t in x.ends],
             "prepared": all(at.stand(t).at > 0 for t in x.ends),
         }  # fmt: skip
@@ -60,6 +61,11 @@ def lot_json(at: Ticket, lot: Lot) -> dict[str, Any]:
         "waste_m": sum(c.rest for c in p.cuts) / 100, "too_long": [piece(i) for i in p.too_long],
         "reels": [{"length_m": c.length / 100, "bought": c.bought, "rest_m": c.rest / 100, "pieces": [piece(i) for i in c.pieces]} for c in p.cuts],
     }  # fmt: skip
+
+
+def how(f: Figure) -> str:
+    """A figure's working in one line: the numbers put in, and the source."""
+    return f"{f.put_in} {f.unit}; {f.source}" if f.formula else f"{f.name}; {f.source}"
 
 
 def page(at: Ticket, typed: dict[str, str] | None = None, faults: dict[str, str] | None = None) -> dict[str, Any]:
@@ -189,7 +195,7 @@ def labels(request: Request, at: Opened) -> dict[str, Any]:
     return {
         **at.head("land"), "tab": "land/labels", "order": "land" if request.query_params.get("order") == "land" else "cut", "labels": [{"key": x.key, "lines": list(x.lines)} for x in rows],
         "stocks": [{"id": s.id, "name": s.name, "kind": s.kind, "paper": s.paper} for s in STOCKS],
-        "placards": [{"id": p.id, "at": p.at, "word": p.word, "lines": list(p.lines), "clause": p.clause, "count": p.count, "letters_mm": p.letters_mm, "reflective": p.reflective} for p in placards],
+        "placards": [{"id": p.id, "at": p.at, "word": p.word, "lines": list(p.lines), "clause": p.clause, "figures": [{"name": f.name, "text": f.text, "how": how(f)} for f in p.figures], "count": p.count, "letters_mm": p.letters_mm, "reflective": p.reflective} for p in placards],
     }  # fmt: skip
 
 

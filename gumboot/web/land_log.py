@@ -41,7 +41,7 @@ def row(e: Entry) -> dict[str, Any]:
         "reopen": lambda: f"opened again: {b['reason']}",
         "sign": lambda: "signed",
     }[e.kind]()
-    return {"seq": e.seq, "kind": e.kind, "who": e.who, "role": e.role, "at_device": e.at_device, "at_server": e.at_server, "about": about, "joint": b.get("termination", ""), "says": says, "note": b.get("note", ""), "uuid": e.uuid, "hash": e.hash[:12]}  # fmt: skip
+    return {"seq": e.seq, "kind": e.kind, "who": e.who, "role": e.role, "at_device": e.at_device, "at_server": e.at_server, "about": about, "joint": b.get("termination", ""), "says": says, "note": b.get("note", ""), "photo": b.get("digest", ""), "uuid": e.uuid, "hash": e.hash[:12]}  # fmt: skip
 
 
 def page(at: Ticket, request: Request, fault: str = "") -> dict[str, Any]:

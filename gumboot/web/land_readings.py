@@ -50,20 +50,30 @@ def open_joints(at: Ticket) -> list[Termination]:
     return [t for t in at.design.terminations if t.torque and at.stand(t).verdict != "good"]
 
 
+def fresh(at: Ticket, readings: list[Recorded]) -> list[Recorded]:
+    """Those not kept before."""
+    return [r for r in readings if records.entry_of(at.visit.db, at.job, own_uuid(at, r)) is None]
+
+
+def asked(m: Match, t: Termination | None, joint: str, fault: str) -> dict[str, Any]:
+    """One reading as a row: the joint it is taken for, or the guess that a person is asked about."""
+    r = m.reading
+    return {
+        "n": r.n, "torque_nm": r.torque_nm, "typed": r.typed, "at": r.at, "serial": r.serial, "label": r.label, "joint": joint, "guess": m.key, "guess_label": (t.label or t.terminal) if t else "", "sure": m.sure, "why": m.why, "fault": fault,
+    }  # fmt: skip
+
+
 def page(at: Ticket, rows: list[Match] | None = None, source: str = "", fault: str = "", chosen: dict[int, str] | None = None, faults: dict[int, str] | None = None, bad: tuple[tuple[int, str], ...] = (), note: str = "") -> dict[str, Any]:  # fmt: skip
     """What the page shows: where readings come from, and, once some came, each with the joint it is taken for."""
-    joints = {t.key: t for t in at.design.terminations if t.torque}
-    kept = [records.entry_of(at.visit.db, at.job, own_uuid(at, m.reading)) is not None for m in rows or []]
+    rows, chosen, faults = rows or [], chosen or {}, faults or {}
     serials = {w.serial: w.id for w in at.wrenches}
     return {
         **at.head("land"), "tab": "land/log", "source": source, "fault": fault, "bad": [list(b) for b in bad], "note": note,
-        "rows": [
-            {"n": m.reading.n, "torque_nm": m.reading.torque_nm, "typed": m.reading.typed, "at": m.reading.at, "serial": m.reading.serial, "label": m.reading.label, "joint": (chosen or {}).get(i, (m.key or "") if m.sure else ""), "guess": m.key, "guess_label": joints[m.key].label or joints[m.key].terminal if m.key else "", "rated_nm": joints[m.key].torque.n if m.key and joints[m.key].torque else None, "sure": m.sure, "why": m.why, "kept": kept[i], "fault": (faults or {}).get(i, "")}  # type: ignore[union-attr]
-            for i, m in enumerate(rows or [])
-        ],
-        "doubts": sum(not m.sure and not k for m, k in zip(rows or [], kept, strict=True)), "wrench": next((serials[m.reading.serial] for m in rows or [] if m.reading.serial in serials), ""),
-        "joints": [{"key": t.key, "number": t.number, "label": t.label or f"{t.place}, {t.terminal}"} for t in at.design.terminations if t.torque], "tools": [{"id": w.id, "name": w.name, "serial": w.serial, "address": w.address} for w in at.wrenches],
-        "_rows": json.dumps([{k: getattr(m.reading, k) for k in Row.model_fields} for m in rows or []]),
+        "rows": [asked(m, at.termination(m.key or ""), chosen.get(i, (m.key or "") if m.sure else ""), faults.get(i, "")) for i, m in enumerate(rows)],
+        "doubts": sum(not m.sure for m in rows), "wrench": next((serials[m.reading.serial] for m in rows if m.reading.serial in serials), ""),
+        "joints": [{"key": t.key, "number": t.number, "label": t.label or f"{t.place}, {t.terminal}"} for t in at.design.terminations if t.torque],
+        "tools": [{"id": w.id, "name": w.name, "serial": w.serial, "address": w.address} for w in at.wrenches],
+        "_rows": json.dumps([{k: getattr(m.reading, k) for k in Row.model_fields} for m in rows]),
     }  # fmt: skip
 
 
@@ -84,11 +94,17 @@ def from_file(request: Request, at: Opened) -> Response:
         rows, report = read_torque_csv(file.file.read())
     except Unreadable as exc:
         return render(request, "land_readings.html", page(at, fault=str(exc)), 422)
-    found = ", ".join(f"{k} in “{v}”" for k, v in report.columns.items())
+    found, new = ", ".join(f"{k} in “{v}”" for k, v in report.columns.items()), fresh(at, rows)
     return render(
         request,
         "land_readings.html",
-        page(at, match(rows, open_joints(at)), "file", bad=report.bad, note=f"{len(rows)} readings; {found}."),
+        page(
+            at,
+            match(new, open_joints(at)),
+            "file",
+            bad=report.bad,
+            note=f"{len(rows)} readings, {len(rows) - len(new)} of them kept before; {found}.",
+        ),
     )
 
 
@@ -113,11 +129,11 @@ def from_wrench(request: Request, at: Opened) -> Response:
         rows = recorded(w.address, networks)
     except WrenchFault as exc:
         return render(request, "land_readings.html", page(at, fault=str(exc)), 502)
-    fresh = [r for r in rows if records.entry_of(visit.db, at.job, own_uuid(at, r)) is None]
+    new = fresh(at, rows)
     return render(
         request,
         "land_readings.html",
-        page(at, match(fresh, open_joints(at)), "wrench", note=f"{w.name} has {len(rows)} readings, {len(fresh)} of them new."),
+        page(at, match(new, open_joints(at)), "wrench", note=f"{w.name} has {len(rows)} readings, {len(new)} of them new."),
     )
 
 
@@ -133,12 +149,12 @@ def keep_all(request: Request, at: Opened) -> Response:
         return render(request, "land_readings.html", page(at, fault="the readings did not come whole: send the file again"), 422)
     chosen = {i: visit.text(f"joint.{i}") for i in range(len(rows))}
     wrench = next((w for w in at.wrenches if w.id == visit.text("wrench")), None)
-    matches = [Match(r, m.key, m.sure, m.why) for r, m in zip(rows, match(rows, open_joints(at)), strict=True)]
+    matches = match(rows, open_joints(at))
     faults: dict[int, str] = {}
     kept = 0
     for i, r in enumerate(rows):
         t = at.termination(chosen[i]) if chosen[i] not in ("", "out") else None
-        if records.entry_of(db, at.job, own_uuid(at, r)) is not None or chosen[i] == "out":
+        if chosen[i] == "out" or not fresh(at, [r]):
             continue
         if t is None:
             faults[i] = "choose the joint it is of, or leave it out"
@@ -155,8 +171,7 @@ def keep_all(request: Request, at: Opened) -> Response:
             faults[i] = str(exc)
     if faults:
         db.rollback()
-        fresh = at.anew()
-        return render(request, "land_readings.html", page(fresh, matches, source, "Nothing is kept yet.", chosen, faults), 422)
+        return render(request, "land_readings.html", page(at.anew(), matches, source, "Nothing is kept yet.", chosen, faults), 422)
     db.commit()
     return RedirectResponse(f"/jobs/{at.job.id}/land/log", 303)
 

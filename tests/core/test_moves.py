@@ -226,7 +226,7 @@ def test_an_entry_in_any_unit(lug):
     [
         ({"typed": "abc"}, "torque", "type a number and unit"), ({"typed": "0"}, "torque", "more than 0"), ({"typed": "2000"}, "torque", "at most 1000"), ({"typed": ""}, "torque", "type a number"),
         ({"wrench": None}, "wrench", "choose the wrench"), ({"act": "tugged"}, "act", "torque it first"), ({"act": "flown"}, "act", "not a step"), ({"act": "settled"}, "act", "not a step"),
-        ({"act": "undone"}, "note", "why it is undone"), ({"act": "taken back", "note": " "}, "note", "why the entry"),
+        ({"act": "undone"}, "note", "why it is undone"), ({"act": "taken back", "note": " ", "corrects": "a1"}, "note", "why the entry"),
     ],
 )  # fmt: skip
 def test_what_cannot_be_kept_says_what_to_do(lug, more, field, words):

@@ -237,6 +237,21 @@ def test_only_legal_moves(installer, new_job, heron):
     assert row["state"] == "open" and not row["made"]
 
 
+@pytest.mark.parametrize(
+    ("key", "sent", "says"),
+    [
+        ("dead@inverter-1", {"act": "torqued", "typed": "5 Nm"}, "takes no torque"), ("dead@inverter-1", {"act": "marked"}, "never marked"), (JOINT, {"act": "marked", "corrects": "FIRST"}, "only a reading corrects"),
+        (JOINT, {"act": "taken back", "note": "x"}, "which entry does not hold"), ("dead@inverter-1", {"act": "torqued", "typed": "5 Nm", "corrects": "FIRST"}, "not in this joint's log"),
+    ],
+)  # fmt: skip
+def test_no_correction_leads_round_the_legal_moves(installer, new_job, heron, key, sent, says):
+    job_id = new_job(heron)
+    installer.make_off(job_id, JOINT, "torqued", typed="4 Nm")
+    first = installer.get(f"/jobs/{job_id}/land.json").json()["joints"][JOINT]["moves"][0]["uuid"]
+    answer = installer.make_off(job_id, key, sent["act"], **{k: first if v == "FIRST" else v for k, v in sent.items() if k != "act"})[0]
+    assert answer["state"] == "refused" and says in answer["why"]
+
+
 def test_open_stops_are_said_where_one_lands(installer, new_job, tern):
     page = installer.get(f"/jobs/{new_job(tern)}/land").text
     assert "6 stops open" in page and "before you land this" in page

@@ -13,6 +13,7 @@ from gumboot.core.land.tools import Wrench
 from gumboot.core.units import NotAQuantity, parse
 
 MOST_NM = 1000.0
+GENERAL: tuple[Act, ...] = ("undone", "taken back", "moved", "replaced", "re-checked")  # what any joint may see; `illegal` says when
 NOTED: tuple[Act, ...] = ("undone", "taken back", "moved")  # what wants a reason
 
 
@@ -75,6 +76,12 @@ def entry_body(e: Entered, t: Termination | None, stand: Stand | None, wrench: W
     if e.act not in ACTS or e.act == "settled":
         raise Refused("act", f"“{e.act[:30]}” is not a step of a joint")
     act: Act = e.act
+    if e.corrects and act not in ("torqued", "taken back"):
+        raise Refused("act", "only a reading corrects another; a step is taken back")
+    if act == "taken back" and not e.corrects:
+        raise Refused("corrects", "say which entry does not hold")
+    if t and act not in GENERAL and act not in t.chain:
+        raise Refused("act", "nothing turns here: it takes no torque" if act == "torqued" else f"this joint is never {act}")
     if act in NOTED and not e.note.strip():
         raise Refused("note", {"undone": "type why it is undone", "moved": "type what had moved", "taken back": "type why the entry does not hold"}[act])  # fmt: skip
     nm = torque_typed(e.typed, e.scale) if act == "torqued" else None

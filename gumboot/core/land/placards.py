@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date
@@ -57,7 +58,7 @@ def _nec(d: Design, day: date) -> Iterator[Placard]:
     highest = highest_string(d)
     if highest:
         for unit in units:
-            yield Placard(f"pv-disconnect.{unit}", unit, "WARNING", ("PV SYSTEM DISCONNECT", "ELECTRIC SHOCK HAZARD", "TERMINALS ON THE LINE AND LOAD SIDES MAY BE ENERGIZED IN THE OPEN POSITION", f"MAXIMUM DC VOLTAGE {highest.n:.0f} V"), f"{book} 690.13(B), 690.7(D)", (highest,))  # fmt: skip
+            yield Placard(f"pv-disconnect.{unit}", unit, "WARNING", ("PV SYSTEM DISCONNECT", "ELECTRIC SHOCK HAZARD", "TERMINALS ON THE LINE AND LOAD SIDES MAY BE ENERGIZED IN THE OPEN POSITION", f"MAXIMUM DC VOLTAGE {math.ceil(highest.n)} V"), f"{book} 690.13(B), 690.7(D)", (highest,))  # fmt: skip
         yield Placard("pv-conduit", "PV raceways, each 10 ft and at each turn and wall", "", ("SOLAR PV DC CIRCUIT",), f"{book} 690.31(D)(2)", count=max(4, 4 * len(d.strings)), letters_mm=9.5, reflective=True)  # fmt: skip
         yield Placard("rapid-shutdown", f"{service}, at the service", "", ("SOLAR PV SYSTEM IS EQUIPPED WITH RAPID SHUTDOWN", "TURN RAPID SHUTDOWN SWITCH TO THE “OFF” POSITION TO SHUT DOWN PV SYSTEM AND REDUCE SHOCK HAZARD IN ARRAY"), f"{book} 690.56(C)(1)", letters_mm=9.5, reflective=True)  # fmt: skip
         yield Placard(
@@ -89,7 +90,7 @@ def _nec(d: Design, day: date) -> Iterator[Placard]:
             count=1 + len(units),
         )
     if d.bank:
-        fault = (f"AVAILABLE FAULT CURRENT {d.fault.n:,.0f} A", f"CALCULATED {day.isoformat()}") if d.fault else ()
+        fault = (f"AVAILABLE FAULT CURRENT {math.ceil(d.fault.n):,} A", f"CALCULATED {day.isoformat()}") if d.fault else ()
         inside = d.inverter.pack_inside != "" and not plan.kit.packs
         at = ", ".join(units) if inside else _label(d, "dc-bus") if any(b.id == "dc-bus" for b in d.bodies) else _label(d, "pack-1")
         volts = f"NOMINAL AC VOLTAGE {'120/240' if plan.supply.kind.startswith('split') or plan.supply.kind == 'off-grid' else fmt(d.inverter.voltage_v)} V"
@@ -119,13 +120,13 @@ def _iec(d: Design, day: date) -> Iterator[Placard]:
             count=3,
         )
     if highest:
-        yield Placard("pv-dc", "every access to live DC parts: boxes, PV switch, inverter", "WARNING", ("PV DC", "LIVE PARTS CAN REMAIN ENERGIZED AFTER ISOLATION", f"HIGHEST VOLTAGE {highest.n:.0f} V DC"), "IEC 60364-7-712 712.514.102; IEC 62446-1", (highest,), count=1 + len(d.strings))  # fmt: skip
+        yield Placard("pv-dc", "every access to live DC parts: boxes, PV switch, inverter", "WARNING", ("PV DC", "LIVE PARTS CAN REMAIN ENERGIZED AFTER ISOLATION", f"HIGHEST VOLTAGE {math.ceil(highest.n)} V DC"), "IEC 60364-7-712 712.514.102; IEC 62446-1", (highest,), count=1 + len(d.strings))  # fmt: skip
     if plan.supply.kind != "off-grid":
         yield Placard("dual-supply", f"{board}, meter, and every point of isolation", "WARNING", ("DUAL SUPPLY", "DO NOT WORK ON THIS EQUIPMENT UNTIL IT IS ISOLATED FROM BOTH MAINS AND ON-SITE SUPPLIES", *sources_of(d)), "IEC 60364-5-55 551.7; common practice", count=2 + len(units))  # fmt: skip
     for unit in units:
         yield Placard(f"inverter.{unit}", unit, "WARNING", ("INVERTER", "ISOLATE AC AND DC BEFORE WORK", f"CAPACITORS: WAIT {d.inverter.capacitor_wait_min:g} MIN, THEN PROVE DEAD"), "IEC 62109-1; common practice")  # fmt: skip
     if d.bank:
-        fault = (f"PROSPECTIVE FAULT CURRENT {d.fault.n:,.0f} A", f"CALCULATED {day.isoformat()}") if d.fault else ()
+        fault = (f"PROSPECTIVE FAULT CURRENT {math.ceil(d.fault.n):,} A", f"CALCULATED {day.isoformat()}") if d.fault else ()
         yield Placard("battery", _label(d, "pack-1"), "WARNING", ("BATTERY", f"{fmt(d.bank.v_nom.n)} V NOMINAL, UP TO {fmt(d.bank.v_max.n)} V DC", "CANNOT BE SWITCHED OFF AT ITS POSTS", *fault), "IEC 62485-5; common practice", tuple(f for f in (d.bank.v_nom, d.bank.v_max, d.fault) if f))  # fmt: skip
     if plan.backup.loads != "nothing":
         yield Placard(
@@ -152,7 +153,7 @@ def _legends(d: Design, clause: str) -> Iterator[Placard]:
         if c.system == "ac" and s.protection:
             box = c.load if c.family in ("backup",) and c.load.port.startswith("breaker") else c.source
             boxes.setdefault(box.label, []).append(
-                f"C{c.number} {box.port}: {c.name}, {s.protection_text}, conductor permits {s.permitted.n:.0f} A"
+                f"C{c.number} {box.port}: {c.name}, {s.protection_text}, conductor permits {math.floor(s.permitted.n)} A"
             )
     for label, rows in boxes.items():
         yield Placard(f"legend.{label}", label, "", (f"{label.upper()}: LEGEND", *rows), clause)

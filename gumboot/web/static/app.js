@@ -70,6 +70,7 @@ document.addEventListener("input", (e) => {
 document.addEventListener("submit", (e) => {
   const when = at('input[name="at_device"]', e.target);
   if (when) when.value = new Date().toISOString();
+  if (new URL(e.target.action).pathname === "/sign-out") for (const k of Object.keys(localStorage)) if (k.startsWith("kept:")) localStorage.removeItem(k); // the worker forgets its pages
   if (e.submitter) e.submitter.classList.add("busy"); // until the answer comes: a file or a search may take a while
 });
 window.addEventListener("pageshow", () => all(".busy").forEach((b) => b.classList.remove("busy")));

@@ -147,7 +147,7 @@
     const rows = movesOf(t.key);
     if (!rows.length) return "";
     const gone = new Set(rows.flatMap((m) => [m.corrects, ...(m.drops || [])]).filter(Boolean));
-    return `<h3 class="mt-4">Log of this joint</h3><div class="scroll" tabindex="0" role="region" aria-label="Log of this joint"><table class="stack"><tbody>${rows.slice().reverse().map((m) => `<tr${gone.has(m.uuid) ? ' class="voided"' : ""}><td class="num small">${esc((m.at || "").slice(0, 16).replace("T", " "))}</td><td>${esc(m.act)}${m.torque_nm != null ? ` <span class="num">${inScale(m.torque_nm, crewScale(m.torque_nm))}</span>` : ""}${m.verdict ? ` <span class="verdict-${esc(m.verdict)}">${esc(m.verdict)}</span>` : ""}${m.again ? " (24 h)" : ""}${gone.has(m.uuid) ? " · no longer counts" : ""}${m.waits ? ' <span class="waits">waiting</span>' : ""}<div class="soft small">${esc([m.who, m.tool, m.why, m.note].filter(Boolean).join(" · "))}</div></td><td class="small">${may && !gone.has(m.uuid) && !m.waits && m.act !== "settled" ? `${m.act === "torqued" ? `<button type="button" class="small-button" data-correct="${esc(m.uuid)}">Correct</button>` : `<button type="button" class="small-button" data-back="${esc(m.uuid)}">Take back</button>`}` : ""}</td></tr>`).join("")}</tbody></table></div>${Field.known.joints[t.key]?.whole === false ? `<p class="small"><a href="/jobs/${walk.dataset.job}/land/log?joint=${encodeURIComponent(t.key)}">All of it</a></p>` : ""}`;
+    return `<h3 class="mt-4">Log of this joint</h3><div class="scroll" tabindex="0" role="region" aria-label="Log of this joint"><table class="stack"><tbody>${rows.slice().reverse().map((m) => `<tr${gone.has(m.uuid) ? ' class="voided"' : ""}><td class="num small">${esc((m.at || "").slice(0, 16).replace("T", " "))}</td><td>${esc(m.act)}${m.torque_nm != null ? ` <span class="num">${inScale(m.torque_nm, crewScale(m.torque_nm))}</span>` : ""}${m.verdict ? ` <span class="verdict-${esc(m.verdict)}">${esc(m.verdict)}</span>` : ""}${m.again ? " (24 h)" : ""}${gone.has(m.uuid) ? " · no longer counts" : ""}${m.waits ? ' <span class="waits">waiting</span>' : ""}<div class="soft small">${esc([m.who, m.tool, m.why, m.note].filter(Boolean).join(" · "))}${m.photo ? ` · <a href="/jobs/${walk.dataset.job}/photos/${esc(m.photo)}.jpg">photograph</a>` : ""}</div></td><td class="small">${may && !gone.has(m.uuid) && !m.waits && m.act !== "settled" ? `${m.act === "torqued" ? `<button type="button" class="small-button" data-correct="${esc(m.uuid)}">Correct</button>` : `<button type="button" class="small-button" data-back="${esc(m.uuid)}">Take back</button>`}` : ""}</td></tr>`).join("")}</tbody></table></div>${Field.known.joints[t.key]?.whole === false ? `<p class="small"><a href="/jobs/${walk.dataset.job}/land/log?joint=${encodeURIComponent(t.key)}">All of it</a></p>` : ""}`;
   }
   function tool(t) { return tools.find((w) => w.id === toolId) || best(t.torque_nm) || tools[0] || null; }
 
@@ -163,7 +163,7 @@
       <div class="soft">${t.number} · ${esc(t.stage)} · <span class="state-${esc(s.state.replace(/\W/g, "-"))}">${esc(s.state)}</span></div><h2 class="text-xl">${esc(t.place)}${t.kind === "dead" ? "" : `, ${esc(t.terminal)}`}</h2>
       ${big}${t.kind === "dead" ? `<p>${esc(t.terminal[0].toUpperCase() + t.terminal.slice(1))}.</p>${t.isolate.length ? `<p class="soft small mt-2">Open and lock first</p><ul class="plain-list">${t.isolate.map((x) => `<li>${esc(x)}</li>`).join("")}</ul>` : ""}` : ""}${under}${fit}${chain(t, s)}<div data-picture></div></div>
       <div class="do"><div id="told" aria-live="polite">${told}</div>${actions(t, s)}
-      <div class="flex gap-2 mt-3"><button type="button" class="grow" data-go="-1">Back</button><button type="button" class="grow" data-go="1">Skip</button></div>
+      <div class="flex gap-2 mt-3"><button type="button" class="grow" data-go="-1">Back</button>${plates && t.kind !== "cover" ? `<button type="button" class="grow" data-whole>${whole ? "Near" : "Block"}</button>` : ""}<button type="button" class="grow" data-go="1">Skip</button></div>
       ${may ? `<details class="mt-2" data-more="${esc(t.key)}"${note || photo || wasOpen ? " open" : ""}><summary class="small">Note, photograph, undo</summary><label for="note" class="small mt-2">Note</label><input id="note" maxlength="500" value="${esc(note)}"><label for="photo" class="small mt-2">Photograph, kept with the next entry</label><input id="photo" type="file" accept="image/*" capture="environment">${photo ? `<p class="small">${esc(photo.name)} goes with the next entry</p>` : ""}${s.at || s.verdict ? '<button type="button" class="broad mt-2" data-ask="undone">Undo this joint</button>' : ""}</details>` : ""}</div>
       <div class="facts-of">${facts(t)}</div></section><div id="joint-log">${log(t)}</div>`;
     walk.querySelector("[data-picture]").append(plates);
@@ -189,7 +189,7 @@
       const cx = box.x + box.width / 2 + (shift ? +shift[1] : 0), cy = box.y + box.height / 2 + (shift ? +shift[2] : 0), cw = Math.min(w, 330), ch = Math.min(h, 120);
       svg.setAttribute("viewBox", `${Math.min(Math.max(cx - cw / 2, 0), w - cw)} ${Math.min(Math.max(cy - ch / 2, 0), h - ch)} ${cw} ${ch}`);
     }
-    plates.querySelector("[data-whole]").textContent = whole ? "Near" : "Whole block";
+    walk.querySelector("[data-whole]")?.replaceChildren(whole ? "Near" : "Block");
   }
   const circuitName = (c) => c ? `${c.number ? `C${c.number} · ` : ""}${c.name}` : "";
 
@@ -280,7 +280,7 @@
     const scale = scaleOf(w, here.torque_nm), [nm, fault] = parsed(typed, scale);
     if (nm === null) { tell("bad", esc(fault)); render(true); return; }
     const [verdict, why] = judge(here.torque_nm, nm, w);
-    const again = e.target.dataset.again === "yes";
+    const again = e.target.dataset.again === "yes" || !!(correcting && movesOf(here.key).find((m) => m.uuid === correcting)?.again);
     tell(verdict === "good" ? "well" : "bad", `${inScale(nm, scale)}: <b>${verdict}</b>, ${esc(why)}`);
     await act(["torqued"], { typed, scale, wrench: w.id, again, corrects: correcting, verdict });
   });

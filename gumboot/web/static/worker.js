@@ -38,10 +38,24 @@ async function shipped(request) {
   return answer;
 }
 
+// Signing out forgets what this device knows of jobs; what waits to be sent stays, for whoever made it.
+function forget() {
+  return new Promise((yes) => {
+    const request = indexedDB.open("gumboot");
+    request.onerror = yes;
+    request.onupgradeneeded = () => request.transaction.abort(); // there is none: none is made
+    request.onsuccess = () => {
+      const deal = request.result.transaction("known", "readwrite");
+      deal.objectStore("known").clear();
+      deal.oncomplete = deal.onerror = () => { request.result.close(); yes(); };
+    };
+  });
+}
+
 self.addEventListener("fetch", (e) => {
   const url = new URL(e.request.url);
   if (url.origin !== location.origin) return;
-  if (e.request.method === "POST" && url.pathname === "/sign-out") { e.waitUntil(caches.delete(PAGES)); return; }
+  if (e.request.method === "POST" && url.pathname === "/sign-out") { e.waitUntil(Promise.all([caches.delete(PAGES), forget()])); return; }
   if (e.request.method !== "GET") return;
   if (url.pathname.startsWith("/static/")) {
     const ours = url.search === "" || url.search === "?v=VERSION";
