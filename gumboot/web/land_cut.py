@@ -65,7 +65,7 @@ def lot_json(at: Ticket, lot: Lot) -> dict[str, Any]:
 
 def how(f: Figure) -> str:
     """A figure's working in one line: the numbers put in, and the source."""
-    return f"{f.put_in} {f.unit}; {f.source}" if f.formula else f"{f.name}; {f.source}"
+    return f"{f.put_in.replace(' * ', ' · ')} {f.unit}; {f.source}" if f.formula else f"{f.name}; {f.source}"
 
 
 def page(at: Ticket, typed: dict[str, str] | None = None, faults: dict[str, str] | None = None) -> dict[str, Any]:
