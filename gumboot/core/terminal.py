@@ -6,6 +6,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from gumboot.core.codes import OutsideTable
+from gumboot.core.codes.screws import drive
 from gumboot.core.entry import Entry, Positive
 
 Conductor = Literal["L1", "L2", "L3", "N", "PE", "+", "−"]
@@ -15,7 +17,7 @@ Recheck = Literal["torque", "look", "none"]
 
 
 class Terminal(Entry):
-    """One place a conductor lands. torque_nm None: the maker is silent, the book's own table serves.
+    """One place a conductor lands. torque_nm None: the maker is silent; the book's table serves, by bit and conductor or (IEC) by bit and thread.
 
     holds: conductors a screw takes; screws: how many a bar has. strands: the conductor classes it takes; insulation_c: the least
     insulation temperature its maker asks. room_mm: free room before it to bend in. hardware: what goes on the stud, from the bar outwards.
@@ -32,6 +34,7 @@ class Terminal(Entry):
     strip_mm: Positive | None = None
     torque_nm: Positive | None = None
     bit: str
+    thread: Annotated[str, Field(pattern=r"^(M\d+(\.\d+)?)?$")] = ""
     temp_c: Literal[60, 70, 75, 90] = 75
     holds: Annotated[int, Field(ge=1)] = 1
     screws: Annotated[int, Field(ge=1)] = 1
@@ -44,10 +47,20 @@ class Terminal(Entry):
     ferrite: str = ""
     source: str
 
+    @property
+    def screwed(self) -> bool:
+        """Whether something is turned here."""
+        return self.end not in ("pv-connector", "spring")
+
     @model_validator(mode="after")
     def _torque_known(self) -> Terminal:
-        if self.torque_nm is None and self.end not in ("pv-connector", "spring") and self.most.endswith("mm²"):
-            raise ValueError(f"{self.label}: a metric terminal needs its torque, since the IEC has no table of screws")
+        if self.torque_nm is None and self.screwed:
+            if self.most.endswith("mm²") and not self.thread:
+                raise ValueError(f"{self.label}: a metric terminal needs its torque, or the thread of its screw, such as M5")
+            try:
+                drive(self.bit)
+            except OutsideTable as exc:
+                raise ValueError(f"{self.label}: {exc}") from exc
         return self
 
 

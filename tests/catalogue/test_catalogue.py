@@ -71,12 +71,15 @@ def test_design_raises_only_on_a_catalogue_that_cannot_serve(heron):
         design(heron, bare)
 
 
-def test_a_metric_terminal_without_torque_is_refused():
-    """The IEC has no table of screws to fall back on."""
-    terminal = {"id": "n", "label": "N", "conductor": "N", "end": "bare", "most": "16 mm²", "bit": "slot", "source": "plate"}
-    with pytest.raises(ValueError, match="needs its torque"):
+def test_a_silent_terminal_says_how_its_screw_is_turned():
+    """Without a torque the book's table needs the bit, and the IEC's the thread."""
+    terminal = {"id": "n", "label": "N", "conductor": "N", "end": "bare", "most": "16 mm²", "bit": "slot 6 mm", "source": "plate"}
+    with pytest.raises(ValueError, match="thread of its screw"):
         kit.Terminal.model_validate(terminal)
+    assert kit.Terminal.model_validate(terminal | {"thread": "M5"}).thread == "M5"
     assert kit.Terminal.model_validate(terminal | {"end": "spring"}).torque_nm is None
+    with pytest.raises(ValueError, match="does not say how the screw is turned"):
+        kit.Terminal.model_validate(terminal | {"most": "2", "bit": "a driver"})
 
 
 def test_kit_that_is_not_in_the_catalogue_is_a_finding(heron):

@@ -289,19 +289,6 @@ def cold_factor(t_min_c: float) -> Figure:
     raise OutsideTable(f"{t_min_c:g} °C is colder than the -40 °C that {BOOK} Table 690.7(A) goes to")
 
 
-def screw_torque_inlb(size: str) -> Figure:
-    """Torque in in·lb for a screw whose maker is silent. NEC Informative Annex I, Table I.1."""
-    row = table("nec_annex_i")[rank(size)]
-    return looked_up(
-        "M",
-        float(row["torque_inlb"]),
-        "in·lb",
-        f"Screw torque on {spoken(size)}",
-        f"{BOOK} Annex I Table I.1",
-        f"row {spoken(size)}, slot wider than 1.2 mm",
-    )
-
-
 def bending_space_in(size: str) -> Figure | None:
     """Room in in before a terminal for one wire to bend; None for sizes the table leaves open. NEC Table 312.6(A).
 

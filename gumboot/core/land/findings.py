@@ -11,7 +11,7 @@ from gumboot.core.codes import OutsideTable, nec
 from gumboot.core.conductors import Sized
 from gumboot.core.findings import Cure, Finding, check, stop
 from gumboot.core.kit import Catalogue, Inverter
-from gumboot.core.land.listing import cable_of
+from gumboot.core.land.listing import cable_of, rated_torque
 from gumboot.core.land.termination import Termination
 from gumboot.core.land.tools import Wrench, lacking
 from gumboot.core.plan import Plan
@@ -56,6 +56,9 @@ def end_findings(s: Sized, e: End, conductor: Conductor, plan: Plan, catalogue: 
         yield check(f"{key}.strands", place, f"{at} takes {takes} conductors; this one is {words[cable.strands]}.", t.source, cure)
     if t.insulation_c and cable.temp_c < t.insulation_c:
         yield check(f"{key}.insulation", place, f"{at} asks for insulation of {t.insulation_c} °C; the cable has {cable.temp_c} °C.", t.source, Cure(f"Use cable of {t.insulation_c} °C, still sized by its {t.temp_c} °C column"))  # fmt: skip
+    if t.screwed and rated_torque(t, size) is None:
+        says = f"No torque is known for {at}: its maker is silent, and the book has none for {spoken(size)} with {t.bit}."
+        yield stop(f"{key}.torque", place, says, "NEC Annex I; IEC 60947-1 Table 4", Cure("Read the terminal's own plate, ask its maker, and put the torque into the catalogue"))  # fmt: skip
     if s.sets > t.holds * t.screws and not earth:
         yield stop(f"{key}.holds", place, f"{s.sets} conductors would come under one screw at {at}, which holds {t.holds}.", t.source, Cure("Run one set of a larger size, or land the sets on a bar"))  # fmt: skip
     if t.room_mm:

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from gumboot.core.circuits import Body, End, Thin
-from gumboot.core.codes import nec
+from gumboot.core.codes import OutsideTable, screws
 from gumboot.core.conductors import Sized
 from gumboot.core.kit import Catalogue, ConductorType, Inverter
 from gumboot.core.land.order import in_order, school_of, unit_order
@@ -179,12 +179,17 @@ def pole(x: Thin, body: str, far: str, socket: Socket, n: int, name: str, sheet:
 
 
 def rated_torque(t: Terminal, size: str) -> Figure | None:
-    """The torque in N·m: the maker's plate, else the book's own table; None for a connector or a spring clamp."""
-    if t.end in ("pv-connector", "spring"):
+    """The torque in N·m: the maker's plate, else the book's own table; None for a connector, a spring clamp, or where the table has nothing."""
+    if not t.screwed:
         return None
     if t.torque_nm is not None:
         return given("M", t.torque_nm, "N·m", "Rated torque", t.source)
-    book = nec.screw_torque_inlb(size)
+    try:
+        if t.thread and t.most.endswith("mm²"):
+            return screws.iec_60947(t.thread, t.bit)
+        book = screws.annex_i(size, t.bit)
+    except OutsideTable:
+        return None
     per_nm = given("k", NM_INLB, "in·lb per N·m", "Unit", "SI definition")
     return solve("M_nm", "N·m", "Rated torque, the maker being silent", "M / k", book, per_nm, source=book.source, doubt=book.doubt)
 
