@@ -42,7 +42,10 @@ def read_torque_csv(data: bytes) -> tuple[list[Recorded], Report]:
         dialect: type[csv.Dialect] | str = csv.Sniffer().sniff("\n".join(lines[:20]), delimiters=",;\t|")
     except csv.Error:
         dialect = "excel"
-    rows = list(csv.reader(io.StringIO("\n".join(lines)), dialect))
+    try:
+        rows = list(csv.reader(io.StringIO("\n".join(lines)), dialect))
+    except csv.Error as exc:
+        raise Unreadable(f"this is no CSV of readings ({exc}): send a line of heads and a line for each reading") from exc
     heads = [h.strip() for h in rows[0]]
     where: dict[str, int] = {}
     for i, h in enumerate(heads):

@@ -35,7 +35,10 @@ def read_weather(file: IO[bytes]) -> tuple[Weather, Station, Report]:
     text = file.read().decode("latin-1")
     if "\x00" in text[:4000]:
         raise Unreadable("This is not a text file. Give weather as EPW or TMY3.")
-    rows = list(csv.reader(io.StringIO(text)))
+    try:
+        rows = list(csv.reader(io.StringIO(text)))
+    except csv.Error as exc:
+        raise Unreadable(f"The file is not CSV: {exc}. Give weather as EPW or TMY3.") from exc
     if not rows or len(rows) < 3:
         raise Unreadable("The file is empty. Give weather as EPW or TMY3.")
     try:

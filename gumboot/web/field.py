@@ -10,7 +10,7 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Body, Request
 from fastapi.responses import JSONResponse, Response
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
 from gumboot.core.land.entering import Entered, Refused, day_of, entry_body
 from gumboot.imports.interval import Unreadable
@@ -26,12 +26,23 @@ router = APIRouter()
 STATIC = Path(__file__).parent / "static"
 AT_ONCE = 50
 Short = Annotated[str, Field(max_length=200)]
+NOT_TEXT = re.compile("[\x00\ud800-\udfff]")
 
 
-class Sent(BaseModel):
-    """One entry as a device sends it."""
+class Texts(BaseModel):
+    """What comes as JSON, with what a database cannot keep as text left out of every text."""
 
     model_config = ConfigDict(extra="ignore")
+
+    @field_validator("*", mode="before")
+    @classmethod
+    def _text(cls, value: Any) -> Any:
+        return NOT_TEXT.sub("", value) if isinstance(value, str) else value
+
+
+class Sent(Texts):
+    """One entry as a device sends it."""
+
     uuid: Annotated[str, Field(pattern=r"^[0-9a-f-]{36}$")]
     kind: Annotated[str, Field(pattern="^(joint|hole)$")]
     at_device: Annotated[str, Field(max_length=40)] = ""

@@ -9,7 +9,7 @@ from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
-from pydantic import BaseModel, Field, TypeAdapter, ValidationError
+from pydantic import Field, TypeAdapter, ValidationError
 
 from gumboot.core.land import Termination, illegal
 from gumboot.core.land.entering import Entered, Refused, day_of, entry_body
@@ -19,6 +19,7 @@ from gumboot.imports.torque_csv import read_torque_csv
 from gumboot.plant.wrench_client import WrenchFault, recorded, set_target
 from gumboot.store import records
 from gumboot.store.records import now
+from gumboot.web.field import Texts
 from gumboot.web.frame import render, twin
 from gumboot.web.sign_in import uploaded
 from gumboot.web.ticket import Opened, Ticket, today
@@ -26,7 +27,7 @@ from gumboot.web.ticket import Opened, Ticket, today
 router = APIRouter()
 
 
-class Row(BaseModel):
+class Row(Texts):
     """One recorded reading as the form carries it."""
 
     n: int = Field(ge=0, le=2**31)
@@ -42,7 +43,7 @@ ROWS = TypeAdapter(list[Row])
 
 def own_uuid(at: Ticket, r: Recorded) -> str:
     """One UUID for one recorded reading, so that taking it in twice keeps it once."""
-    return str(uuid.uuid5(uuid.NAMESPACE_OID, f"{at.job.uid} {r.serial} {r.n} {r.at} {r.torque_nm}"))
+    return str(uuid.uuid5(uuid.NAMESPACE_OID, f"{at.job.uid} {r.serial} {r.n} {r.at} {r.label} {r.torque_nm}"))
 
 
 def open_joints(at: Ticket) -> list[Termination]:

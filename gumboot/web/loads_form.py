@@ -172,7 +172,10 @@ def rows_of_csv(text: str) -> Rows:
     if not lines:
         raise NotATable(f"There is nothing in it: {want}.")
     mark = max(("\t", ";", ","), key=lambda d: sum(d in x for x in lines))
-    table = [[c.strip() for c in row] for row in csv.reader(io.StringIO("\n".join(lines)), delimiter=mark)]
+    try:
+        table = [[c.strip() for c in row] for row in csv.reader(io.StringIO("\n".join(lines)), delimiter=mark)]
+    except csv.Error as exc:
+        raise NotATable(f"It cannot be read as a table ({exc}): {want}.") from exc
     at, unit, skip = _head(table[0])
     rows = []
     for cells in table[skip:]:

@@ -175,6 +175,39 @@ def test_entries_wait_for_who_made_them(visit):
     assert log_of(page, job) == []
 
 
+def test_an_entry_that_trips_the_server_holds_back_no_other(visit):
+    page = visit("installer", no_signal=True, service_workers="block")  # the test answers in the server's place
+    job = new_job(visit("supervisor"), "Garganey")
+    trips = ["proven"]
+
+    def answer(route):
+        bodies = [e["act"] for e in route.request.post_data_json["entries"]]
+        route.fulfill(status=500, json={"error": "A fault of ours"}) if set(bodies) & set(trips) else route.continue_()
+
+    page.route(f"**{job}/log", answer)
+    stand_at(page, job)
+    page.context.set_offline(True)
+    page.locator("#step").get_by_role("button", name="Proven dead").click()
+    page.locator("#signal:has-text('1 waiting')").wait_for()
+    joint = next(
+        t["key"]
+        for t in page.evaluate("JSON.parse(document.getElementById('joints').textContent)")
+        if t["kind"] == "bar" or t["chain"][0] == "landed"
+    )
+    page.evaluate("(key) => Field.add({ kind: 'joint', key, label: key, act: 'landed', seen: Field.known.seq })", joint)
+    page.locator("#signal:has-text('2 waiting')").wait_for()
+    page.context.set_offline(False)
+    page.evaluate("Field.send()")
+    page.locator("#signal:text-is('1 refused')").wait_for()
+    assert [e["body"]["termination"] for e in log_of(page, job)] == [joint]
+    trips.clear()
+    page.locator("#signal").click()
+    page.get_by_text("The fault is ours").wait_for()
+    page.get_by_role("button", name="Send again").click()
+    page.locator("#signal:has-text('all sent')").wait_for()
+    assert sorted(e["body"]["act"] for e in log_of(page, job)) == ["landed", "proven"]
+
+
 @pytest.mark.parametrize(
     ("how", "says"),
     [

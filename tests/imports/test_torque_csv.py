@@ -37,6 +37,7 @@ def test_lines_that_cannot_be_read_are_said_and_the_others_kept():
         (b"torque\nx\n", "line 2"),
         (b"\x00\x01", "no text file"),
         (b"torque nm\n" + b"5\n" * 2001, "at most 2000"),
+        (b"torque nm,label\n5," + b"x" * 200_000, "no CSV of readings"),
     ],
 )
 def test_what_is_no_such_file_says_what_to_send(data, words):

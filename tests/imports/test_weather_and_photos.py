@@ -46,6 +46,7 @@ def test_epw_and_tmy3():
     ("data", "says"),
     [
         (b"", "empty"), (b"hello\nworld\nagain\n", "neither"), (b"\x89PNG\x00\x00", "not a text file"), (epw(8000), "8000 hours"),
+        (b"a,b\n" + b"x" * 200_000, "not CSV"),
         (epw(change=(41, "2001,1,1,1,0,x,warm" + ",0" * 28)), "Line 50, column 7"),
     ],
 )  # fmt: skip

@@ -69,6 +69,39 @@ def test_questions_of_any_kind(app, supervisor, job_id, sent):
             assert answer.status_code < 500, (path, asked)
 
 
+texts = st.sampled_from(
+    [
+        "",
+        "a\x00b",
+        "\ud800",
+        "\x1d",
+        "9" * 190,
+        "proven",
+        "torqued",
+        "12",
+        "1e400",
+        "joint",
+        "2026-11-25T08:00:00Z",
+        "0001-01-01T00:00:00+14:00",
+    ]
+) | st.text(max_size=60)
+entries = st.fixed_dictionaries(
+    {"uuid": st.uuids().map(str), "kind": st.sampled_from(["joint", "hole"]), "key": texts | st.just("dead@inverter-1"), "act": texts},
+    optional=dict.fromkeys(("at_device", "label", "typed", "wrench", "corrects", "note", "device", "wall", "right", "up"), texts)
+    | {"seen": st.integers(-5, 2**40), "replaced": st.booleans(), "again": st.booleans()},
+)
+
+
+@given(sent=st.lists(entries | st.dictionaries(texts, texts, max_size=3) | st.integers(), min_size=1, max_size=4))
+@quick
+def test_entries_of_any_kind(installer, new_job, heron, sent):
+    """One that cannot be kept is refused and holds back no other; what is kept can be exported."""
+    job = new_job(heron)
+    answer = installer.http.post(f"/jobs/{job}/log", content=json.dumps({"entries": sent}), headers={"content-type": "application/json", "x-csrf-token": installer.csrf})  # fmt: skip
+    assert answer.status_code == 200 and [e["state"] in ("kept", "refused") for e in answer.json()["entries"]] == [True] * len(sent)
+    assert installer.get(f"/jobs/{job}/export.json").status_code == 200
+
+
 @given(rows=logs)
 @quick
 def test_pages_of_any_log(supervisor, heron, rows):

@@ -87,6 +87,7 @@ const Field = (() => {
     } finally { busy = false; await count(); }
   }
   async function sendAll() {
+    let at_once = 25;
     for (;;) {
       const rows = (await queued()).filter((r) => !r.refused);
       if (!rows.length) return;
@@ -95,7 +96,7 @@ const Field = (() => {
         const now = await session();
         if (!now) return;
         state.line = "on";
-        const mine = rows.filter((r) => r.person === now.person).slice(0, 25);
+        const mine = rows.filter((r) => r.person === now.person).slice(0, at_once);
         if (!mine.length) return;
         for (const r of mine) if (r.photo && !r.entry.digest) await sendPhoto(r, now);
         const ready = mine.filter((r) => !r.refused);
@@ -106,6 +107,10 @@ const Field = (() => {
           const why = (await answer.json().catch(() => ({}))).message || "your crew has no such job";
           if (/reload/.test(why)) throw new Error(why); // signed in anew meanwhile: the next turn has the right token
           for (const r of ready) { r.refused = why; await put(r); }
+          continue;
+        }
+        if (answer.status === 500) { // one entry that trips the server must not hold back the others: find it, put it aside
+          if (at_once > 1) at_once = 1; else for (const r of ready) { r.refused = "Gumboot could not keep it. The fault is ours and has been logged; it waits here until you send it again."; await put(r); }
           continue;
         }
         if (!answer.ok) throw new Error(`${answer.status}`);
@@ -181,7 +186,7 @@ const Field = (() => {
   const text = (s) => {
     if (s.signIn && (s.waiting || s.others)) return ["warn", `sign in to send ${s.waiting || ""}`];
     if (s.signIn) return ["warn", "sign-in ran out"];
-    if (s.refused) return ["bad", `${s.refused} refused`];
+    if (s.refused) return ["bad", `${s.refused} refused${s.waiting ? ` · ${s.waiting} waiting` : ""}`];
     if (s.line === "off") return ["warn", s.waiting ? `no signal · ${s.waiting} waiting` : "no signal"];
     if (s.waiting) return ["warn", `${s.sending ? "sending" : "waiting"} ${s.waiting}`];
     return ["well", "all sent"];
