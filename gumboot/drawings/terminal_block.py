@@ -17,19 +17,20 @@ from gumboot.core.terminal import Block, Row, Terminal
 from gumboot.drawings.svg import box, line, picture, tag, text
 
 WIDTH = 640.0
+LETTER, LETTERS = 6.0, 8  # how wide a letter under a place is drawn, and the most of them
 LOOSE_ROW = 34.0  # mm of the block's scale for joints that lie behind it
-SYMBOL = {"−": "−", "+": "+"}
 
 
 @dataclass(frozen=True, slots=True)
 class Pad:
-    """One place on a block: where, what shape, what it is called, and the joints that land there."""
+    """One place on a block: where, what shape, what it is called, and the joints that land there. low: its name stands a line lower."""
 
     x: float
     y: float
     made: str
     name: str
     joints: tuple[Termination, ...]
+    low: bool = False
 
 
 def ports(design: Design, b: Body) -> dict[str, tuple[Terminal, ...]]:
@@ -87,16 +88,20 @@ def pads(design: Design, b: Body, own: Sequence[Termination], block: Block) -> l
         if row.port == "PE" and b.role == "inverter" and design.inverter:
             names = {f"PE/{i}": (design.inverter.earth.end, "PE") for i in range(1, design.inverter.earth_screws + 1)}
         places = list(names) + [p for p in mine if p not in names]
-        for i, p in enumerate(places):
+        called = [name_of(here.get(p, []), names.get(p, ("", "PE" if row.port == "PE" else ""))[1]) for p in places]
+        crowded = max((len(n) for n in called), default=0) * LETTER > row.pitch * WIDTH / (block.width + 16)
+        for i, (p, name) in enumerate(zip(places, called, strict=True)):
             joints = tuple(here.get(p, ()))
-            end, conductor = names.get(p, ("", "PE" if row.port == "PE" else ""))
-            name = (
-                joints[0].terminal.rsplit(", ", 1)[-1]
-                if joints and joints[0].kind == "signal"
-                else (joints[0].conductor if joints else conductor)
-            )
-            out.append(Pad(row.x + i * row.pitch, row.y, joints[0].made if joints else end, name, joints))
+            made = joints[0].made if joints else names.get(p, ("",))[0]
+            out.append(Pad(row.x + i * row.pitch, row.y, made, name, joints, crowded and i % 2 == 1))
     return out
+
+
+def name_of(joints: Sequence[Termination], conductor: str) -> str:
+    """What stands under a place: the pole of a signal, else the conductor."""
+    if joints and joints[0].kind == "signal":
+        return joints[0].terminal.rsplit(", ", 1)[-1][:LETTERS]
+    return joints[0].conductor if joints else conductor
 
 
 def terminal_block(design: Design, body: Body) -> str:
@@ -105,7 +110,7 @@ def terminal_block(design: Design, body: Body) -> str:
     behind = [t for t in design.terminations if t.body == body.id and t.kind in ("factory", "bar")]
     block = block_of(own, body)
     k = WIDTH / (block.width + 16)
-    extra = 0.0 if not behind else LOOSE_ROW * (1 + (len(behind) - 1) // 12)
+    extra = 0.0 if not behind else 8 + LOOSE_ROW * (1 + (len(behind) - 1) // 12)
     height = (block.height + 26 + extra) * k
     top = 22.0
 
@@ -116,15 +121,15 @@ def terminal_block(design: Design, body: Body) -> str:
     every = pads(design, body, own, block)
     for row in block.rows:
         x, y = place(row.x, row.y)
-        parts.append(text(x - 9 * k, y - 17 * k, row.port if row.port != "COM" else "signals", "small soft"))
+        parts.append(text(x - 9 * k, y - 20 * k, row.port if row.port != "COM" else "signals", "small soft"))
     for p in every:
         x, y = place(p.x, p.y)
         parts += shape(p, x, y, k)
     for i, t in enumerate(behind):
         x = (20 + (i % 12) * 33) * k
-        y = (top + block.height + 20 + LOOSE_ROW * (i // 12)) * k
+        y = (top + block.height + 28 + LOOSE_ROW * (i // 12)) * k
         if i % 12 == 0:
-            parts.append(text(8 * k, y - 13 * k, "made at the works" if t.kind == "factory" else "bars the crew bolts", "small soft"))
+            parts.append(text(8 * k, y - 19 * k, "made at the works" if t.kind == "factory" else "bars the crew bolts", "small soft"))
         parts += shape(Pad(0, 0, "lug", str(t.number), (t,)), x, y, k)
     words = ". ".join(f"{t.number} {t.terminal}" for t in (*own, *behind))
     return picture(WIDTH, height, f"Terminals of {body.label}", words, *parts)
@@ -150,13 +155,13 @@ def shape(p: Pad, x: float, y: float, k: float) -> list[str]:
             body = box(x - 0.8 * r, y - 0.8 * r, 1.6 * r, 1.6 * r, "pad") + line(
                 (x - 0.45 * r, y + 0.45 * r), (x + 0.45 * r, y - 0.45 * r), class_="pad-mark"
             )
-    name = text(x, y + 1.45 * r + 8 * k, p.name[:6], "small", "middle")
+    name = text(x, y + 1.45 * r + (15 if p.low else 8) * k, p.name, "small", "middle")
     if not p.joints:
         return [tag("g", body, name, class_="pad-free")]
     out = []
     for n, t in enumerate(p.joints):
         ring = tag("circle", cx=x, cy=y, r=1.45 * r, class_="pad-ring")
-        number = text(x + 0.9 * r, y - 0.75 * r, "", "pad-state")
+        number = text(x, y - 1.6 * r, "", "pad-state", "middle")
         moved = tag(
             "g", ring, body, name if n == 0 else "", number, transform=f"translate({n * 0.7 * r:.1f} {-n * 0.7 * r:.1f})" if n else None
         )

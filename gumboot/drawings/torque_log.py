@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from gumboot.drawings.svg import box, line, picture, text
 
-WIDTH, HIGH = 620.0, 210.0
+WIDTH, HIGH = 420.0, 190.0
 FIRST, LAST = 0.8, 1.2  # of rated; what lies outside is counted in the outermost bars
 STEP = 0.01
 
@@ -24,8 +24,8 @@ def histogram(ratios: Mapping[float, int]) -> str:
         return left + (r - FIRST) / STEP * pitch + pitch / 2
 
     parts = [box(left + at * pitch + 1, foot - n / most * (foot - 26), pitch - 2, n / most * (foot - 26), "col" if abs(FIRST + at * STEP - 1) <= 0.0601 else "col-off") for at, n in sorted(counts.items()) if n > 0]  # fmt: skip
-    for share, name in ((0.94, "−6 %"), (0.96, "−4 %"), (1.04, "+4 %"), (1.06, "+6 %")):
-        parts += [line((x(share), 22), (x(share), foot), class_="limit"), text(x(share), 16, name, "tiny soft", "middle")]
+    for share, name, anchor in ((0.94, "−6 %", "end"), (0.96, "−4 %", "start"), (1.04, "+4 %", "end"), (1.06, "+6 %", "start")):
+        parts += [line((x(share), 22), (x(share), foot), class_="limit"), text(x(share), 16, name, "tiny soft", anchor)]
     parts += [
         line((left, foot), (WIDTH - 20, foot), class_="axis"),
         text(left - 6, 32, str(most), "tiny soft", "end"),
@@ -40,11 +40,11 @@ def histogram(ratios: Mapping[float, int]) -> str:
 
 
 def who_when(hours: Mapping[tuple[str, str], int]) -> str:
-    """Entries by person and hour (UTC): a square an hour, as large as many entries were made in it."""
+    """Entries by person and hour, “2026-11-25 07”: a square an hour, as large as many entries were made in it."""
     people = sorted({who for who, _ in hours})
     times = sorted({at for _, at in hours})[-60:]
     most = max([1, *(n for (_, at), n in hours.items() if at in times)])
-    left, row, top = 150.0, 34.0, 26.0
+    left, row, top = 120.0, 34.0, 26.0
     pitch = min(34.0, (WIDTH - left - 12) / max(1, len(times)))
     parts = []
     for i, who in enumerate(people):
@@ -61,7 +61,7 @@ def who_when(hours: Mapping[tuple[str, str], int]) -> str:
     parts += [
         text(left + pitch * (k + 0.5), foot, at[11:13], "tiny soft", "middle")
         for k, at in enumerate(times)
-        if len(times) < 25 or k % 4 == 0
+        if len(times) < 18 or k % 4 == 0
     ]
     parts.append(text(8, 16, f"largest: {most} in an hour", "tiny soft"))
     words = ". ".join(f"{who}: {sum(n for (w, _), n in hours.items() if w == who)} entries" for who in people) or "no entries"

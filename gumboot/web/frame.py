@@ -5,10 +5,12 @@ from __future__ import annotations
 import hashlib
 import re
 from collections.abc import Callable
+from datetime import datetime
 from functools import lru_cache
 from pathlib import Path
 from string import ascii_uppercase
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from fastapi import APIRouter, Request
 from fastapi.encoders import jsonable_encoder
@@ -58,13 +60,22 @@ def sentence(text: str) -> str:
     return text[:1].upper() + text[1:]
 
 
+def clock(at: str, zone: str | None = None) -> str:
+    """An instant by the clock on the site's wall, to the minute: "2026-11-25 00:56"; by UTC without a zone. What is no instant stays as it was written."""
+    try:
+        said = datetime.fromisoformat(at.replace("Z", "+00:00"))
+        return f"{said.astimezone(ZoneInfo(zone or 'UTC')):%Y-%m-%d %H:%M}" if said.tzinfo else at
+    except (ValueError, OverflowError):
+        return at
+
+
 def method_name(method: str) -> str:
     """A way of running cable in words: "raceway", "C, clipped direct to a wall"."""
     return f"{method}, {METHOD_NAMES[method]}" if method in METHOD_NAMES else method.replace("-", " ")
 
 
 templates.filters.update(
-    sentence=sentence,
+    sentence=sentence, clock=clock,
     as_length=units.show_length, place=units.show_place, temperature=units.show_temperature, torque=units.show_torque, strip=units.show_strip, fmt=fmt, symbol=symbol, method=method_name, take_off=lambda d: drawn(take_off(d)), schools=cable_schools, materials=materials, formula=formula, awg=spoken
 )  # fmt: skip
 STAMP = hashlib.sha256(b"".join(p.read_bytes() for p in sorted((HERE / "static").glob("*.*s")))).hexdigest()[

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import UTC, datetime
 from typing import Any
 from urllib.parse import quote
@@ -17,7 +18,7 @@ from gumboot.drawings.torque_log import histogram, who_when
 from gumboot.exports.calendar import return_calendar
 from gumboot.exports.torque_log import log_csv
 from gumboot.store import records
-from gumboot.web.frame import drawn, render, twin
+from gumboot.web.frame import clock, drawn, render, twin
 from gumboot.web.joints import moved
 from gumboot.web.sign_in import Visiting
 from gumboot.web.ticket import Opened, Ticket, ticket
@@ -71,9 +72,18 @@ def page(at: Ticket, request: Request, fault: str = "") -> dict[str, Any]:
         "progress": [{"circuit": k, "made": n, "of": m} for k, n, m in progress],
         "_fault": fault,
         "_histogram": drawn(histogram(at.standing.ratios)),
-        "_who": drawn(who_when(at.standing.hours)),
+        "_who": drawn(who_when(by_the_wall(at.standing.hours, at.plan.site.zone))),
         "_drawing": drawn(one_line(at.design, progress=progress)) if progress else "",
     }
+
+
+def by_the_wall(hours: Mapping[tuple[str, str], int], zone: str | None) -> dict[tuple[str, str], int]:
+    """Entries by who and hour, the hours by the clock on the site's wall."""
+    out: dict[tuple[str, str], int] = {}
+    for (who, hour), n in hours.items():
+        key = (who, clock(f"{hour}:00+00:00", zone)[:13])
+        out[key] = out.get(key, 0) + n
+    return out
 
 
 @twin(router, "/jobs/{job_id}/land/log", "land_log.html")
@@ -181,7 +191,10 @@ def of_crew(visit: Visiting) -> list[Ticket]:
 @twin(router, "/returns", "returns.html")
 def returns(request: Request, visit: Visiting) -> dict[str, Any]:
     """What the crew has to come back to, job by job."""
-    rows = [{"id": t.job.id, "name": t.job.name, "address": t.plan.site.address, **returning(t)} for t in of_crew(visit)]
+    rows = [
+        {"id": t.job.id, "name": t.job.name, "address": t.plan.site.address, "zone": t.plan.site.zone or "UTC", **returning(t)}
+        for t in of_crew(visit)
+    ]
     rows = [r for r in rows if r["due"]]
     return {"jobs": sorted(rows, key=lambda r: r["due"][0]["at"]), "_visit": visit}
 

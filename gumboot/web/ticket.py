@@ -101,7 +101,7 @@ class Ticket:
         ]
         findings = [{"finding": f, "accepted": self._accepted(f)} for f in self.findings]
         return {
-            "job": {"id": self.job.id, "uid": self.job.uid, "name": self.job.name, "version": self.job.version, "units": self.plan.units, "frozen": self.standing.signed is not None, "imported_by": self.job.imported_by},
+            "job": {"id": self.job.id, "uid": self.job.uid, "name": self.job.name, "version": self.job.version, "units": self.plan.units, "zone": self.plan.site.zone or "UTC", "frozen": self.standing.signed is not None, "imported_by": self.job.imported_by},
             "supply": self.plan.supply.kind,
             "code": BOOKS[self.plan.code],
             "stops": self.open_stops,

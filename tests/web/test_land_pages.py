@@ -16,6 +16,7 @@ import zxingcpp
 from gumboot.core.land.labels import STOCKS
 from gumboot.plant.wrench import Memory, Server
 from gumboot.plant.wrench_client import ask
+from gumboot.web.frame import clock
 from tests.conftest import altered
 
 JOINT = "factory.dc-link-1@inverter-1"
@@ -158,6 +159,30 @@ def test_a_device_without_a_clock_breaks_nothing(installer, new_job, heron):
         installer.get(f"/jobs/{job}/land/return").status_code == 200
         and len(installer.get(f"/jobs/{job}/land/return.json").json()["due"]) == 1
     )
+
+
+@pytest.mark.parametrize(
+    ("at", "zone", "shown"),
+    [
+        ("2026-07-01T12:00:00.5Z", "America/Chicago", "2026-07-01 07:00"),  # five hours behind in summer, six in winter (IANA)
+        ("2026-12-01T12:00:00+00:00", "America/Chicago", "2026-12-01 06:00"),
+        ("2026-07-01T23:30:00+00:00", "Asia/Kolkata", "2026-07-02 05:00"),
+        ("2026-07-01T12:00:00+02:00", None, "2026-07-01 10:00"),
+        ("2026-07-01T12:00", "America/Chicago", "2026-07-01T12:00"), ("noon", None, "noon"), ("", None, ""), ("0001-01-01T00:00:00+14:00", None, "0001-01-01T00:00:00+14:00"),
+    ],
+)  # fmt: skip
+def test_times_by_the_clock_on_the_wall(at, zone, shown):
+    assert clock(at, zone) == shown
+
+
+def test_the_return_is_told_by_the_clock_at_the_site(installer, new_job, heron):
+    job = new_job(altered(heron, "/site/zone", "America/Chicago"))
+    installer.log(
+        job, {"uuid": str(uuid.uuid4()), "kind": "joint", "key": "dead@inverter-1", "act": "proven", "at_device": "2026-11-20T03:15:00Z"}
+    )
+    text = installer.get(f"/jobs/{job}/land/log").text
+    assert "2026-11-19 21:15" in text and "America/Chicago" in text
+    assert installer.get(f"/jobs/{job}/land/log.json").json()["entries"][0]["at_device"] == "2026-11-20T03:15:00Z"
 
 
 def test_drift_between_two_readings(installer, new_job, heron):

@@ -57,6 +57,8 @@ def day_of(at_device: str, now: datetime) -> date:
 
 def torque_typed(text: str, scale: str) -> float:
     """A typed torque in N·m. Raises Refused."""
+    if not text.strip():
+        raise Refused("torque", "nothing is typed: type a number and unit as the wrench showed them, such as 35 in-lb or 15 Nm")
     try:
         nm = round(parse(text, "torque", bare=scale), 4)
     except NotAQuantity as exc:

@@ -3,6 +3,7 @@
 const Field = (() => {
   const uuid = () => crypto.randomUUID ? crypto.randomUUID() : "10000000-1000-4000-8000-100000000000".replace(/[018]/g, (c) => (c ^ (crypto.getRandomValues(new Uint8Array(1))[0] & (15 >> (c / 4)))).toString(16));
   const device = (() => { try { return localStorage.device || (localStorage.device = uuid().slice(0, 8)); } catch { return uuid().slice(0, 8); } })();
+  const clock = (at) => { const d = new Date(at || NaN); return isNaN(d) ? at || "" : d.toLocaleString("sv", { dateStyle: "short", timeStyle: "short" }); }; // as the clock of this device shows it
   const state = { line: navigator.onLine ? "on" : "off", waiting: 0, refused: 0, others: "", signIn: false, store: "", sending: false };
   let me = { person: 0, who: "", job: 0 };
   let base = null; // the open database
@@ -175,12 +176,12 @@ const Field = (() => {
     await count();
     send();
   }
-  return { begin, add, drop, again, send, refresh, queued, known, state, device };
+  return { begin, add, drop, again, send, refresh, queued, known, state, device, clock };
 })();
 
 // The sign of it all: on line or off, what waits, what was refused and why.
 (() => {
-  const chip = document.getElementById("signal"), list = document.getElementById("unsent");
+  const chip = document.getElementById("signal"), near = document.getElementById("signal-near"), list = document.getElementById("unsent");
   if (!chip) return;
 
   const text = (s) => {
@@ -194,12 +195,16 @@ const Field = (() => {
   document.addEventListener("field", (e) => {
     const [how, words] = text(e.detail);
     chip.textContent = words; chip.className = `signal ${how}`;
+    if (near) { // the same on a phone whose page has moved to the step
+      near.hidden = !(e.detail.refused || e.detail.signIn || e.detail.line === "off"); near.className = `signal small ${how}`;
+      near.textContent = e.detail.refused ? `${e.detail.refused} refused` : e.detail.waiting ? `${e.detail.waiting} ${e.detail.waiting > 1 ? "wait" : "waits"}` : e.detail.signIn ? "sign in" : "no signal";
+    }
     const full = document.getElementById("store-refused");
     full.hidden = !e.detail.store; full.textContent = e.detail.store;
     const wait = document.getElementById("waits-for");
     wait.hidden = !e.detail.others; wait.textContent = e.detail.others ? `Entries of ${e.detail.others} wait on this device until they sign in here.` : "";
   });
-  chip.addEventListener("click", async () => {
+  const show = async () => {
     const rows = await Field.queued();
     list.querySelector("[data-rows]").replaceChildren(...rows.map((r) => {
       const line = document.createElement("div"); line.className = "unsent-row";
@@ -221,5 +226,6 @@ const Field = (() => {
     const enter = list.querySelector("[data-sign-in]");
     enter.hidden = !Field.state.signIn; enter.href = `/sign-in?next=${encodeURIComponent(location.pathname + location.search)}`;
     list.showModal();
-  });
+  };
+  for (const b of [chip, near]) b?.addEventListener("click", show);
 })();

@@ -94,7 +94,7 @@
   const LANDED = { "pv connector": "Clicked home", plug: "Clicked home", clip: "Closed, clicked", spring: "Pushed home", ring: "On its bolt", bar: "In place" };
   const TUGGED = { spring: "Tugged, pushed home again" };
   const wordOf = (t, act) => act === "landed" ? LANDED[t.made] || BUTTON.landed : act === "tugged" ? TUGGED[t.made] || BUTTON.tugged : BUTTON[act];
-  const DO = { dead: "Isolate, lock, tag, prove dead", cover: "Close up" };
+  const DO = { dead: "Isolate, lock, tag, prove dead", cover: "Close up", spring: "Push home, tug, push again", clip: "Close it round its line, tug" };
 
   // The picture of the strip, to scale; 1:1 once the screen was held against a card.
   const perMm = () => +(localStorage.getItem("px_per_mm") || 96 / 25.4);
@@ -147,7 +147,7 @@
     const rows = movesOf(t.key);
     if (!rows.length) return "";
     const gone = new Set(rows.flatMap((m) => [m.corrects, ...(m.drops || [])]).filter(Boolean));
-    return `<h3 class="mt-4">Log of this joint</h3><div class="scroll" tabindex="0" role="region" aria-label="Log of this joint"><table class="stack"><tbody>${rows.slice().reverse().map((m) => `<tr${gone.has(m.uuid) ? ' class="voided"' : ""}><td class="num small">${esc((m.at || "").slice(0, 16).replace("T", " "))}</td><td>${esc(m.act)}${m.torque_nm != null ? ` <span class="num">${inScale(m.torque_nm, crewScale(m.torque_nm))}</span>` : ""}${m.verdict ? ` <span class="verdict-${esc(m.verdict)}">${esc(m.verdict)}</span>` : ""}${m.again ? " (24 h)" : ""}${gone.has(m.uuid) ? " · no longer counts" : ""}${m.waits ? ' <span class="waits">waiting</span>' : ""}<div class="soft small">${esc([m.who, m.tool, m.why, m.note].filter(Boolean).join(" · "))}${m.photo ? ` · <a href="/jobs/${walk.dataset.job}/photos/${esc(m.photo)}.jpg">photograph</a>` : ""}</div></td><td class="small">${may && !gone.has(m.uuid) && !m.waits && m.act !== "settled" ? `${m.act === "torqued" ? `<button type="button" class="small-button" data-correct="${esc(m.uuid)}">Correct</button>` : `<button type="button" class="small-button" data-back="${esc(m.uuid)}">Take back</button>`}` : ""}</td></tr>`).join("")}</tbody></table></div>${Field.known.joints[t.key]?.whole === false ? `<p class="small"><a href="/jobs/${walk.dataset.job}/land/log?joint=${encodeURIComponent(t.key)}">All of it</a></p>` : ""}`;
+    return `<h3 class="mt-4">Log of this joint</h3><div class="scroll" tabindex="0" role="region" aria-label="Log of this joint"><table class="stack"><tbody>${rows.slice().reverse().map((m) => `<tr${gone.has(m.uuid) ? ' class="voided"' : ""}><td class="num small">${esc(Field.clock(m.at))}</td><td>${esc(m.act)}${m.torque_nm != null ? ` <span class="num">${inScale(m.torque_nm, crewScale(m.torque_nm))}</span>` : ""}${m.verdict ? ` <span class="verdict-${esc(m.verdict)}">${esc(m.verdict)}</span>` : ""}${m.again ? " (24 h)" : ""}${gone.has(m.uuid) ? " · no longer counts" : ""}${m.waits ? ' <span class="waits">waiting</span>' : ""}<div class="soft small">${esc([m.who, m.tool, m.why, m.note].filter(Boolean).join(" · "))}${m.photo ? ` · <a href="/jobs/${walk.dataset.job}/photos/${esc(m.photo)}.jpg">photograph</a>` : ""}</div></td><td class="small">${may && !gone.has(m.uuid) && !m.waits && m.act !== "settled" ? `${m.act === "torqued" ? `<button type="button" class="small-button" data-correct="${esc(m.uuid)}">Correct</button>` : `<button type="button" class="small-button" data-back="${esc(m.uuid)}">Take back</button>`}` : ""}</td></tr>`).join("")}</tbody></table></div>${Field.known.joints[t.key]?.whole === false ? `<p class="small"><a href="/jobs/${walk.dataset.job}/land/log?joint=${encodeURIComponent(t.key)}">All of it</a></p>` : ""}`;
   }
   function tool(t) { return tools.find((w) => w.id === toolId) || best(t.torque_nm) || tools[0] || null; }
 
@@ -157,7 +157,7 @@
     const wasOpen = walk.querySelector("[data-more]")?.dataset.more === t.key && walk.querySelector("[data-more]").open;
     const s = stand(t), w = t.torque_nm ? tool(t) : null, scale = t.torque_nm ? scaleOf(w, t.torque_nm) : "";
     const fit = t.torque_nm && !best(t.torque_nm) ? `<p class="bad small">No tool of the crew reaches this: see Tools.</p>` : "";
-    const big = t.torque_nm ? `<div class="big my-1"><a class="fig" href="/jobs/${walk.dataset.job}/size?at=${encodeURIComponent(`${t.key}.torque`)}#working" data-at="${esc(t.key)}.torque">${inScale(t.torque_nm, scale)}</a></div>` : `<p class="what my-1">${DO[t.kind] || "Click, tug"}</p>`;
+    const big = t.torque_nm ? `<div class="big my-1"><a class="fig" href="/jobs/${walk.dataset.job}/size?at=${encodeURIComponent(`${t.key}.torque`)}#working" data-at="${esc(t.key)}.torque">${inScale(t.torque_nm, scale)}</a></div>` : `<p class="what my-1">${DO[t.kind] || DO[t.made] || "Click, tug"}</p>`;
     const under = t.torque_nm ? `<div class="small">${w ? `<b>${esc(w.name)}</b>, ` : ""}${esc(t.bit)}</div><div class="soft small">${inScale(t.torque_nm, otherScale(t.torque_nm, scale))}${w ? ` ±${Math.round(100 * share(w, t.torque_nm))} %` : ""} · ${esc(t.torque_source)}${t.doubt ? ", from memory" : ""}</div>` : "";
     walk.querySelector("[data-step]").innerHTML = `<section id="step" class="step" aria-label="Joint ${t.number}"><div>
       <div class="soft">${t.number} · ${esc(t.stage)} · <span class="state-${esc(s.state.replace(/\W/g, "-"))}">${esc(s.state)}</span></div><h2 class="text-xl">${esc(t.place)}${t.kind === "dead" ? "" : `, ${esc(t.terminal)}`}</h2>
@@ -186,7 +186,7 @@
       const g = svg.querySelector(".pad-here");
       if (whole || !g) { svg.setAttribute("viewBox", full); continue; }
       const b = g.querySelector(".pad"), box = b.getBBox(), shift = /translate\(([-\d.]+) ([-\d.]+)\)/.exec(g.innerHTML);
-      const cx = box.x + box.width / 2 + (shift ? +shift[1] : 0), cy = box.y + box.height / 2 + (shift ? +shift[2] : 0), cw = Math.min(w, 330), ch = Math.min(h, 120);
+      const cx = box.x + box.width / 2 + (shift ? +shift[1] : 0), cy = box.y + box.height / 2 + (shift ? +shift[2] : 0), cw = Math.min(w, 330), ch = Math.min(h, narrow.matches ? 86 : 120);
       svg.setAttribute("viewBox", `${Math.min(Math.max(cx - cw / 2, 0), w - cw)} ${Math.min(Math.max(cy - ch / 2, 0), h - ch)} ${cw} ${ch}`);
     }
     walk.querySelector("[data-whole]")?.replaceChildren(whole ? "Near" : "Block");
@@ -229,6 +229,7 @@
     if (narrow.matches && walk.dataset.ready) document.getElementById("step").scrollIntoView({ block: "start" });
   }
   const narrow = matchMedia("(max-width: 1000px)");
+  function reach() { if (here && narrow.matches && stand(here).next === "torqued") document.getElementById("step").scrollIntoView({ block: "start" }); } // the whole pad on a phone
   function nextOpen(after) {
     const todo = joints.filter((t) => !stand(t).made);
     return todo.find((t) => t.number > after) || todo[0] || null;
@@ -256,6 +257,7 @@
       if (following && following !== t) { to(following.key); told = keep; }
     }
     render(true);
+    reach();
     delete walk.dataset.acting;
   }
   async function queuedHere() { return (await Field.queued()).filter((r) => r.entry.kind === "joint").map((r) => withVerdict(r)); }
@@ -277,6 +279,7 @@
     typed = document.getElementById("torque").value;
     if (acting) return;
     if (!w) { tell("bad", "Choose the wrench you used; add yours under Tools."); render(true); return; }
+    if (!typed.trim()) { tell("bad", "Nothing is typed: type what the wrench showed."); render(true); return; }
     const scale = scaleOf(w, here.torque_nm), [nm, fault] = parsed(typed, scale);
     if (nm === null) { tell("bad", esc(fault)); render(true); return; }
     const [verdict, why] = judge(here.torque_nm, nm, w);
@@ -377,6 +380,7 @@
     const wanted = new URLSearchParams(location.search).get("at") || decodeURIComponent(location.hash.slice(1));
     here = by.get(wanted) || nextOpen(0) || joints.at(-1);
     render(!narrow.matches);
+    reach();
     walk.dataset.ready = "yes";
   })();
 })();
