@@ -71,11 +71,6 @@ class Wrench:
         return ""
 
 
-def tolerance(torque_nm: float) -> float:
-    """Permissible deviation of a hand torque tool as a fraction: 6 % up to 10 N·m, 4 % above. ISO 6789-1, from memory."""
-    return 0.06 if torque_nm <= 10 else 0.04
-
-
 def best_wrench(torque_nm: float, wrenches: Iterable[Wrench], day: date) -> Wrench | None:
     """The wrench in date whose scale holds the torque nearest its middle, the more accurate of equals; None when nobody's tool reaches."""
     fit = [w for w in wrenches if not w.refuses(torque_nm, day)]

@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gumboot.core.loads.board import DAY_STEPS, Leg, may_run
-from gumboot.core.plan import Legs, Load
+from gumboot.core.plan import Load
 from gumboot.core.working import Figure
 
 NODES = 60  # of the search tree, for one program: a count and not a clock, so that the same board gives the same answer
@@ -211,11 +211,3 @@ def _why(loads: Sequence[Load], total: Leg, leg: Leg, who: str) -> str:
         f"{who} run {watts:.0f} W in the worst hour; the inverters give {total.continuous.text} in all and {leg.continuous.text} a leg"
         f"{f', {leg.surge.text} in a start' if leg.surge else ''}. No assignment fits: take a circuit off, or fit more power."
     )
-
-
-def legs_text(legs: str) -> Legs:
-    """An assigned place as the plan's own word. Raises ValueError for none."""
-    for known in ("L1", "L2", "L3", "L1+L2", "L1+L2+L3"):
-        if legs == known:
-            return known
-    raise ValueError(legs)
