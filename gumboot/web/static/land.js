@@ -364,12 +364,16 @@
     card.showModal();
   }
 
-  // What comes in from elsewhere is shown at once, unless it says nothing new of this joint: then a hand at work is left alone.
+  // What comes in from elsewhere is shown at once. Where it says nothing new of this joint's state only its log is drawn again: a finger on a key keeps the key.
   let shown = "";
-  const sign = () => here ? JSON.stringify([here.key, stand(here), movesOf(here.key).map((m) => [m.uuid, m.waits])]) : "";
+  const sign = () => { if (!here) return ""; const s = stand(here); return JSON.stringify([here.key, s.at, s.verdict, s.spoiled, s.rechecked, s.doubt, s.made && s.made_at]); };
   document.addEventListener("known", async () => {
     waiting = await queuedHere();
-    if (sign() === shown || document.querySelector("dialog[open]")) { paint(); return; }
+    if (acting || sign() === shown || document.querySelector("dialog[open]")) { // while an entry is being kept its own end draws what comes next
+      paint();
+      if (here) document.getElementById("joint-log").innerHTML = log(here);
+      return;
+    }
     const typing = document.activeElement?.id === "torque";
     render(false);
     if (typing) document.getElementById("torque")?.focus({ preventScroll: true });
