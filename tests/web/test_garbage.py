@@ -60,7 +60,7 @@ def test_changes_of_any_kind(app, supervisor, new_job, tern, sent):
 
 
 @given(sent=fields)
-@quick
+@settings(quick, max_examples=5)  # each asks every page
 def test_questions_of_any_kind(app, supervisor, job_id, sent):
     asked = {"at": sent.get("note", "x"), "was": "y", "kind": sent.get("mode", "length"), **sent}
     for method, path in routes(app):
