@@ -17,7 +17,7 @@ Recheck = Literal["torque", "look", "none"]
 
 
 class Terminal(Entry):
-    """One place a conductor lands. torque_nm None: the maker is silent; the book's table serves, by bit and conductor or (IEC) by bit and thread.
+    """One place a conductor lands. torque_nm None: the maker is silent; the book's table serves, by bit and conductor or (IEC) by bit and thread, which for a lug is its stud.
 
     holds: conductors a screw takes; screws: how many a bar has. strands: the conductor classes it takes; insulation_c: the least
     insulation temperature its maker asks. room_mm: free room before it to bend in. hardware: what goes on the stud, from the bar outwards.
@@ -55,8 +55,10 @@ class Terminal(Entry):
     @model_validator(mode="after")
     def _torque_known(self) -> Terminal:
         if self.torque_nm is None and self.screwed:
-            if self.most.endswith("mm²") and not self.thread:
+            if self.most.endswith("mm²") and not (self.thread or self.stud):
                 raise ValueError(f"{self.label}: a metric terminal needs its torque, or the thread of its screw, such as M5")
+            if not self.most.endswith("mm²") and self.end == "lug":
+                raise ValueError(f"{self.label}: the bolt of a lug needs its torque: NEC Annex I is for screws that bear on the conductor")
             try:
                 drive(self.bit)
             except OutsideTable as exc:

@@ -72,7 +72,7 @@ def test_torques_never_fall_as_threads_grow():
 
 def test_bits_in_words():
     assert drive("socket 17 mm, insulated") == ("socket", 17) and drive("cross PH2") == ("cross", 2)
-    for bit in ("", "slot", "hex 5", "wood bit 3 mm", "driver"):
+    for bit in ("", "slot", "hex 5", "hex 3/0 in", "wood bit 3 mm", "driver"):
         with pytest.raises(OutsideTable, match="does not say how"):
             drive(bit)
 
@@ -85,6 +85,10 @@ def test_a_silent_terminal_under_each_book():
     of_awg = rated_torque(terminal(most="2", bit="slot 6 mm"), "6")
     assert of_awg.text == "3.954 N·m" and "Annex I" in of_awg.source and of_awg.doubt
     of_thread = rated_torque(terminal(least="1.5 mm²", most="16 mm²", bit="cross PH2", thread="M5"), "6 mm²")
+    of_stud = terminal(least="1.5 mm²", most="95 mm²", end="lug", stud="M8", bit="socket 13 mm")
+    assert rated_torque(of_stud, "35 mm²").n == 6
+    with pytest.raises(ValueError, match="bolt of a lug needs its torque"):
+        terminal(most="4/0", end="lug", stud="M10", bit="socket 16 mm")
     assert of_thread.n == 2 and of_thread.source == "IEC 60947-1 Table 4" and of_thread.doubt
 
 

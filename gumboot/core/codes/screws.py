@@ -18,7 +18,7 @@ ANNEX = f"{nec.BOOK} Annex I"
 TERMINALS = "IEC 60947-1 Table 4"
 WIDE_SLOT_MM = 6.4
 NEAREST_MM = 0.1  # a metric key that the inch's hole takes: 4 mm for 5/32 in, 8 mm for 5/16 in
-_BIT = re.compile(r"(slot|cross|hex|socket|hexalobular)(?: (?:PH|T)?(\d+(?:\.\d+)?)(?:/(\d+))?(?: (mm|in))?)?(?:,.*)?$")
+_BIT = re.compile(r"(slot|cross|hex|socket|hexalobular)(?: (?:PH|T)?(\d+(?:\.\d+)?)(?:/([1-9]\d*))?(?: (mm|in))?)?(?:,.*)?$")
 
 
 def drive(bit: str) -> tuple[Drive, float]:

@@ -185,8 +185,8 @@ def rated_torque(t: Terminal, size: str) -> Figure | None:
     if t.torque_nm is not None:
         return given("M", t.torque_nm, "N·m", "Rated torque", t.source)
     try:
-        if t.thread and t.most.endswith("mm²"):
-            return screws.iec_60947(t.thread, t.bit)
+        if t.most.endswith("mm²"):
+            return screws.iec_60947(t.thread or t.stud, t.bit)
         book = screws.annex_i(size, t.bit)
     except OutsideTable:
         return None

@@ -201,6 +201,7 @@ const Field = (() => {
     }
     const full = document.getElementById("store-refused");
     full.hidden = !e.detail.store; full.textContent = e.detail.store;
+    full.onclick = () => full.classList.add("seen"); // on a phone it stands over the page until it is touched
     const wait = document.getElementById("waits-for");
     wait.hidden = !e.detail.others; wait.textContent = e.detail.others ? `Entries of ${e.detail.others} wait on this device until they sign in here.` : "";
   });

@@ -378,6 +378,7 @@
     render(false);
     if (typing) document.getElementById("torque")?.focus({ preventScroll: true });
   });
+  for (const d of document.querySelectorAll("dialog")) d.addEventListener("close", () => document.dispatchEvent(new CustomEvent("known"))); // what came in meanwhile
   (async () => {
     await Field.begin({ job: +walk.dataset.job, person: +walk.dataset.person, who: walk.dataset.who }, said);
     waiting = await queuedHere();
