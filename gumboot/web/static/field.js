@@ -63,7 +63,7 @@ const Field = (() => {
     await count();
   }
   async function put(row) { if (!memory.includes(row)) await store("queue", "readwrite", (s) => s.put(row)); }
-  async function again(row) { row.refused = ""; await put(row); await count(); send(); }
+  async function again(rows) { for (const row of rows) { row.refused = ""; row.ours = false; await put(row); } await count(); send(); }
 
   const patience = (ms) => AbortSignal.timeout ? AbortSignal.timeout(ms) : undefined;
   async function get(url) { return fetch(url, { credentials: "same-origin", cache: "no-store", signal: patience(15000) }); }
@@ -111,7 +111,7 @@ const Field = (() => {
           continue;
         }
         if (answer.status === 500) { // one entry that trips the server must not hold back the others: find it, put it aside
-          if (at_once > 1) at_once = 1; else for (const r of ready) { r.refused = "Gumboot could not keep it. The fault is ours and has been logged; it waits here until you send it again."; await put(r); }
+          if (at_once > 1) at_once = 1; else for (const r of ready) { r.ours = true; r.refused = "Gumboot could not keep it. The fault is ours and has been logged; it is tried again when the page is opened next."; await put(r); }
           continue;
         }
         if (!answer.ok) throw new Error(`${answer.status}`);
@@ -173,8 +173,7 @@ const Field = (() => {
     window.addEventListener("offline", () => { state.line = "off"; said(); });
     document.addEventListener("visibilitychange", () => { if (!document.hidden) { send(); refresh(); } });
     setInterval(() => { if (state.waiting) send(); else refresh(); }, 15000);
-    await count();
-    send();
+    await again((await queued()).filter((r) => r.ours));
   }
   return { begin, add, drop, again, send, refresh, queued, known, state, device, clock };
 })();
@@ -215,7 +214,7 @@ const Field = (() => {
       if (r.refused) {
         const why = document.createElement("p"); why.className = "fault"; why.textContent = `Refused: ${r.refused}`;
         const tools = document.createElement("div"); tools.className = "flex gap-2";
-        for (const [word, act] of [["Send again", () => Field.again(r)], ["Leave it out", () => { if (confirm("Leave this entry out for good?")) return Field.drop(r); }]]) {
+        for (const [word, act] of [["Send again", () => Field.again([r])], ["Leave it out", () => { if (confirm("Leave this entry out for good?")) return Field.drop(r); }]]) {
           const b = document.createElement("button"); b.type = "button"; b.textContent = word; b.addEventListener("click", async () => { await act(); list.close(); document.dispatchEvent(new CustomEvent("known")); });
           tools.append(b);
         }
@@ -223,6 +222,9 @@ const Field = (() => {
       }
       return line;
     }));
+    const refused = rows.filter((r) => r.refused), all = list.querySelector("[data-all]");
+    all.hidden = refused.length < 2;
+    all.onclick = async () => { await Field.again(refused); list.close(); };
     list.querySelector("[data-none]").hidden = rows.length > 0;
     const enter = list.querySelector("[data-sign-in]");
     enter.hidden = !Field.state.signIn; enter.href = `/sign-in?next=${encodeURIComponent(location.pathname + location.search)}`;
