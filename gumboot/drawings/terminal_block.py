@@ -161,7 +161,7 @@ def shape(p: Pad, x: float, y: float, k: float) -> list[str]:
     out = []
     for n, t in enumerate(p.joints):
         ring = tag("circle", cx=x, cy=y, r=1.45 * r, class_="pad-ring")
-        number = text(x, y - 1.6 * r, "", "pad-state", "middle")
+        number = text(x, y - 1.75 * r, "", "pad-state", "middle")
         moved = tag(
             "g", ring, body, name if n == 0 else "", number, transform=f"translate({n * 0.7 * r:.1f} {-n * 0.7 * r:.1f})" if n else None
         )
