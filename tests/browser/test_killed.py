@@ -26,10 +26,11 @@ def signed_in(address):
     return http, http.get("/jobs").text.split('name="csrf" value="')[1].split('"')[0]
 
 
-def send(address, stop, sent, acknowledged):
+def send(address, ready, stop, sent, acknowledged):
     """Send readings one after another until the server is gone; note each that was acknowledged."""
     http, csrf = signed_in(address)
     wrench = next(w["id"] for w in http.get("/wrenches.json").json()["wrenches"] if w["name"] == "small driver")
+    ready.wait(timeout=180)  # all fifty write when the blow falls
     while not stop.is_set():
         own = str(uuid.uuid4())
         try:
@@ -58,8 +59,8 @@ def test_an_acknowledged_reading_is_never_lost(victim):
     server = Server(url)
     server.start()
     try:
-        stop, sent, acknowledged = threading.Event(), [], []
-        senders = [threading.Thread(target=send, args=(server.address, stop, sent, acknowledged)) for _ in range(50)]
+        ready, stop, sent, acknowledged = threading.Barrier(50), threading.Event(), [], []
+        senders = [threading.Thread(target=send, args=(server.address, ready, stop, sent, acknowledged)) for _ in range(50)]
         for s in senders:
             s.start()
         while len(acknowledged) < 200:
