@@ -1,4 +1,6 @@
-"""The measuring behind script/bench. Medians of several rounds, the two sides in turn, so that a drifting machine cancels out."""
+"""The measuring behind script/bench. Medians of several rounds, the two sides in turn, so that a
+drifting machine cancels out.
+"""
 
 import asyncio
 import json
@@ -14,18 +16,18 @@ import numpy as np
 from sqlalchemy import select
 
 from gumboot.catalogue import catalogue
-from gumboot.core import log
-from gumboot.core.conductors import RULES, size_circuit
+from gumboot.core.brief.loads.assign import assign
+from gumboot.core.brief.loads.board import Sheet, design_leg, ratings, starting_power
+from gumboot.core.brief.loads.ordinary import ORDINARY
 from gumboot.core.design import design
 from gumboot.core.energy.account import neutral
 from gumboot.core.energy.battery import Bank, Rules, many
 from gumboot.core.energy.best import best_possible
 from gumboot.core.energy.year import gather
-from gumboot.core.finder import Face, find
-from gumboot.core.loads.assign import assign
-from gumboot.core.loads.board import Sheet, design_leg, ratings, starting_power
-from gumboot.core.loads.ordinary import ORDINARY
+from gumboot.core.journal import log
 from gumboot.core.plan import Plan
+from gumboot.core.size.conductors import RULES, size_circuit
+from gumboot.core.size.finder import Face, find
 from gumboot.demo import scenario
 from gumboot.demo.plans import HERON_SLIP, TERN_HOLLOW
 from gumboot.store import database, records
@@ -44,26 +46,45 @@ def per_call(work, n):
 def bench_design():
     plan = Plan.model_validate(TERN_HOLLOW)
     text, book = plan.model_dump_json(), catalogue()
-    pairs = [(per_call(lambda: design(plan, book), 40), per_call(lambda: Plan.model_validate_json(text), 400)) for _ in range(7)]
+    pairs = [
+        (
+            per_call(lambda: design(plan, book), 40),
+            per_call(lambda: Plan.model_validate_json(text), 400),
+        )
+        for _ in range(7)
+    ]
     ours, reference = statistics.median(a for a, _ in pairs), statistics.median(b for _, b in pairs)
     print(
-        f"(a) design() {ours * 1e3:.2f} ms, Pydantic on the same plan {reference * 1e3:.3f} ms: ratio {statistics.median(a / b for a, b in pairs):.0f}"
+        f"(a) design() {ours * 1e3:.2f} ms, Pydantic on the same plan {reference * 1e3:.3f} ms:"
+        f" ratio {statistics.median(a / b for a, b in pairs):.0f}"
     )
 
 
 def bench_finder():
-    """60 modules on three faces, one inverter of four trackers with two pairs each; the reference sorts a million numbers."""
+    """60 modules on three faces, one inverter of four trackers with two pairs each; the reference
+    sorts a million numbers.
+    """
     heron, book = Plan.model_validate(HERON_SLIP), catalogue()
     unit = book.inverters["marram-s8"]
     four = tuple(unit.trackers[2].model_copy(update={"id": str(i)}) for i in range(1, 5))
     wide = unit.model_copy(update={"trackers": four, "pv_power_max_w": 40_000})
-    faces, module = [Face(24, 30, 180), Face(20, 30, 90), Face(16, 30, 270)], book.modules["reedbed-430"]
+    faces, module = (
+        [Face(24, 30, 180), Face(20, 30, 90), Face(16, 30, 270)],
+        book.modules["reedbed-430"],
+    )
     numbers = np.random.default_rng(1).random(1_000_000)
     count = find(heron, wide, module, faces).count
-    pairs = [(per_call(lambda: find(heron, wide, module, faces), 3), per_call(lambda: np.sort(numbers), 3)) for _ in range(7)]
+    pairs = [
+        (
+            per_call(lambda: find(heron, wide, module, faces), 3),
+            per_call(lambda: np.sort(numbers), 3),
+        )
+        for _ in range(7)
+    ]
     ours, reference = statistics.median(a for a, _ in pairs), statistics.median(b for _, b in pairs)
     print(
-        f"(c) string finder, {count} arrangements, {ours * 1e3:.0f} ms; numpy sorting a million {reference * 1e3:.0f} ms: ratio {statistics.median(a / b for a, b in pairs):.2f}"
+        f"(c) string finder, {count} arrangements, {ours * 1e3:.0f} ms; numpy sorting a million"
+        f" {reference * 1e3:.0f} ms: ratio {statistics.median(a / b for a, b in pairs):.2f}"
     )
 
 
@@ -82,7 +103,8 @@ def bench_auto_size():
     ]
     ours = statistics.median(a for a, _ in pairs)
     print(
-        f"(d) auto-size of {len(work)} circuits {ours * 1e3:.2f} ms: {statistics.median(a / b for a, b in pairs):.0f} × Pydantic on the same plan"
+        f"(d) auto-size of {len(work)} circuits {ours * 1e3:.2f} ms:"
+        f" {statistics.median(a / b for a, b in pairs):.0f} × Pydantic on the same plan"
     )
 
 
@@ -110,9 +132,16 @@ def bench_sweep():
     """200 candidates (25 counts of packs, 8 arrays) through a year of quarter hours."""
     n = 35_040
     rng, t = np.random.default_rng(1), np.arange(n) % 96
-    sun, load = np.maximum(0, np.sin((t - 24) / 48 * np.pi)) * 6000 * rng.uniform(0.2, 1, n), 900 * rng.uniform(0.2, 2, n)
+    sun, load = (
+        np.maximum(0, np.sin((t - 24) / 48 * np.pi)) * 6000 * rng.uniform(0.2, 1, n),
+        900 * rng.uniform(0.2, 2, n),
+    )
     buy, sell = np.where((t > 64) & (t < 80), 0.4, 0.2), np.full(n, 0.05)
-    banks = [Bank(5000.0 * k, 2500.0 * k, 2500.0 * k, 0.95, 0.95, 8000.0, True) for k in range(25) for _ in range(8)]
+    banks = [
+        Bank(5000.0 * k, 2500.0 * k, 2500.0 * k, 0.95, 0.95, 8000.0, True)
+        for k in range(25)
+        for _ in range(8)
+    ]
     scales = np.array([0.5 + 0.25 * a for _ in range(25) for a in range(8)])
     rules, loop, bills = Rules(np.full(n, 0.1), np.zeros(n)), plain_loop(), np.zeros(200)
     caps, powers = np.array([b.capacity_wh for b in banks]), np.array([b.charge_w for b in banks])
@@ -123,12 +152,16 @@ def bench_sweep():
     ours(), plainly()
     pairs = [(per_call(ours, 3), per_call(plainly, 3)) for _ in range(7)]
     print(
-        f"(e) sweep of 200 × {n} steps {statistics.median(a for a, _ in pairs) * 1e3:.0f} ms (aim 1500); plain loop, compiled, {statistics.median(b for _, b in pairs) * 1e3:.0f} ms: ratio {statistics.median(a / b for a, b in pairs):.2f} (aim 1.5)"
+        f"(e) sweep of 200 × {n} steps {statistics.median(a for a, _ in pairs) * 1e3:.0f} ms (aim"
+        f" 1500); plain loop, compiled, {statistics.median(b for _, b in pairs) * 1e3:.0f} ms:"
+        f" ratio {statistics.median(a / b for a, b in pairs):.2f} (aim 1.5)"
     )
 
 
 def bench_programs():
-    """The best possible year of the largest demo job, and the legs of 42 circuits; the reference sorts a million numbers."""
+    """The best possible year of the largest demo job, and the legs of 42 circuits; the reference
+    sorts a million numbers.
+    """
     book = catalogue()
     plan = neutral(Plan.model_validate(TERN_HOLLOW))
     inputs = gather(plan, design(plan, book), book)
@@ -139,7 +172,12 @@ def bench_programs():
     rng = np.random.default_rng(4)
     some = [ORDINARY[k].load(f"l{n}", 2) for n, k in enumerate(rng.integers(0, len(ORDINARY), 42))]
     some = [
-        x.model_copy(update={"legs": x.legs if "+" in x.legs else lines[n % 2], "running_w": min(x.running_w, 1500.0)})
+        x.model_copy(
+            update={
+                "legs": x.legs if "+" in x.legs else lines[n % 2],
+                "running_w": min(x.running_w, 1500.0),
+            }
+        )
         for n, x in enumerate(some)
     ]
     starting = {x.id: starting_power(x, 120.0) for x in some}
@@ -147,15 +185,20 @@ def bench_programs():
     sheet = Sheet(some, starting)
     sides = design_leg("all", sheet, whole, surge), design_leg("L1", sheet, leg_c, leg_s)
     found = assign(some, starting, lines, *sides, False)
-    legs = statistics.median(per_call(lambda: assign(some, starting, lines, *sides, False), 1) for _ in range(5))
+    legs = statistics.median(
+        per_call(lambda: assign(some, starting, lines, *sides, False), 1) for _ in range(5)
+    )
     gap = f"gap {found.best.gap_w:.0f} W" if found.best else "none fits"
     print(
-        f"(f) linear program of a year {best:.1f} s ({best / sort:.0f} × numpy sorting a million); legs of 42 circuits {legs * 1e3:.0f} ms, {gap} (aim 1000, {legs / sort:.1f} ×)"
+        f"(f) linear program of a year {best:.1f} s ({best / sort:.0f} × numpy sorting a million);"
+        f" legs of 42 circuits {legs * 1e3:.0f} ms, {gap} (aim 1000, {legs / sort:.1f} ×)"
     )
 
 
 def bench_wall():
-    """Arranging the largest demo job's wall, eleven boxes; the reference sorts a million numbers. The solver stops by its own clock, and is loaded before."""
+    """Arranging the largest demo job's wall, eleven boxes; the reference sorts a million numbers.
+    The solver stops by its own clock, and is loaded before.
+    """
     from ortools.sat.python import cp_model
 
     from gumboot.core.wall.arrange import arrange
@@ -165,16 +208,21 @@ def bench_wall():
     numbers = np.random.default_rng(1).random(1_000_000)
     work = [s.circuit for s in d.circuits]
     cp_model.CpModel()
-    ours = statistics.median(per_call(lambda: arrange(plan, 0, d.boxes, work, book), 1) for _ in range(3))
+    ours = statistics.median(
+        per_call(lambda: arrange(plan, 0, d.boxes, work, book), 1) for _ in range(3)
+    )
     sort = statistics.median(per_call(lambda: np.sort(numbers), 3) for _ in range(5))
     found = arrange(plan, 0, d.boxes, work, book)
     print(
-        f"(g) three layouts of a wall of {len(d.boxes)} boxes {ours:.2f} s, {len(found.best)} found (aim 3): {ours / sort:.0f} × numpy sorting a million"
+        f"(g) three layouts of a wall of {len(d.boxes)} boxes {ours:.2f} s, {len(found.best)} found"
+        f" (aim 3): {ours / sort:.0f} × numpy sorting a million"
     )
 
 
 def drag(http, port_bare, job):
-    """One question after another, as while dragging a box on a wall of twelve; the bare page in turn."""
+    """One question after another, as while dragging a box on a wall of twelve; the bare page in
+    turn.
+    """
     page = http.get(f"/jobs/{job}/wall.json").json()
     csrf = http.get(f"/jobs/{job}/wall").text.split('name="csrf" value="')[1].split('"')[0]
     placed = {b["id"]: [b["x_mm"], b["y_mm"]] for b in page["boxes"] if b["x_mm"] is not None}
@@ -183,7 +231,9 @@ def drag(http, port_bare, job):
     for k in range(-30, 200):  # the first ones warm up
         placed["inverter-2"][0] = 2800 + k
         start = time.perf_counter()
-        answer = http.post(f"/jobs/{job}/wall/try", data={"csrf": csrf, "wall": "A", "placed": json.dumps(placed)})
+        answer = http.post(
+            f"/jobs/{job}/wall/try", data={"csrf": csrf, "wall": "A", "placed": json.dumps(placed)}
+        )
         ours.append(time.perf_counter() - start)
         assert answer.status_code == 200
         start = time.perf_counter()
@@ -192,21 +242,38 @@ def drag(http, port_bare, job):
     ours, plain = ours[30:], plain[30:]
     p95 = statistics.quantiles(ours, n=20)[18]
     print(
-        f"(h) what breaks while dragging, {len(placed)} boxes: median {statistics.median(ours) * 1e3:.0f} ms, p95 {p95 * 1e3:.0f} ms (aim 50); {statistics.median(a / b for a, b in zip(ours, plain, strict=True)):.1f} × the bare page"
+        f"(h) what breaks while dragging, {len(placed)} boxes: median"
+        f" {statistics.median(ours) * 1e3:.0f} ms, p95 {p95 * 1e3:.0f} ms (aim 50);"
+        f" {statistics.median(a / b for a, b in zip(ours, plain, strict=True)):.1f} × the bare page"
     )
 
 
 def twelve(http):
     """A copy of the largest demo job with a network box on its wall, as a new job."""
-    source = next(j["id"] for j in http.get("/jobs.json").json()["jobs"] if j["name"] == "Tern Hollow")
+    source = next(
+        j["id"] for j in http.get("/jobs.json").json()["jobs"] if j["name"] == "Tern Hollow"
+    )
     document = http.get(f"/jobs/{source}/export.json").json()
     wall = document["plan"]["walls"][0]
     wall["extras"] = [
-        {"id": "network", "kind": "network box", "label": "Network box", "width_mm": 200, "height_mm": 200, "depth_mm": 80, "mass_kg": 1}
+        {
+            "id": "network",
+            "kind": "network box",
+            "label": "Network box",
+            "width_mm": 200,
+            "height_mm": 200,
+            "depth_mm": 80,
+            "mass_kg": 1,
+        }
     ]
     wall["placed"]["network"] = {"x_mm": 2300, "y_mm": 500}
     csrf = http.get("/jobs").text.split('name="csrf" value="')[1].split('"')[0]
-    answer = http.post("/jobs/import", data={"csrf": csrf}, files={"file": ("job.json", json.dumps(document))}, follow_redirects=False)
+    answer = http.post(
+        "/jobs/import",
+        data={"csrf": csrf},
+        files={"file": ("job.json", json.dumps(document))},
+        follow_redirects=False,
+    )
     return answer.headers["location"].split("/")[2]
 
 
@@ -220,7 +287,10 @@ def bare(size):
     from gumboot.store import database
 
     app, make = FastAPI(), database.sessions(database.connect(os.environ["GUMBOOT_DATABASE_URL"]))
-    template = Template("<!doctype html><title>{{ one }}</title>{% for row in rows %}<p>{{ row }}</p>{% endfor %}", autoescape=True)
+    template = Template(
+        "<!doctype html><title>{{ one }}</title>{% for row in rows %}<p>{{ row }}</p>{% endfor %}",
+        autoescape=True,
+    )
     rows = ["x" * 93] * (size // 100)
 
     @app.get("/")
@@ -252,7 +322,9 @@ async def load(port, path, cookie):
 
 
 def long_log(count):
-    """A job like Heron Slip whose log has `count` readings, spread over its joints, put straight into the database: its number."""
+    """A job like Heron Slip whose log has `count` readings, spread over its joints, put straight
+    into the database: its number.
+    """
     plan, uid = Plan.model_validate(HERON_SLIP), str(uuid.uuid4())
     joints = [t for t in design(plan, catalogue()).terminations if t.torque]
     prev, entries, at = log.genesis(uid), [], "2026-11-25T08:00:00.000+00:00"
@@ -274,7 +346,9 @@ def long_log(count):
             "note": "",
         }
         own = str(uuid.uuid5(uuid.NAMESPACE_OID, f"{uid} {i}"))
-        hashed = log.digest(prev, i, own, "reading", "Osk", "installer", at, at, log.canonical(body))
+        hashed = log.digest(
+            prev, i, own, "reading", "Osk", "installer", at, at, log.canonical(body)
+        )
         entries.append(log.Entry(i, own, "reading", "Osk", "installer", at, at, body, prev, hashed))
         prev = hashed
     with database.sessions(database.connect(os.environ["GUMBOOT_DATABASE_URL"])).begin() as db:
@@ -286,19 +360,29 @@ def long_log(count):
 
 
 def bench_log(http, reference):
-    """The log page and the walk with a hundred thousand entries against the same pages of the demo's signed job."""
+    """The log page and the walk with a hundred thousand entries against the same pages of the
+    demo's signed job.
+    """
     job = long_log(100_000)
     start = time.perf_counter()
     http.get(f"/jobs/{job}/land/log", timeout=120)
     cold = time.perf_counter() - start
     for name, path in (("log page", "land/log"), ("walk", "land")):
         pairs = [
-            (per_call(lambda p=path: http.get(f"/jobs/{job}/{p}"), 5), per_call(lambda p=path: http.get(f"/jobs/{reference}/{p}"), 5))
+            (
+                per_call(lambda p=path: http.get(f"/jobs/{job}/{p}"), 5),
+                per_call(lambda p=path: http.get(f"/jobs/{reference}/{p}"), 5),
+            )
             for _ in range(7)
         ]
-        ours, theirs = statistics.median(a for a, _ in pairs), statistics.median(b for _, b in pairs)
+        ours, theirs = (
+            statistics.median(a for a, _ in pairs),
+            statistics.median(b for _, b in pairs),
+        )
         print(
-            f"(h) {name}, 100,000 entries {ours * 1e3:.0f} ms, the demo's {theirs * 1e3:.0f} ms: {statistics.median(a / b for a, b in pairs):.2f} (aim 2); read for the first time {cold:.1f} s"
+            f"(h) {name}, 100,000 entries {ours * 1e3:.0f} ms, the demo's {theirs * 1e3:.0f} ms:"
+            f" {statistics.median(a / b for a, b in pairs):.2f} (aim 2); read for the first time"
+            f" {cold:.1f} s"
         )
 
 
@@ -324,17 +408,29 @@ def bench_page():
         rounds = []
         for _ in range(ROUNDS):
             rounds.append(
-                (asyncio.run(load(8801, f"/jobs/{job}/size", f"gumboot={http.cookies['gumboot']}")), asyncio.run(load(8802, "/", "")))
+                (
+                    asyncio.run(
+                        load(8801, f"/jobs/{job}/size", f"gumboot={http.cookies['gumboot']}")
+                    ),
+                    asyncio.run(load(8802, "/", "")),
+                )
             )
         drag(http, 8802, twelve(http))
-        bench_log(http, next(j["id"] for j in http.get("/jobs.json").json()["jobs"] if j["name"] == "Heron Slip"))
+        bench_log(
+            http,
+            next(
+                j["id"] for j in http.get("/jobs.json").json()["jobs"] if j["name"] == "Heron Slip"
+            ),
+        )
     finally:
         ours.terminate()
         reference.terminate()
     rate, p95 = (statistics.median(r[0][k] for r in rounds) for k in (0, 1))
     bare_rate, bare_p95 = (statistics.median(r[1][k] for r in rounds) for k in (0, 1))
     print(
-        f"(b) Size page, {size / 1000:.0f} kB, {CLIENTS} clients: {rate:.0f}/s, p95 {p95 * 1e3:.0f} ms; bare page {bare_rate:.0f}/s, p95 {bare_p95 * 1e3:.0f} ms: {statistics.median(r[0][0] / r[1][0] for r in rounds):.2f} of its rate (aim 0.33)"
+        f"(b) Size page, {size / 1000:.0f} kB, {CLIENTS} clients: {rate:.0f}/s, p95 {p95 * 1e3:.0f}"
+        f" ms; bare page {bare_rate:.0f}/s, p95 {bare_p95 * 1e3:.0f} ms:"
+        f" {statistics.median(r[0][0] / r[1][0] for r in rounds):.2f} of its rate (aim 0.33)"
     )
 
 
@@ -343,7 +439,9 @@ if __name__ == "__main__":
         import uvicorn
 
         uvicorn.run(bare(int(sys.argv[2])), port=8802, log_level="warning")
-    elif sys.argv[1:2] == ["log"]:  # that part alone, against a server that runs on GUMBOOT_DATABASE_URL
+    elif sys.argv[1:2] == [
+        "log"
+    ]:  # that part alone, against a server that runs on GUMBOOT_DATABASE_URL
         http = httpx.Client(base_url=sys.argv[2])
         http.post("/sign-in", data={"email": "planner@demo.example", "password": scenario.PASSWORD})
         bench_log(http, 1)

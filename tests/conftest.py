@@ -1,4 +1,6 @@
-"""Shared by all tests: a private PostgreSQL, a database for each worker, the application on it, and plans to try."""
+"""Shared by all tests: a private PostgreSQL, a database for each worker, the application on it, and
+plans to try.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,20 @@ from gumboot.store import database
 from gumboot.web.app import create_app
 from gumboot.web.config import Config
 
-READING = {"termination": "a", "label": "A", "torque_nm": 1.0, "typed": "1 Nm", "rated_nm": 2.0, "rated_source": "plate", "verdict": "good", "why": "", "wrench": None, "replaced": False, "corrects": None, "note": ""}  # fmt: skip
+READING = {
+    "termination": "a",
+    "label": "A",
+    "torque_nm": 1.0,
+    "typed": "1 Nm",
+    "rated_nm": 2.0,
+    "rated_source": "plate",
+    "verdict": "good",
+    "why": "",
+    "wrench": None,
+    "replaced": False,
+    "corrects": None,
+    "note": "",
+}
 ROOT = Path(__file__).parent.parent
 hypothesis.settings.register_profile("steady", deadline=None)  # speed is script/bench's business
 hypothesis.settings.load_profile("steady")
@@ -31,12 +46,16 @@ hypothesis.settings.load_profile("steady")
 
 @pytest.fixture(scope="session")
 def cluster_url() -> Iterator[str]:
-    """The URL of a PostgreSQL that tests may make databases in; script/test starts one, else it is started here."""
+    """The URL of a PostgreSQL that tests may make databases in; script/test starts one, else it is
+    started here.
+    """
     if url := os.environ.get("GUMBOOT_TEST_URL"):
         yield url
         return
     folder = tempfile.mkdtemp(prefix="gumboot-test-")
-    made = subprocess.run([ROOT / "script/cluster", "start", folder], capture_output=True, text=True, check=True)
+    made = subprocess.run(
+        [ROOT / "script/cluster", "start", folder], capture_output=True, text=True, check=True
+    )
     yield made.stdout.strip()
     subprocess.run([ROOT / "script/cluster", "stop", folder, "immediate"], check=True)
     shutil.rmtree(folder)
@@ -117,14 +136,19 @@ class Person:
         """Send entries as a field page does; each gets a UUID of its own unless it has one."""
         rows = [{"kind": "joint", "uuid": str(uuid.uuid4()), "at_device": "", **e} for e in entries]
         return self.http.post(
-            f"/jobs/{job_id}/log", json={"entries": rows}, headers={"x-csrf-token": self.csrf, "accept": "application/json"}
+            f"/jobs/{job_id}/log",
+            json={"entries": rows},
+            headers={"x-csrf-token": self.csrf, "accept": "application/json"},
         )
 
     def make_off(self, job_id: int, key: str, *acts: str, **more: Any) -> list[dict[str, Any]]:
         """Take a joint through acts, one request each; the answers."""
         tools = {w["name"]: w["id"] for w in self.get("/wrenches.json").json()["wrenches"]}
         wrench = tools.get(more.pop("wrench", "small driver"), "?")
-        return [self.log(job_id, {"key": key, "act": a, "wrench": wrench, **more}).json()["entries"][0] for a in acts]
+        return [
+            self.log(job_id, {"key": key, "act": a, "wrench": wrench, **more}).json()["entries"][0]
+            for a in acts
+        ]
 
 
 @pytest.fixture(scope="session")
@@ -177,7 +201,8 @@ def heron() -> Plan:
 
 def altered(plan: Plan, path: str, value: Any) -> Plan:
     """A plan with one value changed."""
-    from gumboot.core.findings import Change, apply
+    from gumboot.core.basis.finding import Change
+    from gumboot.core.basis.patch import apply
 
     return Plan.model_validate(apply(plan.model_dump(mode="json"), [Change(path, value)]))
 
@@ -194,7 +219,13 @@ def new_job(planner: Person) -> Callable[[Plan], int]:
     def make(plan: Plan) -> int:
         import json
 
-        document = {"format": "gumboot-job/1", "uid": str(uuid.uuid4()), "version": 1, "plan": plan.model_dump(mode="json"), "log": []}
+        document = {
+            "format": "gumboot-job/1",
+            "uid": str(uuid.uuid4()),
+            "version": 1,
+            "plan": plan.model_dump(mode="json"),
+            "log": [],
+        }
         answer = planner.post("/jobs/import", files={"file": ("job.json", json.dumps(document))})
         assert answer.status_code == 303
         return int(answer.headers["location"].split("/")[2])

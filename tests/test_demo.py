@@ -71,7 +71,10 @@ def left_over(home: str) -> list[str]:
     out = []
     for p in Path("/proc").glob("[0-9]*"):
         try:
-            line, cwd = (p / "cmdline").read_bytes().decode().replace("\0", " "), os.readlink(p / "cwd")
+            line, cwd = (
+                (p / "cmdline").read_bytes().decode().replace("\0", " "),
+                os.readlink(p / "cwd"),
+            )
         except OSError:
             continue
         if home in line or cwd.startswith(home):
@@ -87,12 +90,30 @@ def test_start_stop_start_again_and_reset():
         first = Terminal(home)
         address = first.address()
         http = httpx.Client(base_url=address)
-        assert http.post("/sign-in", data={"email": "planner@demo.example", "password": scenario.PASSWORD}).status_code == 303
+        assert (
+            http.post(
+                "/sign-in", data={"email": "planner@demo.example", "password": scenario.PASSWORD}
+            ).status_code
+            == 303
+        )
         csrf = http.get("/wrenches").text.split('name="csrf" value="')[1].split('"')[0]
         http.post(
-            "/wrenches", data={"csrf": csrf, "name": "kept", "serial": "K1", "least": "1", "most": "6", "calibrated_until": "2030-01-01"}
+            "/wrenches",
+            data={
+                "csrf": csrf,
+                "name": "kept",
+                "serial": "K1",
+                "least": "1",
+                "most": "6",
+                "calibrated_until": "2030-01-01",
+            },
         )
-        second = subprocess.run([ROOT / "script/demo"], env={**os.environ, "GUMBOOT_HOME": home}, capture_output=True, text=True)
+        second = subprocess.run(
+            [ROOT / "script/demo"],
+            env={**os.environ, "GUMBOOT_HOME": home},
+            capture_output=True,
+            text=True,
+        )
         assert second.returncode == 1 and "running already" in second.stderr
         first.ctrl_c()
         assert left_over(home) == []
@@ -101,8 +122,12 @@ def test_start_stop_start_again_and_reset():
         for arguments, kept in (((), True), (("--reset",), False)):
             again = Terminal(home, *arguments)
             http = httpx.Client(base_url=again.address())
-            http.post("/sign-in", data={"email": "planner@demo.example", "password": scenario.PASSWORD})
-            assert ("kept" in {w["name"] for w in http.get("/wrenches.json").json()["wrenches"]}) == kept
+            http.post(
+                "/sign-in", data={"email": "planner@demo.example", "password": scenario.PASSWORD}
+            )
+            assert (
+                "kept" in {w["name"] for w in http.get("/wrenches.json").json()["wrenches"]}
+            ) == kept
             again.ctrl_c()
         assert left_over(home) == []
     finally:
@@ -114,7 +139,13 @@ def test_start_stop_start_again_and_reset():
 
 def test_a_missing_package_is_named_with_its_command():
     """As somebody without rights: no root, no sudo."""
-    probe = "id() { echo 1000; }; sudo() { return 1; }; . script/lib.sh; need_packages no-such-package-of-ours"
+    probe = (
+        "id() { echo 1000; }; sudo() { return 1; }; . script/lib.sh; need_packages"
+        " no-such-package-of-ours"
+    )
     ran = subprocess.run(["bash", "-c", probe], cwd=ROOT, capture_output=True, text=True)
     assert ran.returncode == 1
-    assert "Missing: no-such-package-of-ours" in ran.stderr and "sudo apt-get install no-such-package-of-ours" in ran.stderr
+    assert (
+        "Missing: no-such-package-of-ours" in ran.stderr
+        and "sudo apt-get install no-such-package-of-ours" in ran.stderr
+    )

@@ -1,4 +1,6 @@
-"""The catalogue that ships with Gumboot: invented equipment, as JSON files under a published schema."""
+"""The catalogue that ships with Gumboot: invented equipment, as JSON files under a published
+schema.
+"""
 
 from __future__ import annotations
 
@@ -25,5 +27,7 @@ def read(name: str, text: str) -> list[AnyEntry]:
     try:
         return file.validate_json(text)
     except ValidationError as exc:
-        faults = "; ".join(f"{'/'.join(str(p) for p in e['loc'])}: {e['msg']}" for e in exc.errors())
+        faults = "; ".join(
+            f"{'/'.join(str(p) for p in e['loc'])}: {e['msg']}" for e in exc.errors()
+        )
         raise BrokenCatalogue(f"{name}: {faults}") from exc

@@ -1,6 +1,8 @@
-"""The demo scenario, all of it invented: jobs of every kind at different stages, a crew of three, three wrenches; and a second crew.
+"""The demo scenario, all of it invented: jobs of every kind at different stages, a crew of three,
+three wrenches; and a second crew.
 
-Tern Hollow is being planned, with honest faults in it. Saltings Barn and Juniper Cut are half landed, Mossbank Terrace is landed.
+Tern Hollow is being planned, with honest faults in it. Saltings Barn and Juniper Cut are half
+landed, Mossbank Terrace is landed.
 Heron Slip is landed, accepted and signed.
 """
 
@@ -14,8 +16,8 @@ from sqlalchemy import select, text
 from sqlalchemy.orm import Session, sessionmaker
 
 from gumboot.catalogue import catalogue
+from gumboot.core.basis.finding import Level
 from gumboot.core.design import design
-from gumboot.core.findings import Level
 from gumboot.core.land import Termination, best_wrench
 from gumboot.core.land.entering import Entered, entry_body
 from gumboot.core.plan import Plan
@@ -29,9 +31,12 @@ PASSWORD = "boots-by-the-door"  # noqa: S105 - the demo's own, printed at start
 PEOPLE = (("planner", "Merrin Tarn"), ("installer", "Osk Fellgate"), ("supervisor", "Ilse Quayle"))
 
 WRENCHES = (  # name, serial, scale in N·m, class of ISO 6789, unit on the scale, address
-    ("terminal driver", "MT-0077", 0.2, 1.2, "II-D", "N·m", ""), ("small driver", "MT-0412", 1.0, 6.0, "II-D", "both", ""), ("middle wrench", "MT-1187", 5.0, 25.0, "II-A", "both", ""),
-    ("long wrench", "MT-2290", 20.0, 110.0, "II-A", "ft·lb", ""), ("recording wrench", "MT-3001", 3.0, 30.0, "I-C", "N·m", "127.0.0.1:7788"),
-)  # fmt: skip
+    ("terminal driver", "MT-0077", 0.2, 1.2, "II-D", "N·m", ""),
+    ("small driver", "MT-0412", 1.0, 6.0, "II-D", "both", ""),
+    ("middle wrench", "MT-1187", 5.0, 25.0, "II-A", "both", ""),
+    ("long wrench", "MT-2290", 20.0, 110.0, "II-A", "ft·lb", ""),
+    ("recording wrench", "MT-3001", 3.0, 30.0, "I-C", "N·m", "127.0.0.1:7788"),
+)
 
 
 def load(make: sessionmaker[Session]) -> None:
@@ -41,11 +46,16 @@ def load(make: sessionmaker[Session]) -> None:
         if db.scalar(select(Crew.id).limit(1)):
             return
         secret = PasswordHasher().hash(PASSWORD)
-        for crew_name, domain in (("Tidemark crew", "demo.example"), ("Other crew", "other.example")):
+        for crew_name, domain in (
+            ("Tidemark crew", "demo.example"),
+            ("Other crew", "other.example"),
+        ):
             crew = Crew(name=crew_name)
             db.add(crew)
             db.flush()
-            db.execute(text("select set_config('gumboot.crew', :crew, true)"), {"crew": str(crew.id)})
+            db.execute(
+                text("select set_config('gumboot.crew', :crew, true)"), {"crew": str(crew.id)}
+            )
             for role, name in PEOPLE:
                 db.add(
                     Person(
@@ -60,7 +70,15 @@ def load(make: sessionmaker[Session]) -> None:
                 until = date(datetime.now(UTC).year + 1, 3, 31)
                 db.add_all(
                     WrenchRow(
-                        crew_id=crew.id, name=n, serial=s, least_nm=a, most_nm=b, calibrated_until=until, iso_class=c, scale=u, address=x
+                        crew_id=crew.id,
+                        name=n,
+                        serial=s,
+                        least_nm=a,
+                        most_nm=b,
+                        calibrated_until=until,
+                        iso_class=c,
+                        scale=u,
+                        address=x,
                     )
                     for n, s, a, b, c, u, x in WRENCHES
                 )
@@ -70,14 +88,23 @@ def load(make: sessionmaker[Session]) -> None:
 
 
 def land(db: Session, job: Job, plan: Plan, first: int | None) -> None:
-    """The first joints made off (all when None), each reading with the best wrench; every eleventh a little low at first."""
+    """The first joints made off (all when None), each reading with the best wrench; every eleventh
+    a little low at first.
+    """
     wrenches = records.wrenches(db)
     today = datetime.now(UTC).date()
 
     def keep(t: Termination, act: str, nm: float | None = None) -> None:
         wrench = best_wrench(t.torque.n, wrenches, today) if t.torque and nm else None
         stand = records.standing(db, job).joint(t.key, t.chain)
-        kind, body = entry_body(Entered(t.key, t.label, act, typed=f"{nm} Nm" if nm else ""), t, stand, wrench, today, others_since=False)
+        kind, body = entry_body(
+            Entered(t.key, t.label, act, typed=f"{nm} Nm" if nm else ""),
+            t,
+            stand,
+            wrench,
+            today,
+            others_since=False,
+        )
         records.append(db, job, kind, body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))  # type: ignore[arg-type]
 
     for t in design(plan, catalogue()).terminations[:first]:
@@ -120,18 +147,35 @@ def finished(db: Session, crew_id: int) -> None:
                 db,
                 job,
                 "accept",
-                {"finding": f.key, "fingerprint": f.fingerprint, "says": f.says, "reason": "Seen on site and measured"},
+                {
+                    "finding": f.key,
+                    "fingerprint": f.fingerprint,
+                    "says": f.says,
+                    "reason": "Seen on site and measured",
+                },
                 PEOPLE[2][1],
                 "supervisor",
                 "",
             )
-    body = {"plan_version": 1, "plan_digest": records.plan_digest(plan), "log_head": job.log_head, "statement": STATEMENT}
+    body = {
+        "plan_version": 1,
+        "plan_digest": records.plan_digest(plan),
+        "log_head": job.log_head,
+        "statement": STATEMENT,
+    }
     records.append(db, job, "sign", body, PEOPLE[2][1], "supervisor", "")
 
 
 def begun(db: Session, crew_id: int) -> None:
-    """Tern Hollow: planned with faults still in it, factory joints checked. The others: half landed, landed, begun."""
-    for document, first in ((TERN_HOLLOW, 7), (SALTINGS_BARN, 30), (MOSSBANK_TERRACE, None), (JUNIPER_CUT, 40)):
+    """Tern Hollow: planned with faults still in it, factory joints checked. The others: half
+    landed, landed, begun.
+    """
+    for document, first in (
+        (TERN_HOLLOW, 7),
+        (SALTINGS_BARN, 30),
+        (MOSSBANK_TERRACE, None),
+        (JUNIPER_CUT, 40),
+    ):
         plan = Plan.model_validate(document)
         job = records.create_job(db, crew_id, plan, PEOPLE[0][1])
         if first is None:

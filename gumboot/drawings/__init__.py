@@ -1,1 +1,3 @@
-"""Drawings: Design -> SVG, made on the server. Classes only, so that the page's themes and the strict CSP both hold."""
+"""Drawings: Design -> SVG, made on the server. Classes only, so that the page's themes and the
+strict CSP both hold.
+"""

@@ -1,6 +1,7 @@
 """The one-line drawing: every conductor of the job on one sheet, whatever kind of system it is.
 
-`sheet` says where things stand; here they are drawn. Slashes across a wire are its conductors, in the colours of the
+`sheet` says where things stand; here they are drawn. Slashes across a wire are its conductors, in
+the colours of the
 job's code book.
 """
 
@@ -9,11 +10,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import lru_cache
 
-from gumboot.core.circuits import Body
-from gumboot.core.conductors import Sized
+from gumboot.core.basis.sizes import spoken
+from gumboot.core.basis.units import show_length
 from gumboot.core.design import Design
-from gumboot.core.sizes import spoken
-from gumboot.core.units import show_length
+from gumboot.core.network import Body
+from gumboot.core.size.conductors import Sized
 from gumboot.drawings.sheet import Box, Point, Sheet, Wire, lay_sheet
 from gumboot.drawings.svg import box, line, picture, tag, text
 
@@ -23,15 +24,21 @@ BROWSE = "from memory: check your edition"
 
 
 @lru_cache(maxsize=64)
-def one_line(design: Design, standalone: bool = False, progress: tuple[tuple[str, int, int], ...] = ()) -> str:
-    """The drawing as SVG text. progress: (circuit, ends made off, ends in all), shown in place of protection and length."""
+def one_line(
+    design: Design, standalone: bool = False, progress: tuple[tuple[str, int, int], ...] = ()
+) -> str:
+    """The drawing as SVG text. progress: (circuit, ends made off, ends in all), shown in place of
+    protection and length.
+    """
     if design.inverter is None or not design.bodies:
         words = (
             "Choose the kit in Brief: nothing can be drawn yet."
             if design.inverter is None
             else "Kit and supply do not go together: see the stops."
         )
-        return picture(820, 80, "One-line drawing", words, text(20, 44, words), standalone=standalone)
+        return picture(
+            820, 80, "One-line drawing", words, text(20, 44, words), standalone=standalone
+        )
     sheet = lay_sheet(design)
     by_id = {s.id: s for s in design.circuits}
     parts = [link for i, way in sheet.links for link in _link(design, i, way)]
@@ -44,12 +51,25 @@ def one_line(design: Design, standalone: bool = False, progress: tuple[tuple[str
     parts += _bonds(design, sheet)
     parts += _title_block(design, sheet)
     title = f"One-line drawing of {design.plan.site.name}"
-    return picture(sheet.width, sheet.height + TITLE_H + 10, title, describe(design), *parts, standalone=standalone)
+    return picture(
+        sheet.width,
+        sheet.height + TITLE_H + 10,
+        title,
+        describe(design),
+        *parts,
+        standalone=standalone,
+    )
 
 
 def describe(design: Design) -> str:
     """The drawing in words, for those who cannot see it."""
-    return ". ".join(f"{s.circuit.name}: {s.conductor_text}, protection {s.protection_text}" for s in design.circuits) + "."
+    return (
+        ". ".join(
+            f"{s.circuit.name}: {s.conductor_text}, protection {s.protection_text}"
+            for s in design.circuits
+        )
+        + "."
+    )
 
 
 def _badge(design: Design, key: str, x: float, y: float) -> str:
@@ -64,7 +84,9 @@ def _badge(design: Design, key: str, x: float, y: float) -> str:
 
 
 def _wire(design: Design, s: Sized | None, w: Wire, made: tuple[int, int] | None = None) -> str:
-    """One circuit: line, its conductors as slashes, conductor text above, protection and length below, all one link."""
+    """One circuit: line, its conductors as slashes, conductor text above, protection and length
+    below, all one link.
+    """
     if w.existing and s is None:
         words = "existing wiring"
         upright = w.points[0][0] == w.points[1][0]
@@ -74,7 +96,9 @@ def _wire(design: Design, s: Sized | None, w: Wire, made: tuple[int, int] | None
     upright = len(w.points) == 2 and w.points[0][0] == w.points[1][0]
     system = s.circuit.system if s else "ac"
     (x0, y0), (x1, y1) = w.points[0], w.points[-1]
-    clear = "" if upright or len(w.points) > 2 else line((x0 + 4, y0), (x1 - 8, y1), class_="clear")  # a bar it does not end on stands back
+    clear = (
+        "" if upright or len(w.points) > 2 else line((x0 + 4, y0), (x1 - 8, y1), class_="clear")
+    )  # a bar it does not end on stands back
     inner = [line(*w.points, class_="hit"), clear, line(*w.points, class_="run")]
     x, y = w.label
     if s is None:
@@ -92,7 +116,11 @@ def _wire(design: Design, s: Sized | None, w: Wire, made: tuple[int, int] | None
     inner += _slashes(design, s, w) if made is None else ()
     if w.breaker and s.protection:
         bx, by = w.breaker
-        inner.append(box(bx - 4.5, by - 6, 9, 12, "device") if upright else box(bx - 4, by - 4.5, 12, 9, "device"))
+        inner.append(
+            box(bx - 4.5, by - 6, 9, 12, "device")
+            if upright
+            else box(bx - 4, by - 4.5, 12, 9, "device")
+        )
     long = show_length(s.place.run.length_m, design.plan.units)
     words = f"{s.circuit.name}: {s.conductor_text}, protection {s.protection_text}, {long}"
     sets = f"{s.sets} × " if s.sets > 1 else ""
@@ -105,16 +133,30 @@ def _wire(design: Design, s: Sized | None, w: Wire, made: tuple[int, int] | None
         state = " made-all" if made[0] == made[1] else " made-part" if made[0] else " made-none"
         words = f"{s.circuit.name}: {second}"
     if upright:
-        inner += [text(x, y, first, "mono strong"), text(x, y + 14, second, "mono"), "" if made else _badge(design, s.id, x + 72, y + 14)]
+        inner += [
+            text(x, y, first, "mono strong"),
+            text(x, y + 14, second, "mono"),
+            "" if made else _badge(design, s.id, x + 72, y + 14),
+        ]
     else:
         inner += [text(x, y - 7, first, "mono strong"), text(x, y + 15, second, "mono")]
     if not upright and not made:
         inner.append(_badge(design, s.id, *((x + 48, y + 15) if system == "pv" else (x, y - 20))))
-    return tag("a", tag("title", words), *inner, href=f"?at={key}#working", class_=f"wire {system}{state}", data_at=key, aria_label=words)
+    return tag(
+        "a",
+        tag("title", words),
+        *inner,
+        href=f"?at={key}#working",
+        class_=f"wire {system}{state}",
+        data_at=key,
+        aria_label=words,
+    )
 
 
 def colour_class(design: Design, conductor: str) -> str:
-    """The drawing's class for a conductor under the job's code book: "nec-L1", "iec-N", "dc-plus"."""
+    """The drawing's class for a conductor under the job's code book: "nec-L1", "iec-N",
+    "dc-plus".
+    """
     if conductor in "+−":
         return "dc-plus" if conductor == "+" else "dc-minus"
     return f"{'nec' if design.plan.code == 'nec-2023' else 'iec'}-{conductor}"
@@ -123,7 +165,9 @@ def colour_class(design: Design, conductor: str) -> str:
 def _slashes(design: Design, s: Sized, w: Wire) -> Iterator[str]:
     """A short stroke for each live conductor, in its colour; the earth last, green and yellow."""
     live = [c for c in s.circuit.conductors if c != "PE"]
-    (x0, y0), (x1, y1) = max(zip(w.points, w.points[1:], strict=False), key=lambda e: abs(e[0][0] - e[1][0]))
+    (x0, y0), (x1, y1) = max(
+        zip(w.points, w.points[1:], strict=False), key=lambda e: abs(e[0][0] - e[1][0])
+    )
     upright = x0 == x1
     right = max(x0, x1)
     if w.breaker and not upright and right - 30 < w.breaker[0] < right:
@@ -165,46 +209,84 @@ def _body(design: Design, body: Body, b: Box) -> str:
     start = b.y + 15 if body.role == "inverter" else y - (len(lines) - 1) * 6.5 + 4
     inner = [box(b.x, b.y, b.w, b.h, shown)]
     for i, words in enumerate(lines):
-        down = start + 13 * i if body.role != "inverter" or i == 0 else b.bottom - 8 - 12 * (len(lines) - 1 - i)
+        down = (
+            start + 13 * i
+            if body.role != "inverter" or i == 0
+            else b.bottom - 8 - 12 * (len(lines) - 1 - i)
+        )
         inner.append(text(x, down, words, "strong small" if i == 0 else "tiny", "middle"))
     inner.append(
         _badge(design, body.id, b.x, b.y - 3)
-        if body.role in ("main-panel", "changeover", "loads", "generator", "pv-inverter", "inverter")
+        if body.role
+        in (
+            "main-panel",
+            "changeover",
+            "loads",
+            "generator",
+            "pv-inverter",
+            "inverter",
+        )
         else ""
     )
     if body.role == "array":
-        s = next((s for s in design.strings if s.key == f"pv-{body.id.removeprefix('array-')}"), None)
+        s = next(
+            (s for s in design.strings if s.key == f"pv-{body.id.removeprefix('array-')}"), None
+        )
         if s and s.jumper:
             inner.append(_jumper(b))
     words = " · ".join((body.label, *body.lines))
     at = leads_to(design, body)
     if not at:
         return tag("g", tag("title", words), *inner)
-    return tag("a", tag("title", words), *inner, href=f"?at={at}#working", class_="stands", data_at=at, aria_label=words)
+    return tag(
+        "a",
+        tag("title", words),
+        *inner,
+        href=f"?at={at}#working",
+        class_="stands",
+        data_at=at,
+        aria_label=words,
+    )
 
 
 def leads_to(design: Design, body: Body) -> str:
-    """The key of the figures that a body is about: its string, the bank, the bus, or the first circuit that ends on it; empty when there is none."""
+    """The key of the figures that a body is about: its string, the bank, the bus, or the first
+    circuit that ends on it; empty when there is none.
+    """
     if body.role in ("pack", "dc-bus"):
         return "bank"
     if body.role == "array":
         return f"pv-{body.id.removeprefix('array-')}" if body.id != "array-existing" else ""
     if body.role == "main-panel" and design.bus:
         return "bus"
-    return next((s.id for s in design.circuits if body.id in (s.circuit.source.body, s.circuit.load.body)), "")
+    return next(
+        (s.id for s in design.circuits if body.id in (s.circuit.source.body, s.circuit.load.body)),
+        "",
+    )
 
 
 def _jumper(b: Box) -> str:
-    """Two pairs of connectors bridged: the maker's jumper, drawn at the inverter's end of the string."""
+    """Two pairs of connectors bridged: the maker's jumper, drawn at the inverter's end of the
+    string.
+    """
     x, y = b.right + 78, b.y + b.h / 2
-    return line((x, y - 6), (x + 8, y - 6), (x + 8, y + 6), (x, y + 6), class_="jumper") + text(x - 34, y + 27, "jumper", "tiny")
+    return line((x, y - 6), (x + 8, y - 6), (x + 8, y + 6), (x, y + 6), class_="jumper") + text(
+        x - 34, y + 27, "jumper", "tiny"
+    )
 
 
 def _link(design: Design, id: str, way: tuple[Point, ...]) -> Iterator[str]:
     link = next(x for x in design.links if x.id == id)
     words = f"{link.name}: {link.conductors}"
     inner = (tag("title", words), line(*way, class_="hit thin"), line(*way, class_="link"))
-    yield tag("a", *inner, href="?at=links#links", class_="signal", data_at=f"links.{link.id}", aria_label=words)
+    yield tag(
+        "a",
+        *inner,
+        href="?at=links#links",
+        class_="signal",
+        data_at=f"links.{link.id}",
+        aria_label=words,
+    )
 
 
 def _service(design: Design, sheet: Sheet) -> Iterator[str]:
@@ -212,11 +294,15 @@ def _service(design: Design, sheet: Sheet) -> Iterator[str]:
     if sheet.service is None:
         return
     (x, y), (_, up) = sheet.service
-    yield line((x, y), (x, up), class_="feed thick") + line((x - 5, up + 7), (x, up), (x + 5, up + 7), class_="feed thick")
+    yield line((x, y), (x, up), class_="feed thick") + line(
+        (x - 5, up + 7), (x, up), (x + 5, up + 7), class_="feed thick"
+    )
     yield text(x + 8, up + 8, "grid", "small soft")
     yield text(x + 8, up + 20, design.plan.supply.earthing or "", "tiny soft")
     if any(link.load == "main-panel" for link in design.links):
-        count = {"single-phase 230 V": 1, "three-phase 400/230 V": 3}.get(design.plan.supply.kind, 2)
+        count = {"single-phase 230 V": 1, "three-phase 400/230 V": 3}.get(
+            design.plan.supply.kind, 2
+        )
         yield tag("ellipse", cx=x, cy=y - 20, rx=6, ry=4, class_="ct")
         yield text(x + 10, y - 12, f"{count} CT", "tiny")
         pv = next((w for w in sheet.wires if w.id == "existing-pv"), None)
@@ -226,7 +312,9 @@ def _service(design: Design, sheet: Sheet) -> Iterator[str]:
 
 
 def _bonds(design: Design, sheet: Sheet) -> Iterator[str]:
-    """Both places where neutral can meet earth: filled where it always does, open where a relay makes it in an outage."""
+    """Both places where neutral can meet earth: filled where it always does, open where a relay
+    makes it in an outage.
+    """
     if design.bonds is None:
         return
     places: dict[str, str] = {}
@@ -236,14 +324,25 @@ def _bonds(design: Design, sheet: Sheet) -> Iterator[str]:
     at = {"inverter": "inverter-1", "gateway": "gateway", "loads panel": "loads-panel"}.get(bond)
     if at and at in sheet.boxes:
         places[at] = "bond" if bond == "loads panel" else "bond-relay"
-    if design.plan.kit.generator and design.plan.kit.generator.bonded and "generator" in sheet.boxes:
+    if (
+        design.plan.kit.generator
+        and design.plan.kit.generator.bonded
+        and "generator" in sheet.boxes
+    ):
         places["generator"] = "bond"
     for id, kind in places.items():
         b = sheet.boxes[id]
         x, y = b.right - 13, b.bottom
-        words = "neutral bonded to earth" if kind == "bond" else "relay bonds neutral to earth in an outage"
+        words = (
+            "neutral bonded to earth"
+            if kind == "bond"
+            else "relay bonds neutral to earth in an outage"
+        )
         glyph = line((x, y), (x, y + 5), class_="earth-line")
-        glyph += "".join(line((x - w, y + 5 + 3 * k), (x + w, y + 5 + 3 * k), class_="earth-line") for k, w in enumerate((7, 4.5, 2)))
+        glyph += "".join(
+            line((x - w, y + 5 + 3 * k), (x + w, y + 5 + 3 * k), class_="earth-line")
+            for k, w in enumerate((7, 4.5, 2))
+        )
         yield tag("g", tag("title", words), glyph, tag("circle", cx=x, cy=y, r=3.4, class_=kind))
 
 
@@ -253,15 +352,29 @@ def _title_block(design: Design, sheet: Sheet) -> Iterator[str]:
     kit = design.inverter
     yield text(20, y + 20, plan.site.name, "strong")
     yield text(20, y + 37, f"{plan.supply.kind} · {BOOKS[plan.code]}", "small soft")
-    yield text(20, y + 52, f"{plan.kit.inverters} × {kit.maker} {kit.model}" if kit else "", "small soft")
+    yield text(
+        20, y + 52, f"{plan.kit.inverters} × {kit.maker} {kit.model}" if kit else "", "small soft"
+    )
     yield text(20, y + 66, f"Tables {BROWSE}. Local code comes first.", "tiny soft")
     x = w - 560
-    for dx, class_, words in ((0, "pv run", "PV, DC"), (84, "dc run", "battery, DC"), (190, "ac run", "AC")):
-        yield line((x + dx, y + 16), (x + dx + 24, y + 16), class_=class_) + text(x + dx + 30, y + 20, words, "small")
+    for dx, class_, words in (
+        (0, "pv run", "PV, DC"),
+        (84, "dc run", "battery, DC"),
+        (190, "ac run", "AC"),
+    ):
+        yield line((x + dx, y + 16), (x + dx + 24, y + 16), class_=class_) + text(
+            x + dx + 30, y + 20, words, "small"
+        )
     yield line((x + 250, y + 16), (x + 274, y + 16), class_="link") + text(
         x + 280, y + 20, ", ".join(dict.fromkeys(k.name for k in design.links)) or "links", "tiny"
     )
-    names = ["L1", "L2", "L3", "N"] if "L3" in _lines(design) else ["L1", "L2", "N"] if "L2" in _lines(design) else ["L1", "N"]
+    names = (
+        ["L1", "L2", "L3", "N"]
+        if "L3" in _lines(design)
+        else ["L1", "L2", "N"]
+        if "L2" in _lines(design)
+        else ["L1", "N"]
+    )
     for k, c in enumerate([*names, "PE", "+", "−"]):
         at = x + 4 + 34 * k
         ends = ((at - 3, y + 42), (at + 3, y + 32))
@@ -270,9 +383,15 @@ def _title_block(design: Design, sheet: Sheet) -> Iterator[str]:
             yield line(*ends, class_="slash earth-dash")
         yield text(at + 6, y + 41, c if c != "L1" or len(names) > 2 else "L", "tiny")
     yield box(x + 262, y + 32, 12, 9, "device") + text(x + 280, y + 41, "breaker or fuse", "tiny")
-    yield tag("circle", cx=x + 4, cy=y + 60, r=3.4, class_="bond") + text(x + 14, y + 64, "N bonded to earth", "tiny")
-    yield tag("circle", cx=x + 124, cy=y + 60, r=3.4, class_="bond-relay") + text(x + 134, y + 64, "bonded by relay in an outage", "tiny")
-    yield tag("ellipse", cx=x + 300, cy=y + 60, rx=6, ry=4, class_="ct") + text(x + 312, y + 64, "current transformers", "tiny")
+    yield tag("circle", cx=x + 4, cy=y + 60, r=3.4, class_="bond") + text(
+        x + 14, y + 64, "N bonded to earth", "tiny"
+    )
+    yield tag("circle", cx=x + 124, cy=y + 60, r=3.4, class_="bond-relay") + text(
+        x + 134, y + 64, "bonded by relay in an outage", "tiny"
+    )
+    yield tag("ellipse", cx=x + 300, cy=y + 60, rx=6, ry=4, class_="ct") + text(
+        x + 312, y + 64, "current transformers", "tiny"
+    )
 
 
 def _lines(design: Design) -> tuple[str, ...]:

@@ -1,10 +1,15 @@
-"""Where everything of a one-line drawing stands: boxes, bars, wires and thin lines, in px of the view box, origin top left.
+"""Where everything of a one-line drawing stands: boxes, bars, wires and thin lines, in px of the
+view box, origin top left.
 
-    packs | battery bar | arrays, generator | inverters | backup bar | changeover, loads below it | main panel | grid bar
+    packs | battery bar | arrays, generator | inverters | backup bar | changeover, loads below it |
+    main panel | grid bar
 
-The left of an inverter is direct current, the right alternating. Upper inverters send grid above backup, lower ones the
-other way round; main panel, changeover and loads stand one above the other in the widest gap between their grid lines:
-so the bars nest. With three inverters or more a middle one's grid line has to pass the backup bar; nothing else crosses.
+The left of an inverter is direct current, the right alternating. Upper inverters send grid above
+backup, lower ones the
+other way round; main panel, changeover and loads stand one above the other in the widest gap
+between their grid lines:
+so the bars nest. With three inverters or more a middle one's grid line has to pass the backup bar;
+nothing else crosses.
 """
 
 from __future__ import annotations
@@ -53,7 +58,9 @@ class Box:
 
 @dataclass(frozen=True)
 class Wire:
-    """A conductor: its circuit's key, the way it goes, where its words stand and where its protection is drawn."""
+    """A conductor: its circuit's key, the way it goes, where its words stand and where its
+    protection is drawn.
+    """
 
     id: str
     points: tuple[Point, ...]
@@ -159,16 +166,31 @@ def _upper(i: int, count: int) -> bool:
 
 
 def _units(sheet: Sheet, design: Design, has: _Has, x_array: float, x_unit: float) -> None:
-    """Inverters, and what stands left of each: generator, arrays; with a free row for the battery conductors."""
+    """Inverters, and what stands left of each: generator, arrays; with a free row for the battery
+    conductors.
+    """
     y = float(TOP)
     for i in range(1, has.count + 1):
-        strings = [s.letter for s in design.plan.strings if s.inverter == i and f"array-{s.letter}" in has.bodies]
+        strings = [
+            s.letter
+            for s in design.plan.strings
+            if s.inverter == i and f"array-{s.letter}" in has.bodies
+        ]
         gen = has.generator_row and i == (has.count if has.bypass else 1)
         battery = ["bat"] if has.packs and (not has.direct or i <= has.packs) else []
-        rows = (["gen"] if gen and not has.bypass else []) + strings + battery + (["gen"] if gen and has.bypass else [])
+        rows = (
+            (["gen"] if gen and not has.bypass else [])
+            + strings
+            + battery
+            + (["gen"] if gen and has.bypass else [])
+        )
         if not _upper(i, has.count):
             rows = battery + strings + (["gen"] if gen else [])
-        tall_packs = has.packs * (CHAIN_ROW if has.chained else ROW) + 20 if has.count == 1 and not has.direct else 0
+        tall_packs = (
+            has.packs * (CHAIN_ROW if has.chained else ROW) + 20
+            if has.count == 1 and not has.direct
+            else 0
+        )
         h = max(len(rows) * ROW + 8, 50 * max(has.right_rows, 1) + 44, 100)
         unit = sheet.add(f"inverter-{i}", x_unit, y, W_UNIT, h)
         start = y + (h - len(rows) * ROW) / 2 + ROW / 2
@@ -176,15 +198,31 @@ def _units(sheet: Sheet, design: Design, has: _Has, x_array: float, x_unit: floa
             at = start + k * ROW
             if row == "bat":
                 sheet.ports.append((x_unit + 5, at + 4, "BAT"))
-                sheet.wires.append(Wire(f"battery-{i}", ((0, at), (x_unit, at)), (0, at)))  # its left end is set by _packs
+                sheet.wires.append(
+                    Wire(f"battery-{i}", ((0, at), (x_unit, at)), (0, at))
+                )  # its left end is set by _packs
             elif row == "gen":
                 box = sheet.add("generator", x_array, at - 18, W_ARRAY, 36)
-                sheet.wires.append(Wire("generator", ((box.right, at), (x_unit, at)), (box.right + 10, at), (x_unit - 18, at)))
+                sheet.wires.append(
+                    Wire(
+                        "generator",
+                        ((box.right, at), (x_unit, at)),
+                        (box.right + 10, at),
+                        (x_unit - 18, at),
+                    )
+                )
                 sheet.ports.append((x_unit + 5, at + 4, "GEN"))
             else:
                 box = sheet.add(f"array-{row}", x_array, at - 18, W_ARRAY, 36)
                 s = next(s for s in design.plan.strings if s.letter == row)
-                sheet.wires.append(Wire(f"pv-{row}", ((box.right, at), (x_unit, at)), (box.right + 10, at), (x_unit - 18, at)))
+                sheet.wires.append(
+                    Wire(
+                        f"pv-{row}",
+                        ((box.right, at), (x_unit, at)),
+                        (box.right + 10, at),
+                        (x_unit - 18, at),
+                    )
+                )
                 sheet.ports.append((x_unit + 5, at + 4, f"T{s.tracker}"))
         y = unit.bottom + GAP
         if i == (has.count + 1) // 2 and has.count > 1:
@@ -202,7 +240,12 @@ def _packs(sheet: Sheet, has: _Has, units: list[Box], x_pack: float, x_dc: float
     for w in list(wires.values()):
         y, right = w.points[0][1], w.points[1][0]
         breaker = (right - 18, y) if not has.direct else (left + 10, y)
-        sheet.wires[sheet.wires.index(w)] = Wire(w.id, ((left, y), (right, y)), (right - RUN + 10 if has.direct else left + 12, y), breaker)
+        sheet.wires[sheet.wires.index(w)] = Wire(
+            w.id,
+            ((left, y), (right, y)),
+            (right - RUN + 10 if has.direct else left + 12, y),
+            breaker,
+        )
     if has.direct:
         for n, (_, y) in enumerate(sorted(ys.items()), 1):
             sheet.add(f"pack-{n}", x_pack, y - 24, W_PACK, H_BOX)
@@ -213,14 +256,30 @@ def _packs(sheet: Sheet, has: _Has, units: list[Box], x_pack: float, x_dc: float
     rows = [middle + (k - (has.packs - 1) / 2) * step for k in range(has.packs)]
     shift = max(0.0, TOP + 10 - rows[0])
     rows = [y + shift for y in rows]
-    sheet.bars["dc-bus"] = ((x_dc, min(low, rows[0]) - 9), (x_dc, max(high, rows[0] if has.chained else rows[-1]) + 9))
+    sheet.bars["dc-bus"] = (
+        (x_dc, min(low, rows[0]) - 9),
+        (x_dc, max(high, rows[0] if has.chained else rows[-1]) + 9),
+    )
     for n, y in enumerate(rows, 1):
         box = sheet.add(f"pack-{n}", x_pack, y - 20, W_PACK, 40)
         if has.chained and n > 1:
             x = box.x + W_PACK - 20
-            sheet.wires.append(Wire(f"pack-{n}", ((x, box.y), (x, box.y - CHAIN_ROW + 40)), (x + 8, box.y - CHAIN_ROW / 2 + 19)))
+            sheet.wires.append(
+                Wire(
+                    f"pack-{n}",
+                    ((x, box.y), (x, box.y - CHAIN_ROW + 40)),
+                    (x + 8, box.y - CHAIN_ROW / 2 + 19),
+                )
+            )
             continue
-        sheet.wires.append(Wire(f"pack-{n}", ((x_pack + W_PACK, y), (x_dc, y)), (x_pack + W_PACK + 8, y), (x_pack + W_PACK + 10, y)))
+        sheet.wires.append(
+            Wire(
+                f"pack-{n}",
+                ((x_pack + W_PACK, y), (x_dc, y)),
+                (x_pack + W_PACK + 8, y),
+                (x_pack + W_PACK + 10, y),
+            )
+        )
 
 
 def _right(sheet: Sheet, design: Design, has: _Has, units: list[Box]) -> None:
@@ -233,12 +292,22 @@ def _right(sheet: Sheet, design: Design, has: _Has, units: list[Box]) -> None:
         x_change = x + RUN
         x_panel = x_change + (W_BOX + RUN if has.changeover or has.backup else 0)
         family = "backup" if has.backup else "grid"
-        first = has.changeover or ("loads-panel" if has.backup else "main-panel" if has.grid else "")
+        first = has.changeover or (
+            "loads-panel" if has.backup else "main-panel" if has.grid else ""
+        )
         if first:
             _straight(sheet, f"{family}-1", (x, chain_y), (x_change, chain_y), family)
         if has.grid and not has.on_gateway and has.backup:
             _straight(sheet, "grid-1", (x, grid_y[0]), (x_panel, grid_y[0]), "grid")
-        _chain(sheet, has, planned, x_change, x_panel, chain_y, min([chain_y, *(grid_y if has.backup else [])]))
+        _chain(
+            sheet,
+            has,
+            planned,
+            x_change,
+            x_panel,
+            chain_y,
+            min([chain_y, *(grid_y if has.backup else [])]),
+        )
         return
     gap = _widest(grid_y if has.backup and has.grid else backup_y or grid_y, units)
     chain_y = gap[0] + ABOVE + (gap[1] - gap[0] - ABOVE - has.below) / 2
@@ -248,7 +317,10 @@ def _right(sheet: Sheet, design: Design, has: _Has, units: list[Box]) -> None:
         return
     x_bar = x + RUN
     if ys:
-        sheet.bars[f"{family}-combiner"] = ((x_bar, min(*ys, chain_y) - 9), (x_bar, max(*ys, chain_y) + 9))
+        sheet.bars[f"{family}-combiner"] = (
+            (x_bar, min(*ys, chain_y) - 9),
+            (x_bar, max(*ys, chain_y) + 9),
+        )
         for i, y in enumerate(ys, 1):
             _straight(sheet, f"{family}-{i}", (x, y), (x_bar, y), family, bar=True)
     x_change = x_bar + RUN - 10
@@ -259,8 +331,22 @@ def _right(sheet: Sheet, design: Design, has: _Has, units: list[Box]) -> None:
         x_grid, y = x_change + W_BOX + RUN + 4, panel.middle[1]
         sheet.bars["grid-combiner"] = ((x_grid, min(*grid_y, y) - 9), (x_grid, max(*grid_y, y) + 9))
         for i, line_y in enumerate(grid_y, 1):
-            sheet.wires.append(Wire(f"grid-{i}", ((x, line_y), (x_grid, line_y)), (x + 8, line_y), (x_bar - 18, line_y)))
-        sheet.wires.append(Wire("grid-feeder", ((panel.right, y), (x_grid, y)), (panel.right + 26, y), (panel.right + 10, y)))
+            sheet.wires.append(
+                Wire(
+                    f"grid-{i}",
+                    ((x, line_y), (x_grid, line_y)),
+                    (x + 8, line_y),
+                    (x_bar - 18, line_y),
+                )
+            )
+        sheet.wires.append(
+            Wire(
+                "grid-feeder",
+                ((panel.right, y), (x_grid, y)),
+                (panel.right + 26, y),
+                (panel.right + 10, y),
+            )
+        )
 
 
 def _right_ports(sheet: Sheet, has: _Has, units: list[Box]) -> tuple[list[float], list[float]]:
@@ -272,10 +358,22 @@ def _right_ports(sheet: Sheet, has: _Has, units: list[Box]) -> tuple[list[float]
             near = far = u.y + u.h / 2
         if has.grid:
             grid.append(near)
-            sheet.ports.append((u.right - 30 if not has.on_gateway else u.right - 24, near + 4, "AC" if has.on_gateway else "GRID"))
+            sheet.ports.append(
+                (
+                    u.right - 30 if not has.on_gateway else u.right - 24,
+                    near + 4,
+                    "AC" if has.on_gateway else "GRID",
+                )
+            )
         if has.backup:
             backup.append(far if has.grid else near)
-            sheet.ports.append((u.right - 38 if has.grid else u.right - 46, backup[-1] + 4, "BACK" if has.grid else "AC OUT"))
+            sheet.ports.append(
+                (
+                    u.right - 38 if has.grid else u.right - 46,
+                    backup[-1] + 4,
+                    "BACK" if has.grid else "AC OUT",
+                )
+            )
     return grid, backup
 
 
@@ -293,9 +391,18 @@ def _straight(sheet: Sheet, id: str, a: Point, b: Point, family: str, bar: bool 
 
 
 def _chain(
-    sheet: Sheet, has: _Has, planned: set[str], x_change: float, x_panel: float, y: float, y_top: float, upright: bool = False
+    sheet: Sheet,
+    has: _Has,
+    planned: set[str],
+    x_change: float,
+    x_panel: float,
+    y: float,
+    y_top: float,
+    upright: bool = False,
 ) -> None:
-    """Changeover, loads below it, main panel right of it or above, the service going up from there."""
+    """Changeover, loads below it, main panel right of it or above, the service going up
+    from there.
+    """
     loads = "loads-panel" in has.bodies
     if has.changeover:
         box = sheet.add(has.changeover, x_change, y - H_BOX / 2, W_BOX, H_BOX)
@@ -318,15 +425,31 @@ def _chain(
     above = upright and (has.changeover or has.backup)
     if above:
         y_top = y - 2 * H_BOX + 4
-    panel = sheet.add("main-panel", x_panel, y_top - H_BOX / 2, W_BOX, H_BOX if above else y - y_top + H_BOX)
+    panel = sheet.add(
+        "main-panel", x_panel, y_top - H_BOX / 2, W_BOX, H_BOX if above else y - y_top + H_BOX
+    )
     if has.changeover and above:
         x, low = panel.middle[0], y - H_BOX / 2
         sheet.wires.append(
-            Wire("changeover", ((x, panel.bottom), (x, low)), (x + 8, (panel.bottom + low) / 2 - 1), None, "changeover" not in planned)
+            Wire(
+                "changeover",
+                ((x, panel.bottom), (x, low)),
+                (x + 8, (panel.bottom + low) / 2 - 1),
+                None,
+                "changeover" not in planned,
+            )
         )
     elif has.changeover:
         edge = x_change + W_BOX
-        sheet.wires.append(Wire("changeover", ((edge, y), (x_panel, y)), (edge + 8, y), (x_panel - 18, y), "changeover" not in planned))
+        sheet.wires.append(
+            Wire(
+                "changeover",
+                ((edge, y), (x_panel, y)),
+                (edge + 8, y),
+                (x_panel - 18, y),
+                "changeover" not in planned,
+            )
+        )
     top = panel.y
     sheet.service = ((panel.middle[0], top), (panel.middle[0], top - 46))
 
@@ -336,9 +459,15 @@ def _existing(sheet: Sheet, design: Design, has: _Has, x_array: float) -> None:
     if "pv-inverter" not in has.bodies:
         return
     unit = sheet.boxes["inverter-1"]
-    lowest = max(b.bottom for b in sheet.boxes.values() if b.x <= unit.right) + (40 if has.bypass else 0)
+    lowest = max(b.bottom for b in sheet.boxes.values() if b.x <= unit.right) + (
+        40 if has.bypass else 0
+    )
     pv = design.plan.kit.existing_pv
-    backed = pv is not None and "loads-panel" in sheet.boxes and (pv.side == "backup side" or "main-panel" not in sheet.boxes)
+    backed = (
+        pv is not None
+        and "loads-panel" in sheet.boxes
+        and (pv.side == "backup side" or "main-panel" not in sheet.boxes)
+    )
     loads = sheet.boxes.get("loads-panel")
     y = lowest + 46
     if backed and loads:
@@ -347,9 +476,15 @@ def _existing(sheet: Sheet, design: Design, has: _Has, x_array: float) -> None:
         y = max(y, loads.bottom + 34)
     box = sheet.add("pv-inverter", unit.x, y - H_BOX / 2, W_UNIT, H_BOX)
     array = sheet.add(
-        "array-existing", x_array if x_array < unit.x - 60 else unit.x - RUN + 20, y - 18, W_ARRAY if x_array < unit.x - 60 else 60, 36
+        "array-existing",
+        x_array if x_array < unit.x - 60 else unit.x - RUN + 20,
+        y - 18,
+        W_ARRAY if x_array < unit.x - 60 else 60,
+        36,
     )
-    sheet.wires.append(Wire("pv-existing", ((array.right, y), (box.x, y)), (array.right + 8, y), None, True))
+    sheet.wires.append(
+        Wire("pv-existing", ((array.right, y), (box.x, y)), (array.right + 8, y), None, True)
+    )
     planned = "existing-pv" in {s.id for s in design.circuits} | {i for i, _ in design.unsized}
     if backed and loads:
         if loads.y + 8 <= y <= loads.bottom - 8:
@@ -360,12 +495,16 @@ def _existing(sheet: Sheet, design: Design, has: _Has, x_array: float) -> None:
     else:
         panel = sheet.boxes["main-panel"]
         x = panel.middle[0]
-        if loads and loads.x < x < loads.right:  # the panel stands above the loads: come in from its right
+        if (
+            loads and loads.x < x < loads.right
+        ):  # the panel stands above the loads: come in from its right
             x, into = panel.right + 16, panel.bottom - 8
             way = ((box.right, y), (x, y), (x, into), (panel.right, into))
         else:
             way = ((box.right, y), (x, y), (x, panel.bottom))
-    sheet.wires.append(Wire("existing-pv", way, (box.right + 8, y), (box.right + RUN - 18, y), not planned))
+    sheet.wires.append(
+        Wire("existing-pv", way, (box.right + 8, y), (box.right + RUN - 18, y), not planned)
+    )
 
 
 def _generator_elsewhere(sheet: Sheet, design: Design, has: _Has) -> None:
@@ -389,11 +528,20 @@ def _generator_elsewhere(sheet: Sheet, design: Design, has: _Has) -> None:
         gen = sheet.boxes["generator"]
         y = max(gen.bottom, sheet.boxes[f"inverter-{has.count}"].bottom) + 34
         x, up = gen.middle[0], loads.middle[0] - (22 if "pv-inverter" in has.bodies else 0)
-        sheet.wires.append(Wire("generator-bypass", ((x, gen.bottom), (x, y), (up, y), (up, loads.bottom)), (x + 10, y), (up - 40, y)))
+        sheet.wires.append(
+            Wire(
+                "generator-bypass",
+                ((x, gen.bottom), (x, y), (up, y), (up, loads.bottom)),
+                (x + 10, y),
+                (up - 40, y),
+            )
+        )
 
 
 def _links(sheet: Sheet, design: Design, has: _Has, units: list[Box]) -> None:
-    """Thin lines, kept clear of the wires: along the top, between packs, between inverters, and inside the nest."""
+    """Thin lines, kept clear of the wires: along the top, between packs, between inverters, and
+    inside the nest.
+    """
     lanes, lane_y = 0, TOP - 20.0
     for link in design.links:
         a, b = sheet.boxes.get(link.source), sheet.boxes.get(link.load)
@@ -413,12 +561,33 @@ def _links(sheet: Sheet, design: Design, has: _Has, units: list[Box]) -> None:
             if has.count == 1 or not (has.grid and has.backup):
                 lane = lane_y - 6 * lanes
                 lanes += 1
-                sheet.links.append((link.id, ((a.right - 16, a.y), (a.right - 16, lane), (x - 16, lane), (x - 16, y), (x - 6, y))))
+                sheet.links.append(
+                    (
+                        link.id,
+                        (
+                            (a.right - 16, a.y),
+                            (a.right - 16, lane),
+                            (x - 16, lane),
+                            (x - 16, y),
+                            (x - 6, y),
+                        ),
+                    )
+                )
             else:
-                sheet.links.append((link.id, ((a.right, a.y + 52), (x - 16, a.y + 52), (x - 16, y), (x - 6, y))))
+                sheet.links.append(
+                    (link.id, ((a.right, a.y + 52), (x - 16, a.y + 52), (x - 16, y), (x - 6, y)))
+                )
         elif link.load == "gateway":
             _to_gateway(
-                sheet, link.id, a, b, has, sum(i.startswith("link-") and p[-1][0] < b.right and p[-1][0] > b.x for i, p in sheet.links)
+                sheet,
+                link.id,
+                a,
+                b,
+                has,
+                sum(
+                    i.startswith("link-") and p[-1][0] < b.right and p[-1][0] > b.x
+                    for i, p in sheet.links
+                ),
             )
 
 
@@ -430,7 +599,17 @@ def _to_gateway(sheet: Sheet, id: str, unit: Box, gateway: Box, has: _Has, nth: 
     else:
         y = unit.y + (5 if not has.backup else 62) + 7 * nth
         x = gateway.x - 12 - 7 * nth
-        sheet.links.append((id, ((unit.right, y), (x, y), (x, gateway.y + 8 + 5 * nth), (gateway.x, gateway.y + 8 + 5 * nth))))
+        sheet.links.append(
+            (
+                id,
+                (
+                    (unit.right, y),
+                    (x, y),
+                    (x, gateway.y + 8 + 5 * nth),
+                    (gateway.x, gateway.y + 8 + 5 * nth),
+                ),
+            )
+        )
 
 
 def _close(sheet: Sheet) -> None:
@@ -454,7 +633,14 @@ def _lower(sheet: Sheet, by: float) -> None:
     sheet.boxes = {i: Box(i, b.x, b.y + by, b.w, b.h) for i, b in sheet.boxes.items()}
     sheet.bars = {i: (move(a), move(b)) for i, (a, b) in sheet.bars.items()}
     sheet.wires = [
-        Wire(w.id, tuple(map(move, w.points)), move(w.label), move(w.breaker) if w.breaker else None, w.existing) for w in sheet.wires
+        Wire(
+            w.id,
+            tuple(map(move, w.points)),
+            move(w.label),
+            move(w.breaker) if w.breaker else None,
+            w.existing,
+        )
+        for w in sheet.wires
     ]
     sheet.links = [(i, tuple(map(move, way))) for i, way in sheet.links]
     sheet.ports = [(x, y + by, t) for x, y, t in sheet.ports]

@@ -1,4 +1,6 @@
-"""Drilling templates at 1:1: each bracket's holes on as many sheets of paper as it takes, with marks where sheets overlap and a bar to prove the scale."""
+"""Drilling templates at 1:1: each bracket's holes on as many sheets of paper as it takes, with
+marks where sheets overlap and a bar to prove the scale.
+"""
 
 from __future__ import annotations
 
@@ -19,15 +21,19 @@ OVERLAP_MM = 10.0
 ROUND_MM = 35.0  # around the outermost holes
 BAR_MM = 100.0
 LOOKS = (
-    "path{fill:none;stroke:#1e241f;stroke-width:.25}.case{stroke-dasharray:6 3;stroke:#55604f}.level{stroke:#2f5d3a;stroke-dasharray:10 3 2 3}"
-    ".overlap{stroke:#8b9389;stroke-dasharray:2 2}.proof{stroke-width:.5}circle{fill:none;stroke:#1e241f;stroke-width:.35}.idle{stroke-dasharray:1 1}"
-    ".trim{fill:none;stroke:#cfc8b6;stroke-width:.2}text{font-size:3px;fill:#1e241f;font-family:'Atkinson Hyperlegible'}"
+    "path{fill:none;stroke:#1e241f;stroke-width:.25}.case{stroke-dasharray:6 3;stroke:#55604f}"
+    ".level{stroke:#2f5d3a;stroke-dasharray:10 3 2 3}.overlap{stroke:#8b9389;stroke-dasharray:2 2}"
+    ".proof{stroke-width:.5}circle{fill:none;stroke:#1e241f;stroke-width:.35}"
+    ".idle{stroke-dasharray:1 1}.trim{fill:none;stroke:#cfc8b6;stroke-width:.2}"
+    "text{font-size:3px;fill:#1e241f;font-family:'Atkinson Hyperlegible'}"
 )
 
 
 @dataclass(frozen=True)
 class Sheet:
-    """One sheet of paper: of which box, its row and column, the part of the wall on it in mm, and its drawing."""
+    """One sheet of paper: of which box, its row and column, the part of the wall on it in mm, and
+    its drawing.
+    """
 
     box: str
     label: str
@@ -50,7 +56,9 @@ def template_sheets(w: OnWall, paper: str) -> Iterator[Sheet]:
     wide, high = (side - 2 * EDGE_MM for side in PAPERS[paper])
     for held in w.held:
         if held.holes:
-            upright, across = (list(_of_box(w, by[held.box], held, *room)) for room in ((wide, high), (high, wide)))
+            upright, across = (
+                list(_of_box(w, by[held.box], held, *room)) for room in ((wide, high), (high, wide))
+            )
             yield from across if len(across) < len(upright) else upright
 
 
@@ -65,16 +73,28 @@ def _of_box(w: OnWall, p: Placed, held: Held, wide: float, high: float) -> Itera
             left = area.left + column * (wide - OVERLAP_MM)
             top = area.top - row * (high - OVERLAP_MM)
             part = Rect(left, top - high, left + wide, top)
-            title = f"{p.box.label}, wall {w.scene.wall.id}: row {row + 1} of {rows}, column {column + 1} of {columns}"
+            title = (
+                f"{p.box.label}, wall {w.scene.wall.id}: row {row + 1} of {rows}, column"
+                f" {column + 1} of {columns}"
+            )
             svg = tag(
-                "svg", tag("style", LOOKS), drawn, _frame(part, title, row, column, rows, columns),
-                xmlns="http://www.w3.org/2000/svg", viewBox=f"{left:g} {-top:g} {wide:g} {high:g}", width=f"{wide:g}mm", height=f"{high:g}mm", class_="template",
-            )  # fmt: skip
+                "svg",
+                tag("style", LOOKS),
+                drawn,
+                _frame(part, title, row, column, rows, columns),
+                xmlns="http://www.w3.org/2000/svg",
+                viewBox=f"{left:g} {-top:g} {wide:g} {high:g}",
+                width=f"{wide:g}mm",
+                height=f"{high:g}mm",
+                class_="template",
+            )
             yield Sheet(p.box.id, p.box.label, row + 1, column + 1, rows, columns, part, svg)
 
 
 def _marks(w: OnWall, p: Placed, held: Held, area: Rect) -> str:
-    """Crosses and circles at the holes, the case's edges, the level line, and the words beside them. y grows downwards, as on paper."""
+    """Crosses and circles at the holes, the case's edges, the level line, and the words beside
+    them. y grows downwards, as on paper.
+    """
     mm = w.scene.mm
     out = [
         _line(p.x, -area.top, p.x, -area.bottom, "case"),
@@ -87,16 +107,22 @@ def _marks(w: OnWall, p: Placed, held: Held, area: Rect) -> str:
     out.append(_line(p.middle, -area.top, p.middle, -area.bottom, "level"))
     for h in held.holes:
         d = h.anchor.hole_mm if h.anchor else 4.0
-        out += [_line(h.x - 8, -h.y, h.x + 8, -h.y, "cross"), _line(h.x, -h.y - 8, h.x, -h.y + 8, "cross")]
+        out += [
+            _line(h.x - 8, -h.y, h.x + 8, -h.y, "cross"),
+            _line(h.x, -h.y - 8, h.x, -h.y + 8, "cross"),
+        ]
         out.append(tag("circle", cx=h.x, cy=-h.y, r=d / 2, class_="bore" if h.holds else "idle"))
-        words = f"{h.anchor.bit}, {h.anchor.depth_mm:g} deep" if h.anchor else "lining alone: leave it"
+        words = (
+            f"{h.anchor.bit}, {h.anchor.depth_mm:g} deep" if h.anchor else "lining alone: leave it"
+        )
         out.append(_text(h.x + 5, -h.y - 9, f"{mm(h.x)} across, {mm(h.y)} up"))
         out.append(_text(h.x + 5, -h.y - 5, words))
     out.append(
         _text(
             area.left + 3,
             -area.top + 8,
-            f"{p.box.label}: its lower edge is {mm(p.y)} above the floor, its middle {mm(p.middle)} from the left edge of the wall",
+            f"{p.box.label}: its lower edge is {mm(p.y)} above the floor, its middle {mm(p.middle)}"
+            " from the left edge of the wall",
         )
     )
     return "".join(out)
@@ -105,7 +131,16 @@ def _marks(w: OnWall, p: Placed, held: Held, area: Rect) -> str:
 def _frame(part: Rect, title: str, row: int, column: int, rows: int, columns: int) -> str:
     """What belongs to the sheet: overlap marks, the bar that proves the scale, its name."""
     left, top, right, bottom = part.left, -part.top, part.right, -part.bottom
-    out = [tag("rect", x=left + 0.2, y=top + 0.2, width=right - left - 0.4, height=bottom - top - 0.4, class_="trim")]
+    out = [
+        tag(
+            "rect",
+            x=left + 0.2,
+            y=top + 0.2,
+            width=right - left - 0.4,
+            height=bottom - top - 0.4,
+            class_="trim",
+        )
+    ]
     if column + 1 < columns:
         out.append(_line(right - OVERLAP_MM, top, right - OVERLAP_MM, bottom, "overlap"))
     if column:
@@ -115,8 +150,14 @@ def _frame(part: Rect, title: str, row: int, column: int, rows: int, columns: in
     if row:
         out.append(_line(left, top + OVERLAP_MM, right, top + OVERLAP_MM, "overlap"))
     x, y = left + OVERLAP_MM + 5, bottom - OVERLAP_MM - 6
-    out += [_line(x, y, x + BAR_MM, y, "proof"), _line(x, y - 3, x, y + 3, "proof"), _line(x + BAR_MM, y - 3, x + BAR_MM, y + 3, "proof")]
-    out.append(_text(x + 2, y - 1.5, "100 mm: measure it. If it is not, print again at actual size."))
+    out += [
+        _line(x, y, x + BAR_MM, y, "proof"),
+        _line(x, y - 3, x, y + 3, "proof"),
+        _line(x + BAR_MM, y - 3, x + BAR_MM, y + 3, "proof"),
+    ]
+    out.append(
+        _text(x + 2, y - 1.5, "100 mm: measure it. If it is not, print again at actual size.")
+    )
     out.append(_text(x, y + 7 - 2.5, title))
     return "".join(out)
 

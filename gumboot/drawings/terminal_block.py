@@ -1,6 +1,8 @@
-"""A body's terminals as its sheet has them, to scale; the page lights the next one and fills in what is done.
+"""A body's terminals as its sheet has them, to scale; the page lights the next one and fills in
+what is done.
 
-Every place carries its joint in `data-joint`: the page sets its class (`pad-part`, `pad-made`, `pad-under`, `pad-over`, `pad-here`).
+Every place carries its joint in `data-joint`: the page sets its class (`pad-part`, `pad-made`,
+`pad-under`, `pad-over`, `pad-here`).
 """
 
 from __future__ import annotations
@@ -10,10 +12,10 @@ from dataclasses import dataclass
 from functools import lru_cache
 from xml.sax.saxutils import escape
 
-from gumboot.core.circuits import Body
 from gumboot.core.design import Design
+from gumboot.core.kit.terminal import Block, Row, Terminal
 from gumboot.core.land import Termination
-from gumboot.core.terminal import Block, Row, Terminal
+from gumboot.core.network import Body
 from gumboot.drawings.svg import box, line, picture, tag, text
 
 WIDTH = 640.0
@@ -23,7 +25,9 @@ LOOSE_ROW = 34.0  # mm of the block's scale for joints that lie behind it
 
 @dataclass(frozen=True, slots=True)
 class Pad:
-    """One place on a block: where, what shape, what it is called, and the joints that land there. low: its name stands a line lower."""
+    """One place on a block: where, what shape, what it is called, and the joints that land there.
+    low: its name stands a line lower.
+    """
 
     x: float
     y: float
@@ -44,9 +48,15 @@ def ports(design: Design, b: Body) -> dict[str, tuple[Terminal, ...]]:
             "AC IN": u.generator or u.grid,
             "AC": u.backup or u.grid,
         }
-        return {f"PV {t.id}": t.terminals for t in u.trackers} | {k: p.terminals for k, p in named.items() if p}
+        return {f"PV {t.id}": t.terminals for t in u.trackers} | {
+            k: p.terminals for k, p in named.items() if p
+        }
     if b.id == "gateway" and (g := design.gateway):
-        return {"GRID": g.grid.terminals, "INVERTER": g.inverter.terminals, "BACKUP": g.backup.terminals}
+        return {
+            "GRID": g.grid.terminals,
+            "INVERTER": g.inverter.terminals,
+            "BACKUP": g.backup.terminals,
+        }
     if b.role == "pack" and design.pack:
         return {"posts": design.pack.terminals, "fuse": design.pack.terminals}
     return {}
@@ -67,7 +77,11 @@ def block_of(own: Sequence[Termination], b: Body) -> Block:
         x += max(n, 3) * 26 + 16
         high = max(high, int(y))
     height = high + 44.0
-    return Block(width=420, height=height, rows=tuple(Row(port=p, x=a, y=height - c, pitch=26) for p, a, c in rows))
+    return Block(
+        width=420,
+        height=height,
+        rows=tuple(Row(port=p, x=a, y=height - c, pitch=26) for p, a, c in rows),
+    )
 
 
 def port_of(t: Termination) -> str:
@@ -86,14 +100,24 @@ def pads(design: Design, b: Body, own: Sequence[Termination], block: Block) -> l
         mine = [p for p, ts in here.items() if port_of(ts[0]) == row.port]
         names = {f"{row.port}/{t.id}": (t.end, t.conductor) for t in known.get(row.port, ())}
         if row.port == "PE" and b.role == "inverter" and design.inverter:
-            names = {f"PE/{i}": (design.inverter.earth.end, "PE") for i in range(1, design.inverter.earth_screws + 1)}
+            names = {
+                f"PE/{i}": (design.inverter.earth.end, "PE")
+                for i in range(1, design.inverter.earth_screws + 1)
+            }
         places = list(names) + [p for p in mine if p not in names]
-        called = [name_of(here.get(p, []), names.get(p, ("", "PE" if row.port == "PE" else ""))[1]) for p in places]
-        crowded = max((len(n) for n in called), default=0) * LETTER > row.pitch * WIDTH / (block.width + 16)
+        called = [
+            name_of(here.get(p, []), names.get(p, ("", "PE" if row.port == "PE" else ""))[1])
+            for p in places
+        ]
+        crowded = max((len(n) for n in called), default=0) * LETTER > row.pitch * WIDTH / (
+            block.width + 16
+        )
         for i, (p, name) in enumerate(zip(places, called, strict=True)):
             joints = tuple(here.get(p, ()))
             made = joints[0].made if joints else names.get(p, ("",))[0]
-            out.append(Pad(row.x + i * row.pitch, row.y, made, name, joints, crowded and i % 2 == 1))
+            out.append(
+                Pad(row.x + i * row.pitch, row.y, made, name, joints, crowded and i % 2 == 1)
+            )
     return out
 
 
@@ -117,11 +141,16 @@ def terminal_block(design: Design, body: Body) -> str:
     def place(x: float, y: float) -> tuple[float, float]:
         return (x + 8) * k, (top + block.height - y) * k
 
-    parts = [box(4 * k, (top - 4) * k, (block.width + 8) * k, (block.height + 4) * k, "body"), text(8 * k, 14 * k, body.label, "strong")]
+    parts = [
+        box(4 * k, (top - 4) * k, (block.width + 8) * k, (block.height + 4) * k, "body"),
+        text(8 * k, 14 * k, body.label, "strong"),
+    ]
     every = pads(design, body, own, block)
     for row in block.rows:
         x, y = place(row.x, row.y)
-        parts.append(text(x - 9 * k, y - 20 * k, row.port if row.port != "COM" else "signals", "small soft"))
+        parts.append(
+            text(x - 9 * k, y - 20 * k, row.port if row.port != "COM" else "signals", "small soft")
+        )
     for p in every:
         x, y = place(p.x, p.y)
         parts += shape(p, x, y, k)
@@ -129,28 +158,45 @@ def terminal_block(design: Design, body: Body) -> str:
         x = (20 + (i % 12) * 33) * k
         y = (top + block.height + 28 + LOOSE_ROW * (i // 12)) * k
         if i % 12 == 0:
-            parts.append(text(8 * k, y - 19 * k, "made at the works" if t.kind == "factory" else "bars the crew bolts", "small soft"))
+            parts.append(
+                text(
+                    8 * k,
+                    y - 19 * k,
+                    "made at the works" if t.kind == "factory" else "bars the crew bolts",
+                    "small soft",
+                )
+            )
         parts += shape(Pad(0, 0, "lug", str(t.number), (t,)), x, y, k)
     words = ". ".join(f"{t.number} {t.terminal}" for t in (*own, *behind))
     return picture(WIDTH, height, f"Terminals of {body.label}", words, *parts)
 
 
 def shape(p: Pad, x: float, y: float, k: float) -> list[str]:
-    """One place: a stud is round, a screw clamp square with its slot, a spring clamp a slit, a plug has its latch, a clip is open."""
+    """One place: a stud is round, a screw clamp square with its slot, a spring clamp a slit, a plug
+    has its latch, a clip is open.
+    """
     r = 6.5 * k
     match p.made:
         case "lug" | "ring" | "as made" | "bar":
-            body = tag("circle", cx=x, cy=y, r=r, class_="pad") + tag("path", d=hexagon(x, y, 0.55 * r), class_="pad-mark")
+            body = tag("circle", cx=x, cy=y, r=r, class_="pad") + tag(
+                "path", d=hexagon(x, y, 0.55 * r), class_="pad-mark"
+            )
         case "pv-connector":
-            body = tag("circle", cx=x, cy=y, r=0.8 * r, class_="pad") + tag("circle", cx=x, cy=y, r=0.3 * r, class_="pad-mark")
+            body = tag("circle", cx=x, cy=y, r=0.8 * r, class_="pad") + tag(
+                "circle", cx=x, cy=y, r=0.3 * r, class_="pad-mark"
+            )
         case "spring":
             body = box(x - 0.8 * r, y - r, 1.6 * r, 2 * r, "pad") + line(
                 (x - 0.4 * r, y + 0.4 * r), (x + 0.4 * r, y + 0.4 * r), class_="pad-mark"
             )
         case "plug":
-            body = box(x - r, y - 0.8 * r, 2 * r, 1.6 * r, "pad") + box(x - 0.35 * r, y + 0.4 * r, 0.7 * r, 0.4 * r, "pad-mark")
+            body = box(x - r, y - 0.8 * r, 2 * r, 1.6 * r, "pad") + box(
+                x - 0.35 * r, y + 0.4 * r, 0.7 * r, 0.4 * r, "pad-mark"
+            )
         case "clip":
-            body = tag("circle", cx=x, cy=y, r=r, class_="pad") + line((x, y - r), (x, y - 0.3 * r), class_="pad-mark")
+            body = tag("circle", cx=x, cy=y, r=r, class_="pad") + line(
+                (x, y - r), (x, y - 0.3 * r), class_="pad-mark"
+            )
         case _:
             body = box(x - 0.8 * r, y - 0.8 * r, 1.6 * r, 1.6 * r, "pad") + line(
                 (x - 0.45 * r, y + 0.45 * r), (x + 0.45 * r, y - 0.45 * r), class_="pad-mark"
@@ -163,10 +209,25 @@ def shape(p: Pad, x: float, y: float, k: float) -> list[str]:
         ring = tag("circle", cx=x, cy=y, r=1.45 * r, class_="pad-ring")
         number = text(x, y - 1.75 * r, "", "pad-state", "middle")
         moved = tag(
-            "g", ring, body, name if n == 0 else "", number, transform=f"translate({n * 0.7 * r:.1f} {-n * 0.7 * r:.1f})" if n else None
+            "g",
+            ring,
+            body,
+            name if n == 0 else "",
+            number,
+            transform=f"translate({n * 0.7 * r:.1f} {-n * 0.7 * r:.1f})" if n else None,
         )
         words = f"{t.number} {t.place}, {t.terminal}"
-        out.append(tag("a", tag("title", escape(words)), moved, href=f"#{t.key}", class_="joint", aria_label=words, data_joint=t.key))
+        out.append(
+            tag(
+                "a",
+                tag("title", escape(words)),
+                moved,
+                href=f"#{t.key}",
+                class_="joint",
+                aria_label=words,
+                data_joint=t.key,
+            )
+        )
     return out
 
 
@@ -178,8 +239,12 @@ def hexagon(x: float, y: float, r: float) -> str:
 
 @lru_cache(maxsize=64)
 def block_plates(design: Design) -> str:
-    """Every body's block, each in an element that the page shows when its turn comes; remembered for the design."""
+    """Every body's block, each in an element that the page shows when its turn comes; remembered
+    for the design.
+    """
     touched = {t.body for t in design.terminations}
     return "".join(
-        tag("div", terminal_block(design, b), class_="plate", data_body=b.id, hidden="hidden") for b in design.bodies if b.id in touched
+        tag("div", terminal_block(design, b), class_="plate", data_body=b.id, hidden="hidden")
+        for b in design.bodies
+        if b.id in touched
     )

@@ -1,6 +1,8 @@
-"""The wall to scale, seen from the front: what it is made of, what it has, what stands on it, and the ways between.
+"""The wall to scale, seen from the front: what it is made of, what it has, what stands on it, and
+the ways between.
 
-Drawn in layers, so that while something is dragged only what changes is drawn anew: ground, zones, ways, boxes.
+Drawn in layers, so that while something is dragged only what changes is drawn anew: ground, zones,
+ways, boxes.
 """
 
 from __future__ import annotations
@@ -9,9 +11,9 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from xml.sax.saxutils import escape
 
-from gumboot.core.findings import Finding, Level
-from gumboot.core.raceways import Raceway
-from gumboot.core.units import show_place
+from gumboot.core.basis.finding import Finding, Level
+from gumboot.core.basis.units import show_place
+from gumboot.core.size.raceways import Raceway
 from gumboot.core.wall import OnWall, Placed
 from gumboot.core.wall.drill import LEVEL_MM
 from gumboot.core.wall.fixing import studs
@@ -45,7 +47,15 @@ class Scale:
 
     def rect(self, r: Rect, class_: str, **more: object) -> str:
         """A rectangle of the wall."""
-        return tag("rect", x=self.x(r.left), y=self.y(r.top), width=round((r.right - r.left) * self.k, 2), height=round((r.top - r.bottom) * self.k, 2), class_=class_, **more)  # fmt: skip
+        return tag(
+            "rect",
+            x=self.x(r.left),
+            y=self.y(r.top),
+            width=round((r.right - r.left) * self.k, 2),
+            height=round((r.top - r.bottom) * self.k, 2),
+            class_=class_,
+            **more,
+        )
 
 
 def scale_of(w: OnWall) -> Scale:
@@ -56,10 +66,19 @@ def scale_of(w: OnWall) -> Scale:
     return Scale(k, high - BOTTOM, wall.width_mm * k + MARGIN + RIGHT, high)
 
 
-def draw_wall(w: OnWall, findings: Sequence[Finding] = (), at: str = "", standalone: bool = False, raceways: Sequence[Raceway] = (), movable: bool = False) -> str:  # fmt: skip
+def draw_wall(
+    w: OnWall,
+    findings: Sequence[Finding] = (),
+    at: str = "",
+    standalone: bool = False,
+    raceways: Sequence[Raceway] = (),
+    movable: bool = False,
+) -> str:
     """One wall with all its layers; movable: its boxes can be picked up on the page."""
     s = scale_of(w)
-    said = [f"{p.box.label} at {w.scene.mm(p.x)} across, {w.scene.mm(p.y)} up" for p in w.scene.placed]
+    said = [
+        f"{p.box.label} at {w.scene.mm(p.x)} across, {w.scene.mm(p.y)} up" for p in w.scene.placed
+    ]
     layers = (
         tag("g", ground(w, s), id="layer-ground"),
         tag("g", zones(w, s, findings, raceways), id="layer-zones"),
@@ -68,7 +87,14 @@ def draw_wall(w: OnWall, findings: Sequence[Finding] = (), at: str = "", standal
         tag("g", holes(w, s), id="layer-holes"),
         tag("g", "", id="layer-guides"),
     )
-    return picture(round(s.width, 1), round(s.height, 1), f"Wall {w.scene.wall.id}, {w.scene.wall.name}", ". ".join(said) or "Nothing stands on it yet", *layers, standalone=standalone)  # fmt: skip
+    return picture(
+        round(s.width, 1),
+        round(s.height, 1),
+        f"Wall {w.scene.wall.id}, {w.scene.wall.name}",
+        ". ".join(said) or "Nothing stands on it yet",
+        *layers,
+        standalone=standalone,
+    )
 
 
 def ground(w: OnWall, s: Scale, rulers: bool = True) -> str:
@@ -76,22 +102,44 @@ def ground(w: OnWall, s: Scale, rulers: bool = True) -> str:
     wall, mm = w.scene.wall, w.scene.mm
     face = s.rect(Rect(0, 0, wall.width_mm, wall.height_mm), "wall-face")
     parts = [face]
-    parts += [line((s.x(x), s.y(0)), (s.x(x), s.y(wall.height_mm)), class_="stud") for x in studs(wall)]
+    parts += [
+        line((s.x(x), s.y(0)), (s.x(x), s.y(wall.height_mm)), class_="stud") for x in studs(wall)
+    ]
     for b in wall.backing:
         parts.append(s.rect(rect_of_backing(b), "rail" if b.material == "rail" else "backing"))
         if b.material != "rail":
-            parts.append(text(s.x(b.x_mm) + 3, s.y(b.y_mm + b.height_mm) + 10, b.material, "tiny soft"))
+            parts.append(
+                text(s.x(b.x_mm) + 3, s.y(b.y_mm + b.height_mm) + 10, b.material, "tiny soft")
+            )
     for n in wall.neighbours:
         r = rect_of_neighbour(n)
         parts.append(s.rect(r, "hidden-strip" if n.kind in HIDDEN else "neighbour"))
-        parts.append(text((s.x(r.left) + s.x(r.right)) / 2, (s.y(r.bottom) + s.y(r.top)) / 2 + 4, n.kind, "small soft", "middle"))
+        parts.append(
+            text(
+                (s.x(r.left) + s.x(r.right)) / 2,
+                (s.y(r.bottom) + s.y(r.top)) / 2 + 4,
+                n.kind,
+                "small soft",
+                "middle",
+            )
+        )
     for side, there in (("left", wall.corner_left), ("right", wall.corner_right)):
         if there:
             x = s.x(0 if side == "left" else wall.width_mm)
             parts.append(line((x, s.y(0)), (x, s.y(wall.height_mm)), class_="corner"))
     parts.append(line((s.x(0) - 10, s.y(0)), (s.x(wall.width_mm) + 10, s.y(0)), class_="floor"))
-    parts.append(line((s.x(0), s.y(wall.eye_mm)), (s.x(wall.width_mm), s.y(wall.eye_mm)), class_="eye"))
-    parts.append(text(s.x(wall.width_mm) - 3, s.y(wall.eye_mm) - 3, f"eye {mm(wall.eye_mm)}", "tiny soft", "end"))
+    parts.append(
+        line((s.x(0), s.y(wall.eye_mm)), (s.x(wall.width_mm), s.y(wall.eye_mm)), class_="eye")
+    )
+    parts.append(
+        text(
+            s.x(wall.width_mm) - 3,
+            s.y(wall.eye_mm) - 3,
+            f"eye {mm(wall.eye_mm)}",
+            "tiny soft",
+            "end",
+        )
+    )
     parts.append(line((s.x(0), s.y(LEVEL_MM)), (s.x(wall.width_mm), s.y(LEVEL_MM)), class_="level"))
     return "".join([*parts, *(_rulers(w, s) if rulers else ())])
 
@@ -102,19 +150,37 @@ def _rulers(w: OnWall, s: Scale) -> Iterable[str]:
     pitch = 304.8 if us else 500.0
     for k in range(int(wall.width_mm / pitch) + 1):
         yield line((s.x(k * pitch), s.y(0) + 4), (s.x(k * pitch), s.y(0) + 10), class_="feed")
-        yield text(s.x(k * pitch), s.y(0) + 22, f"{k} ft" if us else f"{k * pitch:g}", "tiny soft", "middle")
+        yield text(
+            s.x(k * pitch),
+            s.y(0) + 22,
+            f"{k} ft" if us else f"{k * pitch:g}",
+            "tiny soft",
+            "middle",
+        )
     for k in range(int(wall.height_mm / pitch) + 1):
         yield line((s.x(0) - 10, s.y(k * pitch)), (s.x(0) - 4, s.y(k * pitch)), class_="feed")
-        yield text(s.x(0) - 13, s.y(k * pitch) + 3, f"{k} ft" if us else f"{k * pitch:g}", "tiny soft", "end")
+        yield text(
+            s.x(0) - 13,
+            s.y(k * pitch) + 3,
+            f"{k} ft" if us else f"{k * pitch:g}",
+            "tiny soft",
+            "end",
+        )
 
 
-def zones(w: OnWall, s: Scale, findings: Sequence[Finding], raceways: Sequence[Raceway] = ()) -> str:
-    """The room that each sheet asks, working spaces, bends of conduit; where one more would stand; what is broken, ringed."""
+def zones(
+    w: OnWall, s: Scale, findings: Sequence[Finding], raceways: Sequence[Raceway] = ()
+) -> str:
+    """The room that each sheet asks, working spaces, bends of conduit; where one more would stand;
+    what is broken, ringed.
+    """
     stops = broken(w, findings)
     out = [s.rect(x.rect, "bend-room") for x in sweeps(w, raceways)]
     us = w.scene.plan.code == "nec-2023"
     out += [
-        s.rect(working_box(w.scene, p), "work-space") for p in w.scene.placed if us and p.box.role in WORKED_AT and p.box.role != "inverter"
+        s.rect(working_box(w.scene, p), "work-space")
+        for p in w.scene.placed
+        if us and p.box.role in WORKED_AT and p.box.role != "inverter"
     ]
     for p in w.scene.placed:
         if not p.box.there:
@@ -123,14 +189,22 @@ def zones(w: OnWall, s: Scale, findings: Sequence[Finding], raceways: Sequence[R
         if room and p is next(reversed([q for q in w.scene.placed if q.box.role == p.box.role])):
             out.append(s.rect(room, "one-more"))
             out.append(
-                text((s.x(room.left) + s.x(room.right)) / 2, (s.y(room.bottom) + s.y(room.top)) / 2, "one more", "tiny soft", "middle")
+                text(
+                    (s.x(room.left) + s.x(room.right)) / 2,
+                    (s.y(room.bottom) + s.y(room.top)) / 2,
+                    "one more",
+                    "tiny soft",
+                    "middle",
+                )
             )
     return "".join(out)
 
 
 def broken(w: OnWall, findings: Sequence[Finding]) -> set[str]:
     """The boxes that a stop of this wall names."""
-    keys = [f.key.split(".") for f in findings if f.place == w.scene.place and f.level is Level.STOP]
+    keys = [
+        f.key.split(".") for f in findings if f.place == w.scene.place and f.level is Level.STOP
+    ]
     return {p.box.id for p in w.scene.placed for k in keys if p.box.id in k}
 
 
@@ -138,22 +212,62 @@ def boxed(w: OnWall, p: Placed, s: Scale, at: str = "", movable: bool = False) -
     """One box: its case, its name, its display."""
     c = p.box.case
     wide, high = c.width * s.k, c.height * s.k
-    parts = [tag("rect", x=0, y=0, width=round(wide, 2), height=round(high, 2), class_="body-there" if p.box.there else "body")]
+    parts = [
+        tag(
+            "rect",
+            x=0,
+            y=0,
+            width=round(wide, 2),
+            height=round(high, 2),
+            class_="body-there" if p.box.there else "body",
+        )
+    ]
     lines = _words(p.box.label, wide)
     top = max(13.0, round(high * 0.55 - 5 * len(lines), 1))
     parts += [
-        text(wide / 2, top + 12 * i, words, "small strong" if not p.box.there else "small soft", "middle") for i, words in enumerate(lines)
+        text(
+            wide / 2,
+            top + 12 * i,
+            words,
+            "small strong" if not p.box.there else "small soft",
+            "middle",
+        )
+        for i, words in enumerate(lines)
     ]
     under = top + 12 * len(lines)
     if high > under + 12 and wide > 44:
         parts.append(text(wide / 2, under + 2, f"{c.mass_kg:g} kg", "tiny soft", "middle"))
     if c.display is not None and high > 60:
-        parts.append(box(round(wide / 2 - 8, 1), round(high - c.display * s.k - 4, 1), 16, 8, "display"))
+        parts.append(
+            box(round(wide / 2 - 8, 1), round(high - c.display * s.k - 4, 1), 16, 8, "display")
+        )
     if at == p.box.id:
         parts.append(box(-3, -3, round(wide + 6, 2), round(high + 6, 2), "ring"))
-    where = f"{p.box.label}, {'hung before, ' if p.box.there else ''}{show_place(p.x, w.scene.plan.units)} across, {show_place(p.y, w.scene.plan.units)} up"
-    hands = {"tabindex": "0", "role": "button", "aria_label": where, "aria_roledescription": "box to move"} if movable else {}
-    return tag("g", tag("title", escape(where)), *parts, class_="thing", transform=f"translate({s.x(p.x)} {s.y(p.top)})", data_box=p.box.id, data_at=p.box.id, **hands)  # fmt: skip
+    where = (
+        f"{p.box.label},"
+        f" {'hung before, ' if p.box.there else ''}{show_place(p.x, w.scene.plan.units)} across,"
+        f" {show_place(p.y, w.scene.plan.units)} up"
+    )
+    hands = (
+        {
+            "tabindex": "0",
+            "role": "button",
+            "aria_label": where,
+            "aria_roledescription": "box to move",
+        }
+        if movable
+        else {}
+    )
+    return tag(
+        "g",
+        tag("title", escape(where)),
+        *parts,
+        class_="thing",
+        transform=f"translate({s.x(p.x)} {s.y(p.top)})",
+        data_box=p.box.id,
+        data_at=p.box.id,
+        **hands,
+    )
 
 
 def _words(label: str, wide: float) -> list[str]:
@@ -176,7 +290,13 @@ def holes(w: OnWall, s: Scale) -> str:
         if h.holds:
             out.append(tag("circle", cx=x, cy=y, r=2.6, class_="hole"))
         else:
-            out.append(tag("path", d=f"M{x - 3:g} {y - 3:g}l6 6M{x - 3:g} {y + 3:g}l6 -6", class_="hole-idle"))
+            out.append(
+                tag(
+                    "path",
+                    d=f"M{x - 3:g} {y - 3:g}l6 6M{x - 3:g} {y + 3:g}l6 -6",
+                    class_="hole-idle",
+                )
+            )
     return "".join(out)
 
 
@@ -190,18 +310,28 @@ def ways(w: OnWall, s: Scale) -> str:
         shifted = shift(points, LANE_PX * ((n + 1) // 2) * (-1 if n % 2 else 1))
         class_ = "link" if r.want.system == "signal" else "run thin-run"
         title = tag("title", escape(f"{r.want.name}: {r.length.text}"))
-        out.append(tag("g", title, line(*shifted, class_=class_ + ("" if r.clear else " no-way")), class_=r.want.system))
+        out.append(
+            tag(
+                "g",
+                title,
+                line(*shifted, class_=class_ + ("" if r.clear else " no-way")),
+                class_=r.want.system,
+            )
+        )
     return "".join(out)
 
 
 def lanes_of(routes: Sequence[Route]) -> dict[str, int]:
-    """A lane for each way, so that no two lie on one line where they overlap; the lowest that is free."""
+    """A lane for each way, so that no two lie on one line where they overlap; the lowest that is
+    free.
+    """
     taken: list[tuple[int, tuple[float, float, float, float]]] = []
     out: dict[str, int] = {}
     for r in routes:
-        mine = [(min(a[0], b[0]), min(a[1], b[1]), max(a[0], b[0]), max(a[1], b[1])) for a, b in zip(r.points, r.points[1:], strict=False)][
-            1:-1
-        ]
+        mine = [
+            (min(a[0], b[0]), min(a[1], b[1]), max(a[0], b[0]), max(a[1], b[1]))
+            for a, b in zip(r.points, r.points[1:], strict=False)
+        ][1:-1]
         n = 0
         while any(lane == n and _over(a, b) for lane, a in taken for b in mine):
             n += 1
@@ -215,7 +345,10 @@ def _over(a: tuple[float, float, float, float], b: tuple[float, float, float, fl
     if upright_a != upright_b:
         return False
     along, across = (1, 0) if upright_a else (0, 1)
-    return abs(a[across] - b[across]) < 25 and min(a[along + 2], b[along + 2]) - max(a[along], b[along]) > 5
+    return (
+        abs(a[across] - b[across]) < 25
+        and min(a[along + 2], b[along + 2]) - max(a[along], b[along]) > 5
+    )
 
 
 def shift(points: Sequence[tuple[float, float]], by: float) -> list[tuple[float, float]]:

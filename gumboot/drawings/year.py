@@ -1,4 +1,6 @@
-"""A year in pictures: one day, the year as a carpet, how long an outage at each hour would be borne, and what more packs buy."""
+"""A year in pictures: one day, the year as a carpet, how long an outage at each hour would be
+borne, and what more packs buy.
+"""
 
 from __future__ import annotations
 
@@ -10,7 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from gumboot.core.working import fmt
+from gumboot.core.basis.figure import fmt
 from gumboot.drawings.raster import BLUE, CLAY, GREEN, PAPER, bands, carpet, shades, two_ways
 from gumboot.drawings.svg import box, line, picture, tag, text
 
@@ -20,7 +22,13 @@ LASTING = (
     ((70, 16, 12), (168, 40, 28), (214, 148, 60), (198, 212, 170), (47, 93, 58)),
 )  # h, and colours from short to long
 LASTING_NAMES = ("under 4 h", "4 to 12 h", "12 to 24 h", "1 to 3 days", "longer")
-CARPETS = {"grid": "Grid", "sun": "Sun", "load": "House", "stored": "Battery", "generator": "Generator"}
+CARPETS = {
+    "grid": "Grid",
+    "sun": "Sun",
+    "load": "House",
+    "stored": "Battery",
+    "generator": "Generator",
+}
 
 
 def day_of(n: int, year: int) -> date:
@@ -47,7 +55,10 @@ def year_carpet(which: str, series: Mapping[str, Series], capacity_kwh: float) -
             (PAPER, "nothing"),
             (CLAY, f"sold, {fmt(round(most, 1))} kW and more"),
         )
-        words = f"Bought {series['bought'].sum() / 4000:.0f} kWh, sold {series['sold'].sum() / 4000:.0f} kWh"
+        words = (
+            f"Bought {series['bought'].sum() / 4000:.0f} kWh, sold"
+            f" {series['sold'].sum() / 4000:.0f} kWh"
+        )
     elif which == "stored":
         share = series["stored"] / 1000 / capacity_kwh if capacity_kwh else series["stored"] * 0
         pixels = shades(share, PAPER, GREEN)
@@ -57,7 +68,10 @@ def year_carpet(which: str, series: Mapping[str, Series], capacity_kwh: float) -
         kw = series[which] / 1000
         most = float(np.quantile(kw, 0.995)) or 1.0
         pixels = shades(kw / most, PAPER, CLAY if which == "sun" else BLUE)
-        legend = ((PAPER, "nothing"), (CLAY if which == "sun" else BLUE, f"{fmt(round(most, 1))} kW and more"))
+        legend = (
+            (PAPER, "nothing"),
+            (CLAY if which == "sun" else BLUE, f"{fmt(round(most, 1))} kW and more"),
+        )
         words = f"{kw.sum() / 4:.0f} kWh in the year"
     return carpet(pixels.reshape(365, 96, 3), f"The year: {CARPETS[which].lower()}", words, legend)
 
@@ -81,17 +95,30 @@ W, H, X0, Y0 = 720.0, 190.0, 48.0, 18.0
 
 
 def day_picture(
-    day: int, series: Mapping[str, Series], capacity_kwh: float, best: Mapping[str, Series] | None, currency: str, off_grid: bool
+    day: int,
+    series: Mapping[str, Series],
+    capacity_kwh: float,
+    best: Mapping[str, Series] | None,
+    currency: str,
+    off_grid: bool,
 ) -> str:
-    """One day: sun and house in kW, what comes from where; the battery's state below; the price below that where there is a currency."""
+    """One day: sun and house in kW, what comes from where; the battery's state below; the price
+    below that where there is a currency.
+    """
     at = slice(day * 96, day * 96 + 96)
     outside = "generator" if off_grid else "bought"
-    kw = {k: series[k][at] / 1000 for k in ("sun", "load", outside, "sold", "charged", "discharged", "unserved")}
+    kw = {
+        k: series[k][at] / 1000
+        for k in ("sun", "load", outside, "sold", "charged", "discharged", "unserved")
+    }
     top = max(1.0, *(float(v.max()) for v in kw.values())) * 1.05
     y = lambda v: Y0 + H * (1 - v / top)  # noqa: E731
     out = [box(X0, Y0, W, H, "frame")]
     for v in _ticks(top):
-        out += [line((X0, y(v)), (X0 + W, y(v)), class_="grid-line"), text(X0 - 6, y(v) + 4, f"{v:g} kW", "small soft", "end")]
+        out += [
+            line((X0, y(v)), (X0 + W, y(v)), class_="grid-line"),
+            text(X0 - 6, y(v) + 4, f"{v:g} kW", "small soft", "end"),
+        ]
     out += [
         _steps(kw["sun"], y, "area-sun", True),
         _steps(kw["discharged"], y, "area-battery", True),
@@ -116,7 +143,10 @@ def day_picture(
         foot += 24
     for hour in range(0, 25, 3):
         x = X0 + W * hour / 24
-        out += [line((x, foot), (x, foot + 5), class_="feed"), text(x, foot + 17, f"{hour:02d}", "small soft", "middle")]
+        out += [
+            line((x, foot), (x, foot + 5), class_="feed"),
+            text(x, foot + 17, f"{hour:02d}", "small soft", "middle"),
+        ]
     names = [
         ("area-sun", "sun"),
         ("line-load", "house"),
@@ -127,7 +157,9 @@ def day_picture(
     x = X0
     for class_, name in names:
         swatch = (
-            box(x, foot + 27, 16, 10, class_) if class_.startswith("area") else line((x, foot + 32), (x + 16, foot + 32), class_=class_)
+            box(x, foot + 27, 16, 10, class_)
+            if class_.startswith("area")
+            else line((x, foot + 32), (x + 16, foot + 32), class_=class_)
         )
         out += [swatch, text(x + 21, foot + 36, name, "small")]
         x += 40 + 6.2 * len(name)
@@ -147,7 +179,11 @@ def _steps(values: Series, y: Any, class_: str, area: bool = False) -> str:
         a, b, h = X0 + W * n / 96, X0 + W * (n + 1) / 96, float(y(float(v)))
         parts.append(f"{'M' if not n and not area else 'L'}{a:.1f} {h:.1f}L{b:.1f} {h:.1f}")
     ground = float(y(0.0))
-    d = f"M{X0:.1f} {ground:.1f}" + "".join(parts) + f"L{X0 + W:.1f} {ground:.1f}Z" if area else "".join(parts)
+    d = (
+        f"M{X0:.1f} {ground:.1f}" + "".join(parts) + f"L{X0 + W:.1f} {ground:.1f}Z"
+        if area
+        else "".join(parts)
+    )
     return tag("path", d=d, class_=class_)
 
 
@@ -161,12 +197,22 @@ def _prices(buy: Series, y: float, currency: str) -> list[str]:
         x, w = X0 + W * a / 96, W * (b - a) / 96
         out.append(box(x, y, w, 20, "price-dear" if dear else "price"))
         if w > 34:
-            out.append(text(x + w / 2, y + 14, fmt(float(round(buy[a], 4))), "mono strong" if dear else "mono", "middle"))
+            out.append(
+                text(
+                    x + w / 2,
+                    y + 14,
+                    fmt(float(round(buy[a], 4))),
+                    "mono strong" if dear else "mono",
+                    "middle",
+                )
+            )
     return out
 
 
 def sweep_picture(swept: Mapping[str, Any], off_grid: bool, priced: bool, currency: str) -> str:
-    """What a year comes to by packs, a line an array; the plan and the knee marked; below it what each step buys."""
+    """What a year comes to by packs, a line an array; the plan and the knee marked; below it what
+    each step buys.
+    """
     worth = [_worth(c, off_grid, priced) for c in swept["candidates"]]
     packs, arrays = swept["packs"], swept["arrays"]
     low, high = min(worth), max(worth)
@@ -185,7 +231,8 @@ def sweep_picture(swept: Mapping[str, Any], off_grid: bool, priced: bool, curren
         text(
             X0,
             Y0 - 5,
-            f"{'goes without or burns fuel for' if off_grid else 'bill' if priced else 'bought'}, {unit} a year",
+            f"{'goes without or burns fuel for' if off_grid else 'bill' if priced else 'bought'},"
+            f" {unit} a year",
             "small soft",
         )
     )
@@ -193,25 +240,60 @@ def sweep_picture(swept: Mapping[str, Any], off_grid: bool, priced: bool, curren
     for a, array in sorted(enumerate(arrays), key=lambda p: p[1] != 1.0):
         row = worth[a * len(packs) : (a + 1) * len(packs)]
         here = array == 1.0
-        out.append(line(*((x(n), y(v)) for n, v in enumerate(row)), class_="line-load" if here else "grid-row"))
+        out.append(
+            line(
+                *((x(n), y(v)) for n, v in enumerate(row)),
+                class_="line-load" if here else "grid-row",
+            )
+        )
         if here:
             out += [tag("circle", cx=x(n), cy=y(v), r=3.5, class_="pin") for n, v in enumerate(row)]
             same = swept["knee"] == swept["now"]
             marks = [
                 (swept["now"], "chosen", "planned, and the knee" if same else "planned"),
-                *([(swept["knee"], "ring", "knee")] if swept["knee"] is not None and not same else []),
+                *(
+                    [(swept["knee"], "ring", "knee")]
+                    if swept["knee"] is not None and not same
+                    else []
+                ),
             ]
             for n, class_, word in marks:
                 if n in packs:
                     at = packs.index(n)
-                    out.append(tag("circle", cx=x(at), cy=y(row[at]), r=8 if class_ == "chosen" else 12, class_=class_))
-                    out.append(text(x(at), y(row[at]) + (-16 if word == "planned" else 26), word, "strong small", "middle"))
+                    out.append(
+                        tag(
+                            "circle",
+                            cx=x(at),
+                            cy=y(row[at]),
+                            r=8 if class_ == "chosen" else 12,
+                            class_=class_,
+                        )
+                    )
+                    out.append(
+                        text(
+                            x(at),
+                            y(row[at]) + (-16 if word == "planned" else 26),
+                            word,
+                            "strong small",
+                            "middle",
+                        )
+                    )
         end = float(y(row[-1])) + 4
         if all(abs(end - u) > 12 for u in used):
             used.append(end)
-            out.append(text(x(len(packs) - 1) + 10, end, f"{fmt(array)} × array", "strong small" if here else "small soft"))
+            out.append(
+                text(
+                    x(len(packs) - 1) + 10,
+                    end,
+                    f"{fmt(array)} × array",
+                    "strong small" if here else "small soft",
+                )
+            )
     for n, count in enumerate(packs):
-        out += [line((x(n), Y0 + H), (x(n), Y0 + H + 5), class_="feed"), text(x(n), Y0 + H + 17, str(count), "small soft", "middle")]
+        out += [
+            line((x(n), Y0 + H), (x(n), Y0 + H + 5), class_="feed"),
+            text(x(n), Y0 + H + 17, str(count), "small soft", "middle"),
+        ]
     out.append(text(X0 + W, Y0 + H + 17, "packs", "small soft", "end"))
     foot = Y0 + H + 30
     most = max((abs(s) for s in swept["steps"]), default=0.0) or 1.0
@@ -223,7 +305,10 @@ def sweep_picture(swept: Mapping[str, Any], off_grid: bool, priced: bool, curren
         out.append(box(centre - gap * 0.34, foot + 74 - tall, gap * 0.68, tall, "filled"))
         if gap > 30 or n % 2 == 0:
             out.append(text(centre, foot + 88, f"{round(gain) + 0:,}", "mono", "middle"))
-    words = "; ".join(f"{n} packs {v:.0f} {unit}" for n, v in zip(packs, worth[arrays.index(1.0) * len(packs) :], strict=False))
+    words = "; ".join(
+        f"{n} packs {v:.0f} {unit}"
+        for n, v in zip(packs, worth[arrays.index(1.0) * len(packs) :], strict=False)
+    )
     return picture(X0 + W + 10, foot + 96, "What more packs buy", words, *out)
 
 
@@ -239,7 +324,9 @@ def _round_step(span: float) -> float:
 
 
 def months_picture(months: Sequence[Mapping[str, float]]) -> str:
-    """Each month's house: how much of it the sun and battery gave, how much was bought, what went without; and what was sold."""
+    """Each month's house: how much of it the sun and battery gave, how much was bought, what went
+    without; and what was sold.
+    """
     top = max(1.0, *(max(m["load"], m["sun"]) for m in months)) * 1.06
     y = lambda v: Y0 + 150 * (1 - v / top)  # noqa: E731
     out = [box(X0, Y0, W, 150, "frame")]
@@ -254,10 +341,18 @@ def months_picture(months: Sequence[Mapping[str, float]]) -> str:
         own = max(0.0, m["load"] - m["bought"] - m["unserved"])
         out += [
             box(x, y(own), 26, y(0) - y(own), "filled"),
-            box(x, y(own + min(m["bought"], m["load"])), 26, y(own) - y(own + min(m["bought"], m["load"])), "bought"),
+            box(
+                x,
+                y(own + min(m["bought"], m["load"])),
+                26,
+                y(own) - y(own + min(m["bought"], m["load"])),
+                "bought",
+            ),
         ]
         if m["unserved"] > 0.05:
-            out.append(box(x, y(m["load"]), 26, y(m["load"] - m["unserved"]) - y(m["load"]), "too-much"))
+            out.append(
+                box(x, y(m["load"]), 26, y(m["load"] - m["unserved"]) - y(m["load"]), "too-much")
+            )
         out += [
             line((x + 38, y(0)), (x + 38, y(m["sun"])), class_="sun-bar"),
             text(x + 20, Y0 + 167, date(2025, n + 1, 1).strftime("%b"), "small soft", "middle"),
@@ -274,5 +369,9 @@ def months_picture(months: Sequence[Mapping[str, float]]) -> str:
         out += [box(x, Y0 + 178, 14, 10, class_), text(x + 19, Y0 + 187, name, "small")]
         x += 40 + 6.2 * len(name)
     out.append(text(X0, Y0 - 5, "kWh a month", "small soft"))
-    words = "; ".join(f"month {m['month']}: house {m['load']:.0f}, sun {m['sun']:.0f}, bought {m['bought']:.0f} kWh" for m in months)
+    words = "; ".join(
+        f"month {m['month']}: house {m['load']:.0f}, sun {m['sun']:.0f}, bought"
+        f" {m['bought']:.0f} kWh"
+        for m in months
+    )
     return picture(X0 + W + 10, Y0 + 196, "Month by month, kWh", words, *out)

@@ -12,8 +12,12 @@ from gumboot.core.land.recheck import Due
 LASTS = timedelta(hours=1)
 
 
-def return_calendar(rows: Sequence[tuple[str, str, str, str, Sequence[Due]]], made: datetime) -> bytes:
-    """One event a job: (job uid, its name, address, link, what is due). It starts when the last joint is due; each joint stands in its text."""
+def return_calendar(
+    rows: Sequence[tuple[str, str, str, str, Sequence[Due]]], made: datetime
+) -> bytes:
+    """One event a job: (job uid, its name, address, link, what is due). It starts when the last
+    joint is due; each joint stands in its text.
+    """
     out = Calendar()
     out.add("prodid", "-//Gumboot//torque return//EN")
     out.add("version", "2.0")
@@ -32,7 +36,16 @@ def return_calendar(rows: Sequence[tuple[str, str, str, str, Sequence[Due]]], ma
         how = {"torque": "rated torque again", "look": "witness mark"}
         event.add(
             "description",
-            "\n".join([link, *(f"{d.joint.label or f'{d.joint.place}, {d.joint.terminal}'}: {how[d.joint.recheck]}" for d in due)]),
+            "\n".join(
+                [
+                    link,
+                    *(
+                        f"{d.joint.label or f'{d.joint.place}, {d.joint.terminal}'}:"
+                        f" {how[d.joint.recheck]}"
+                        for d in due
+                    ),
+                ]
+            ),
         )
         alarm = Alarm()
         alarm.add("action", "DISPLAY")

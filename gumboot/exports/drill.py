@@ -10,8 +10,30 @@ from gumboot.core.wall.fixing import studs
 from gumboot.core.wall.gaps import rect_of_neighbour
 from gumboot.core.wall.rules import rect_of_backing
 
-LAYERS = {"WALL": 7, "STUDS": 8, "BACKING": 30, "THERE": 8, "BOXES": 5, "HOLES": 1, "WAYS": 3, "TEXT": 7}
-COLUMNS = ("number", "wall", "box", "hole", "x_mm", "y_mm", "above_level_line_mm", "meets", "anchor", "bit", "hole_diameter_mm", "depth_mm")
+LAYERS = {
+    "WALL": 7,
+    "STUDS": 8,
+    "BACKING": 30,
+    "THERE": 8,
+    "BOXES": 5,
+    "HOLES": 1,
+    "WAYS": 3,
+    "TEXT": 7,
+}
+COLUMNS = (
+    "number",
+    "wall",
+    "box",
+    "hole",
+    "x_mm",
+    "y_mm",
+    "above_level_line_mm",
+    "meets",
+    "anchor",
+    "bit",
+    "hole_diameter_mm",
+    "depth_mm",
+)
 
 
 def drill_csv(w: OnWall) -> str:
@@ -21,7 +43,22 @@ def drill_csv(w: OnWall) -> str:
     writer.writerow(COLUMNS)
     for d in drill_sheet(w):
         a = d.hole.anchor
-        writer.writerow([d.number, w.scene.wall.id, d.label, d.hole.id, d.x, d.y, d.up, d.hole.meets, a.label if a else "", a.bit if a else "", a.hole_mm if a else "", a.depth_mm if a else ""])  # fmt: skip
+        writer.writerow(
+            [
+                d.number,
+                w.scene.wall.id,
+                d.label,
+                d.hole.id,
+                d.x,
+                d.y,
+                d.up,
+                d.hole.meets,
+                a.label if a else "",
+                a.bit if a else "",
+                a.hole_mm if a else "",
+                a.depth_mm if a else "",
+            ]
+        )
     return out.getvalue()
 
 
@@ -37,7 +74,11 @@ def wall_dxf(w: OnWall) -> str:
     wall = w.scene.wall
 
     def rect(left: float, bottom: float, right: float, top: float, layer: str) -> None:
-        space.add_lwpolyline([(left, bottom), (right, bottom), (right, top), (left, top)], close=True, dxfattribs={"layer": layer})
+        space.add_lwpolyline(
+            [(left, bottom), (right, bottom), (right, top), (left, top)],
+            close=True,
+            dxfattribs={"layer": layer},
+        )
 
     def words(x: float, y: float, text: str, height: float = 30) -> None:
         space.add_text(text, height=height, dxfattribs={"layer": "TEXT"}).set_placement((x, y))

@@ -1,4 +1,6 @@
-"""The one-line drawing as DXF (R2010, ASCII), one layer a system: what is drawn on the sheet, in millimetres of paper."""
+"""The one-line drawing as DXF (R2010, ASCII), one layer a system: what is drawn on the sheet, in
+millimetres of paper.
+"""
 
 from __future__ import annotations
 
@@ -6,9 +8,9 @@ import io
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
+from gumboot.core.basis.sizes import spoken
+from gumboot.core.basis.units import show_length
 from gumboot.core.design import Design
-from gumboot.core.sizes import spoken
-from gumboot.core.units import show_length
 from gumboot.drawings.one_line import BOOKS
 from gumboot.drawings.sheet import Point, lay_sheet
 
@@ -16,13 +18,24 @@ if TYPE_CHECKING:
     from ezdxf.layouts import Modelspace
 
 PX_MM = 0.25  # one px of the sheet on paper: 960 px are 240 mm, which an A4 sheet holds
-LAYERS = {"BODIES": 7, "PV": 30, "BATTERY-DC": 1, "AC": 5, "LINKS": 6, "EXISTING": 8, "TEXT": 7, "TITLE": 7}
+LAYERS = {
+    "BODIES": 7,
+    "PV": 30,
+    "BATTERY-DC": 1,
+    "AC": 5,
+    "LINKS": 6,
+    "EXISTING": 8,
+    "TEXT": 7,
+    "TITLE": 7,
+}
 SYSTEMS = {"pv": "PV", "dc": "BATTERY-DC", "ac": "AC"}
 
 
 @lru_cache(maxsize=16)
 def to_dxf(design: Design) -> str:
-    """The drawing as DXF text. A design with nothing laid out gives an empty sheet with its name."""
+    """The drawing as DXF text. A design with nothing laid out gives an empty sheet with its
+    name.
+    """
     import ezdxf  # here, since it takes as long to load as the rest of the application
 
     document = ezdxf.new("R2010", setup=True)
@@ -35,7 +48,10 @@ def to_dxf(design: Design) -> str:
         sheet = lay_sheet(design)
         height = sheet.height
         _draw(space, design, height)
-    title = f"{design.plan.site.name}: one-line drawing, {design.plan.supply.kind}, {BOOKS[design.plan.code]}. Tables from memory: check your edition."
+    title = (
+        f"{design.plan.site.name}: one-line drawing, {design.plan.supply.kind},"
+        f" {BOOKS[design.plan.code]}. Tables from memory: check your edition."
+    )
     space.add_text(title, height=2.5, dxfattribs={"layer": "TITLE"}).set_placement((0, -8))
     out = io.StringIO()
     document.write(out)
@@ -51,19 +67,33 @@ def _draw(space: Modelspace, design: Design, height: float) -> None:
     def at(p: Point) -> tuple[float, float]:
         return p[0] * PX_MM, (height - p[1]) * PX_MM  # paper's y goes up
 
-    def words(p: Point, text: str, layer: str = "TEXT", size: float = 2.2, middle: bool = False) -> None:
+    def words(
+        p: Point, text: str, layer: str = "TEXT", size: float = 2.2, middle: bool = False
+    ) -> None:
         align = TextEntityAlignment.MIDDLE_CENTER if middle else TextEntityAlignment.LEFT
-        space.add_text(text, height=size, dxfattribs={"layer": layer}).set_placement(at(p), align=align)
+        space.add_text(text, height=size, dxfattribs={"layer": layer}).set_placement(
+            at(p), align=align
+        )
 
     for b in design.bodies:
         box = sheet.boxes.get(b.id)
         if box:
-            corners = [(box.x, box.y), (box.right, box.y), (box.right, box.bottom), (box.x, box.bottom)]
-            space.add_lwpolyline([at(c) for c in corners], close=True, dxfattribs={"layer": "BODIES"})
+            corners = [
+                (box.x, box.y),
+                (box.right, box.y),
+                (box.right, box.bottom),
+                (box.x, box.bottom),
+            ]
+            space.add_lwpolyline(
+                [at(c) for c in corners], close=True, dxfattribs={"layer": "BODIES"}
+            )
             for i, line in enumerate((b.label, *b.lines)[:3]):
                 words((box.middle[0], box.y + 12 + 13 * i), line, size=2.0, middle=True)
     for id, (a, b_) in sheet.bars.items():
-        space.add_lwpolyline([at(a), at(b_)], dxfattribs={"layer": "BATTERY-DC" if id == "dc-bus" else "AC", "const_width": 1.0})
+        space.add_lwpolyline(
+            [at(a), at(b_)],
+            dxfattribs={"layer": "BATTERY-DC" if id == "dc-bus" else "AC", "const_width": 1.0},
+        )
     for w in sheet.wires:
         s = by_id.get(w.id)
         layer = SYSTEMS[s.circuit.system] if s else "EXISTING"
@@ -72,13 +102,20 @@ def _draw(space: Modelspace, design: Design, height: float) -> None:
             long = show_length(s.place.run.length_m, design.plan.units)
             words(
                 (w.label[0], w.label[1] - 6),
-                f"C{s.circuit.number} {s.sets} x {spoken(s.size)} {s.cable.material}"
-                if s.sets > 1
-                else f"C{s.circuit.number} {spoken(s.size)}",
+                (
+                    f"C{s.circuit.number} {s.sets} x {spoken(s.size)} {s.cable.material}"
+                    if s.sets > 1
+                    else f"C{s.circuit.number} {spoken(s.size)}"
+                ),
             )
-            words((w.label[0], w.label[1] + 14), f"{s.protection.text}, {long}" if s.protection else long)
+            words(
+                (w.label[0], w.label[1] + 14),
+                f"{s.protection.text}, {long}" if s.protection else long,
+            )
     for _, way in sheet.links:
-        space.add_lwpolyline([at(p) for p in way], dxfattribs={"layer": "LINKS", "linetype": "DASHED"})
+        space.add_lwpolyline(
+            [at(p) for p in way], dxfattribs={"layer": "LINKS", "linetype": "DASHED"}
+        )
     if sheet.service:
         space.add_line(at(sheet.service[0]), at(sheet.service[1]), dxfattribs={"layer": "EXISTING"})
         words((sheet.service[1][0] + 6, sheet.service[1][1] + 8), "grid")

@@ -1,6 +1,7 @@
 """The whole job as one JSON file, under a published JSON Schema; and back.
 
-Plan, log and the files kept with them are the job; the design is written for readers and made again on reading.
+Plan, log and the files kept with them are the job; the design is written for readers and made again
+on reading.
 """
 
 from __future__ import annotations
@@ -16,11 +17,11 @@ from typing import Any, get_args
 
 from pydantic import TypeAdapter, ValidationError
 
-from gumboot.core import log
 from gumboot.core.design import Design
+from gumboot.core.journal import log
+from gumboot.core.journal.log import Entry
 from gumboot.core.land import Verdict
 from gumboot.core.land.moves import ACTS
-from gumboot.core.log import Entry
 from gumboot.core.plan import Plan
 
 FORMAT = "gumboot-job/1"
@@ -59,24 +60,118 @@ class Taken:
 
 
 def design_json(design: Design) -> dict[str, Any]:
-    """The design for readers: findings, circuits, terminations, settings and every figure with its working."""
+    """The design for readers: findings, circuits, terminations, settings and every figure with its
+    working.
+    """
     return {
-        "findings": [{"key": f.key, "level": f.level.value, "place": f.place, "says": f.says, "rule": f.rule, "cures": [c.text for c in f.cures]} for f in design.findings],
-        "circuits": [{"id": s.id, "number": s.circuit.number, "name": s.circuit.name, "conductor": s.size, "earth": str(s.egc.value), "protection_a": s.protection.value if s.protection else None, "sets": s.sets, "material": s.cable.material, "label": s.label_text, "length_m": s.place.run.length_m, "permitted_a": s.permitted.value} for s in design.circuits],
+        "findings": [
+            {
+                "key": f.key,
+                "level": f.level.value,
+                "place": f.place,
+                "says": f.says,
+                "rule": f.rule,
+                "cures": [c.text for c in f.cures],
+            }
+            for f in design.findings
+        ],
+        "circuits": [
+            {
+                "id": s.id,
+                "number": s.circuit.number,
+                "name": s.circuit.name,
+                "conductor": s.size,
+                "earth": str(s.egc.value),
+                "protection_a": s.protection.value if s.protection else None,
+                "sets": s.sets,
+                "material": s.cable.material,
+                "label": s.label_text,
+                "length_m": s.place.run.length_m,
+                "permitted_a": s.permitted.value,
+            }
+            for s in design.circuits
+        ],
         "bodies": [{"id": b.id, "role": b.role, "label": b.label} for b in design.bodies],
-        "links": [{"name": x.name, "conductors": x.conductors, "from": x.source, "to": x.load} for x in design.links],
-        "raceways": [{"name": r.name, "circuits": list(r.circuits), "conduit": r.conduit.text, "trough": r.trough.text if r.trough else None} for r in design.raceways],
+        "links": [
+            {"name": x.name, "conductors": x.conductors, "from": x.source, "to": x.load}
+            for x in design.links
+        ],
+        "raceways": [
+            {
+                "name": r.name,
+                "circuits": list(r.circuits),
+                "conduit": r.conduit.text,
+                "trough": r.trough.text if r.trough else None,
+            }
+            for r in design.raceways
+        ],
         "disconnects": [asdict(x) for x in design.disconnects],
-        "bonds": {state: list(places) for state, places in design.bonds.states()} if design.bonds else {},
-        "sharing_a": {k: [round(a, 3) for a in v] for k, v in design.sharing.amps.items()} if design.sharing else None,
-        "loops": [{"circuit": x.circuit, "grid_ohm": x.grid.value if x.grid else None, "limit_ohm": x.limit.value, "islanded_a": x.islanded.value if x.islanded else None} for x in design.loops],
-        "terminations": [{"key": t.key, "number": t.number, "kind": t.kind, "stage": t.stage, "made": t.made, "far": t.far, "isolate": list(t.isolate), "recheck": t.recheck, "place": t.place, "terminal": t.terminal, "conductor": t.conductor, "size": t.size, "strip_mm": t.strip_mm, "torque_nm": t.torque.value if t.torque else None, "label": t.label} for t in design.terminations],
-        "settings": [{"id": s.id, "label": s.label, "value": s.value, "unit": s.unit, "reason": s.reason} for s in design.settings],
-        "figures": {k: {"name": f.name, "value": f.value, "unit": f.unit, "formula": f.formula, "put_in": f.put_in, "source": f.source, "lookup": f.lookup, "assumption": f.assumption, "doubt": f.doubt} for k, f in design.figures.items()},
-    }  # fmt: skip
+        "bonds": (
+            {state: list(places) for state, places in design.bonds.states()} if design.bonds else {}
+        ),
+        "sharing_a": (
+            {k: [round(a, 3) for a in v] for k, v in design.sharing.amps.items()}
+            if design.sharing
+            else None
+        ),
+        "loops": [
+            {
+                "circuit": x.circuit,
+                "grid_ohm": x.grid.value if x.grid else None,
+                "limit_ohm": x.limit.value,
+                "islanded_a": x.islanded.value if x.islanded else None,
+            }
+            for x in design.loops
+        ],
+        "terminations": [
+            {
+                "key": t.key,
+                "number": t.number,
+                "kind": t.kind,
+                "stage": t.stage,
+                "made": t.made,
+                "far": t.far,
+                "isolate": list(t.isolate),
+                "recheck": t.recheck,
+                "place": t.place,
+                "terminal": t.terminal,
+                "conductor": t.conductor,
+                "size": t.size,
+                "strip_mm": t.strip_mm,
+                "torque_nm": t.torque.value if t.torque else None,
+                "label": t.label,
+            }
+            for t in design.terminations
+        ],
+        "settings": [
+            {"id": s.id, "label": s.label, "value": s.value, "unit": s.unit, "reason": s.reason}
+            for s in design.settings
+        ],
+        "figures": {
+            k: {
+                "name": f.name,
+                "value": f.value,
+                "unit": f.unit,
+                "formula": f.formula,
+                "put_in": f.put_in,
+                "source": f.source,
+                "lookup": f.lookup,
+                "assumption": f.assumption,
+                "doubt": f.doubt,
+            }
+            for k, f in design.figures.items()
+        },
+    }
 
 
-def write(uid: str, version: int, plan: Plan, design: Design, entries: Sequence[Entry], attached: Iterable[Attached] = ()) -> str:
+def write(
+    uid: str,
+    version: int,
+    plan: Plan,
+    design: Design,
+    entries: Sequence[Entry],
+    attached: Iterable[Attached] = (),
+) -> str:
     """The file's text."""
     document = {
         "format": FORMAT,
@@ -99,7 +194,11 @@ def schema() -> dict[str, Any]:
     entry["properties"]["kind"] = {"enum": list(get_args(log.Kind))}
     entry["properties"]["uuid"] = {"type": "string", "minLength": 8, "maxLength": 64}
     text, maybe = {"type": "string"}, {"type": ["string", "null"]}
-    wrench = {"type": ["object", "null"], "required": ["name", "serial", "calibrated_until"], "additionalProperties": text}
+    wrench = {
+        "type": ["object", "null"],
+        "required": ["name", "serial", "calibrated_until"],
+        "additionalProperties": text,
+    }
     torque = {"type": ["number", "null"], "minimum": 0, "maximum": 1000}
     verdict = {"enum": list(get_args(Verdict))}
     digest = {"type": "string", "pattern": "^[0-9a-f]{64}$"}
@@ -114,19 +213,71 @@ def schema() -> dict[str, Any]:
         "data": {**text, "contentEncoding": "base64"},
     }
     bodies = {
-        "reading": {"termination": text, "label": text, "torque_nm": torque, "typed": text, "rated_nm": torque, "rated_source": text, "verdict": verdict, "why": text, "wrench": wrench, "replaced": {"type": "boolean"}, "corrects": maybe, "note": text},
-        "step": {"termination": text, "label": text, "act": {"enum": list(ACTS)}, "corrects": maybe, "note": text},
-        "settle": {"termination": text, "label": text, "stands": text, "drops": {"type": "array", "items": text}, "reason": text},
+        "reading": {
+            "termination": text,
+            "label": text,
+            "torque_nm": torque,
+            "typed": text,
+            "rated_nm": torque,
+            "rated_source": text,
+            "verdict": verdict,
+            "why": text,
+            "wrench": wrench,
+            "replaced": {"type": "boolean"},
+            "corrects": maybe,
+            "note": text,
+        },
+        "step": {
+            "termination": text,
+            "label": text,
+            "act": {"enum": list(ACTS)},
+            "corrects": maybe,
+            "note": text,
+        },
+        "settle": {
+            "termination": text,
+            "label": text,
+            "stands": text,
+            "drops": {"type": "array", "items": text},
+            "reason": text,
+        },
         "accept": {"finding": text, "fingerprint": text, "says": text, "reason": text},
-        "sign": {"plan_version": {"type": "integer"}, "plan_digest": text, "log_head": text, "statement": text},
+        "sign": {
+            "plan_version": {"type": "integer"},
+            "plan_digest": text,
+            "log_head": text,
+            "statement": text,
+        },
         "reopen": {"reason": text},
         "photo": {"digest": digest, "what": text, "note": text},
         "withdraw": {"digest": digest, "reason": text},
-        "drill": {"hole": text, "label": text, "x_mm": {"type": "number"}, "y_mm": {"type": "number"}, "planned_mm": {"type": "array", "items": {"type": "number"}, "minItems": 2, "maxItems": 2}, "anchor": text, "digest": maybe_digest, "note": text},
-    }  # fmt: skip
-    device = {"seen": {"type": ["integer", "null"], "minimum": 0}, "device": text, "digest": maybe_digest}
+        "drill": {
+            "hole": text,
+            "label": text,
+            "x_mm": {"type": "number"},
+            "y_mm": {"type": "number"},
+            "planned_mm": {
+                "type": "array",
+                "items": {"type": "number"},
+                "minItems": 2,
+                "maxItems": 2,
+            },
+            "anchor": text,
+            "digest": maybe_digest,
+            "note": text,
+        },
+    }
+    device = {
+        "seen": {"type": ["integer", "null"], "minimum": 0},
+        "device": text,
+        "digest": maybe_digest,
+    }
     more = {
-        "reading": {"turn": {"enum": ["first", "again"]}, "source": {"enum": ["typed", "file", "wrench"]}, **device},
+        "reading": {
+            "turn": {"enum": ["first", "again"]},
+            "source": {"enum": ["typed", "file", "wrench"]},
+            **device,
+        },
         "step": device,
         "settle": device,
     }  # what entries of before have not
@@ -135,7 +286,11 @@ def schema() -> dict[str, Any]:
             "if": {"properties": {"kind": {"const": kind}}},
             "then": {
                 "properties": {
-                    "body": {"required": list(fields), "properties": {**fields, **more.get(kind, {})}, "additionalProperties": False}
+                    "body": {
+                        "required": list(fields),
+                        "properties": {**fields, **more.get(kind, {})},
+                        "additionalProperties": False,
+                    }
                 }
             },
         }
@@ -155,7 +310,12 @@ def schema() -> dict[str, Any]:
             "log": {"type": "array", "items": {**entry, "allOf": rules}},
             "files": {
                 "type": "array",
-                "items": {"type": "object", "required": list(attached), "properties": attached, "additionalProperties": False},
+                "items": {
+                    "type": "object",
+                    "required": list(attached),
+                    "properties": attached,
+                    "additionalProperties": False,
+                },
             },
             "design": {"type": "object"},
         },
@@ -177,7 +337,11 @@ def read(data: bytes) -> Taken:
     except UnicodeDecodeError as exc:
         raise BrokenFile([("file", f"not UTF-8 text (byte {exc.start})")]) from exc
     except (json.JSONDecodeError, RecursionError) as exc:
-        where = f"line {exc.lineno}, column {exc.colno}: {exc.msg}" if isinstance(exc, json.JSONDecodeError) else "nested too deep"
+        where = (
+            f"line {exc.lineno}, column {exc.colno}: {exc.msg}"
+            if isinstance(exc, json.JSONDecodeError)
+            else "nested too deep"
+        )
         raise BrokenFile([("file", f"not JSON, {where}")]) from exc
     except ValueError as exc:
         raise BrokenFile([("file", str(exc))]) from exc
@@ -185,14 +349,19 @@ def read(data: bytes) -> Taken:
         raise BrokenFile(odd[:50])
     faults = [
         ("/".join(str(p) for p in e.absolute_path) or "file", _say(e.message))
-        for e in sorted(Draft202012Validator(schema()).iter_errors(document), key=lambda e: [str(p) for p in e.absolute_path])
+        for e in sorted(
+            Draft202012Validator(schema()).iter_errors(document),
+            key=lambda e: [str(p) for p in e.absolute_path],
+        )
     ]
     if faults:
         raise BrokenFile(faults[:50])
     try:
         plan = Plan.model_validate(document["plan"])
     except ValidationError as exc:
-        raise BrokenFile([("/".join(["plan", *(str(p) for p in e["loc"])]), e["msg"]) for e in exc.errors()]) from exc
+        raise BrokenFile(
+            [("/".join(["plan", *(str(p) for p in e["loc"])]), e["msg"]) for e in exc.errors()]
+        ) from exc
     entries = [Entry(**e) for e in document["log"]]
     seen: dict[str, int] = {}
     for i, e in enumerate(entries):
@@ -204,7 +373,10 @@ def read(data: bytes) -> Taken:
         faults.append(
             (
                 f"log/{broken - 1}",
-                "its hash does not follow from what it holds and the entry before: the log was changed after it was written",
+                (
+                    "its hash does not follow from what it holds and the entry before: the log was"
+                    " changed after it was written"
+                ),
             )
         )
     files = [_attached(i, a, faults) for i, a in enumerate(document.get("files", []))]
@@ -220,7 +392,12 @@ def _attached(i: int, a: dict[str, Any], faults: list[tuple[str, str]]) -> Attac
     except binascii.Error:
         data = b""
     if hashlib.sha256(data).hexdigest() != a["digest"]:
-        faults.append((f"files/{i}/data", "does not hold the bytes that its digest names: the file was changed or cut short"))
+        faults.append(
+            (
+                f"files/{i}/data",
+                "does not hold the bytes that its digest names: the file was changed or cut short",
+            )
+        )
     return Attached(**{**a, "data": data})
 
 
@@ -233,9 +410,14 @@ def _unprintable(document: Any) -> Iterator[tuple[str, str]]:
             stack += [(f"{path}/{k}", x) for k, v in value.items() for x in (k, v)]
         elif isinstance(value, list):
             stack += [(f"{path}/{i}", x) for i, x in enumerate(value)]
-        elif isinstance(value, str) and ("\x00" in value or any("\ud800" <= c <= "\udfff" for c in value)):
+        elif isinstance(value, str) and (
+            "\x00" in value or any("\ud800" <= c <= "\udfff" for c in value)
+        ):
             where = path.strip("/").encode("utf-8", "replace").decode().replace("\x00", "?")
-            yield where or "file", "holds a character that no record may (a null, or half a surrogate pair)"
+            yield (
+                where or "file",
+                "holds a character that no record may (a null, or half a surrogate pair)",
+            )
 
 
 def _no_constant(name: str) -> float:

@@ -1,4 +1,6 @@
-"""Label sheets and placards as HTML to print, and labels as CSV for label printers. QR codes by segno."""
+"""Label sheets and placards as HTML to print, and labels as CSV for label printers. QR codes by
+segno.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +20,9 @@ PAPER = {"a4": (210.0, 297.0), "letter": (215.9, 279.4)}
 def qr_svg(text: str) -> str:
     """A QR code (ISO/IEC 18004, level M) as an SVG that scales to its box."""
     out = io.BytesIO()
-    segno.make(text, error="m", micro=False).save(out, kind="svg", xmldecl=False, svgns=True, omitsize=True, border=2)
+    segno.make(text, error="m", micro=False).save(
+        out, kind="svg", xmldecl=False, svgns=True, omitsize=True, border=2
+    )
     return out.getvalue().decode()
 
 
@@ -37,7 +41,9 @@ class Place:
     qr: str
 
 
-def sheets(labels: Sequence[Label], stock: Stock, base: str, job_id: int, skip: int = 0) -> Iterator[list[Place]]:
+def sheets(
+    labels: Sequence[Label], stock: Stock, base: str, job_id: int, skip: int = 0
+) -> Iterator[list[Place]]:
     """Label by label on sheet by sheet; `skip` places of the first sheet are used up already."""
     each = stock.across * stock.down
     places: list[Place] = []
@@ -46,7 +52,10 @@ def sheets(labels: Sequence[Label], stock: Stock, base: str, job_id: int, skip: 
         if k == 0 and places:
             yield places
             places = []
-        x, y = stock.left + (k % stock.across) * stock.pitch_x, stock.top + (k // stock.across) * stock.pitch_y
+        x, y = (
+            stock.left + (k % stock.across) * stock.pitch_x,
+            stock.top + (k // stock.across) * stock.pitch_y,
+        )
         places.append(Place(round(x, 3), round(y, 3), label, qr_svg(link(base, job_id, label.key))))
     if places:
         yield places
@@ -56,5 +65,8 @@ def labels_csv(labels: Sequence[Label], base: str, job_id: int) -> str:
     """One line a label, in order: its lines and the address for a QR code."""
     return as_csv(
         ("order", "line1", "line2", "line3", "line4", "qr", "joint"),
-        ((str(i), *(list(x.lines) + [""] * 4)[:4], link(base, job_id, x.key), x.key) for i, x in enumerate(labels, 1)),
+        (
+            (str(i), *(list(x.lines) + [""] * 4)[:4], link(base, job_id, x.key), x.key)
+            for i, x in enumerate(labels, 1)
+        ),
     )

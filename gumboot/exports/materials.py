@@ -1,6 +1,8 @@
-"""What to buy and what to write down: the bill of materials and the circuit schedule, as rows and as CSV.
+"""What to buy and what to write down: the bill of materials and the circuit schedule, as rows and
+as CSV.
 
-Cable carries 10 % for waste and service loops; lugs, ferrules and connectors are counted at the terminations themselves.
+Cable carries 10 % for waste and service loops; lugs, ferrules and connectors are counted at the
+terminations themselves.
 """
 
 from __future__ import annotations
@@ -14,13 +16,19 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from gumboot.catalogue import catalogue
-from gumboot.core.conductors import Sized
+from gumboot.core.basis.sizes import area_mm2, spoken
+from gumboot.core.basis.units import FT_M
 from gumboot.core.design import Design
-from gumboot.core.sizes import area_mm2, spoken
-from gumboot.core.units import FT_M
+from gumboot.core.size.conductors import Sized
 
 ALLOWANCE = 1.10
-GLANDS = ((12.0, "M20"), (30.0, "M25"), (80.0, "M32"), (200.0, "M40"), (1e9, "M50"))  # mm² of all cores together, common practice
+GLANDS = (
+    (12.0, "M20"),
+    (30.0, "M25"),
+    (80.0, "M32"),
+    (200.0, "M40"),
+    (1e9, "M50"),
+)  # mm² of all cores together, common practice
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,7 +45,13 @@ class Item:
 def materials(design: Design) -> tuple[Item, ...]:
     """The bill of materials, in the order a van is loaded."""
     us = design.plan.units == "us"
-    return (*_kit(design), *_cable(design, us), *_ends(design), *_protection(design), *_ways(design, us))
+    return (
+        *_kit(design),
+        *_cable(design, us),
+        *_ends(design),
+        *_protection(design),
+        *_ways(design, us),
+    )
 
 
 def _kit(design: Design) -> Iterable[Item]:
@@ -45,14 +59,26 @@ def _kit(design: Design) -> Iterable[Item]:
     if design.inverter:
         yield Item("Kit", f"{design.inverter.maker} {design.inverter.model}", kit.inverters, "")
     if design.pack and kit.packs:
-        yield Item("Kit", f"{design.pack.maker} {design.pack.model}", kit.packs * (kit.series if design.pack.form != "pack" else 1), "")
+        yield Item(
+            "Kit",
+            f"{design.pack.maker} {design.pack.model}",
+            kit.packs * (kit.series if design.pack.form != "pack" else 1),
+            "",
+        )
         if design.pack.cabinet:
-            yield Item("Kit", f"{design.pack.maker} {design.pack.cabinet.name}", math.ceil(kit.packs / design.pack.cabinet.holds), "")
+            yield Item(
+                "Kit",
+                f"{design.pack.maker} {design.pack.cabinet.name}",
+                math.ceil(kit.packs / design.pack.cabinet.holds),
+                "",
+            )
     if design.gateway:
         yield Item("Kit", f"{design.gateway.maker} {design.gateway.model}", 1, "")
     module = book.modules.get(kit.module or "")
     if module and design.plan.strings:
-        yield Item("Kit", f"{module.maker} {module.model}", sum(s.modules for s in design.plan.strings), "")
+        yield Item(
+            "Kit", f"{module.maker} {module.model}", sum(s.modules for s in design.plan.strings), ""
+        )
     jumpers = sum(s.jumper for s in design.strings)
     if jumpers:
         yield Item("Kit", "maker's PV jumper, pair", jumpers, "")
@@ -88,7 +114,9 @@ def _ends(design: Design) -> Iterable[Item]:
         if t.ferrite:
             counted[f"ferrite: {t.ferrite}"] += 1
     if design.terminations:
-        counted["label, both ends of every conductor"] = sum(bool(t.label) for t in design.terminations)
+        counted["label, both ends of every conductor"] = sum(
+            bool(t.label) for t in design.terminations
+        )
     for what, n in sorted(counted.items()):
         yield Item("Ends", what, n, "")
 
@@ -133,23 +161,61 @@ def _ways(design: Design, us: bool) -> Iterable[Item]:
 
 def materials_csv(design: Design) -> str:
     """The bill as CSV (RFC 4180)."""
-    return as_csv(("group", "item", "quantity", "unit"), ((i.group, i.what, f"{i.count:g}", i.unit) for i in materials(design)))
+    return as_csv(
+        ("group", "item", "quantity", "unit"),
+        ((i.group, i.what, f"{i.count:g}", i.unit) for i in materials(design)),
+    )
 
 
 SCHEDULE = (
-    "number", "circuit", "from", "to", "system", "current_a", "required_a", "protection_a", "sets", "conductor", "metal", "insulation_c", "earth",
-    "method", "raceway", "length_m", "drop_pct", "permitted_a", "binds", "label",
-)  # fmt: skip
+    "number",
+    "circuit",
+    "from",
+    "to",
+    "system",
+    "current_a",
+    "required_a",
+    "protection_a",
+    "sets",
+    "conductor",
+    "metal",
+    "insulation_c",
+    "earth",
+    "method",
+    "raceway",
+    "length_m",
+    "drop_pct",
+    "permitted_a",
+    "binds",
+    "label",
+)
 
 
 def schedule_row(s: Sized) -> tuple[str, ...]:
     """One circuit as texts, in the order of SCHEDULE."""
     c = s.circuit
     return (
-        f"C{c.number}", c.name, f"{c.source.label} {c.source.port}", f"{c.load.label} {c.load.port}", c.system, f"{c.current.n:.2f}", f"{s.i_req.n:.2f}",
-        f"{s.protection.n:g}" if s.protection else "", str(s.sets), spoken(s.size), s.cable.material, str(s.cable.temp_c), spoken(str(s.egc.value)),
-        s.place.run.method, s.place.run.raceway, f"{s.place.run.length_m:.2f}", f"{s.judged.drop_pct.n:.3f}", f"{s.permitted.n:.2f}", s.binds, s.label_text,
-    )  # fmt: skip
+        f"C{c.number}",
+        c.name,
+        f"{c.source.label} {c.source.port}",
+        f"{c.load.label} {c.load.port}",
+        c.system,
+        f"{c.current.n:.2f}",
+        f"{s.i_req.n:.2f}",
+        f"{s.protection.n:g}" if s.protection else "",
+        str(s.sets),
+        spoken(s.size),
+        s.cable.material,
+        str(s.cable.temp_c),
+        spoken(str(s.egc.value)),
+        s.place.run.method,
+        s.place.run.raceway,
+        f"{s.place.run.length_m:.2f}",
+        f"{s.judged.drop_pct.n:.3f}",
+        f"{s.permitted.n:.2f}",
+        s.binds,
+        s.label_text,
+    )
 
 
 def schedule_csv(design: Design) -> str:
@@ -166,5 +232,12 @@ def as_csv(head: tuple[str, ...], rows: Iterable[tuple[str, ...]]) -> str:
 
 
 def _inert(cell: str) -> str:
-    """A cell that no spreadsheet takes for a formula: texts of ours never start so, a name typed by someone may."""
-    return f"'{cell}" if cell.startswith(("=", "+", "-", "@", "\t")) and not cell.replace(".", "", 1).lstrip("-").isdigit() else cell
+    """A cell that no spreadsheet takes for a formula: texts of ours never start so, a name typed by
+    someone may.
+    """
+    return (
+        f"'{cell}"
+        if cell.startswith(("=", "+", "-", "@", "\t"))
+        and not cell.replace(".", "", 1).lstrip("-").isdigit()
+        else cell
+    )

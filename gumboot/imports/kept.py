@@ -28,7 +28,12 @@ def read_readings(data: bytes) -> Readings:
     head, _, rest = data.decode().partition("\n")
     year = head.rpartition("_")[2]
     kwh = np.loadtxt(io.StringIO(rest), delimiter=",", usecols=1, ndmin=1) if rest else np.zeros(0)
-    if len(kwh) != STEPS or not year.isdecimal() or not np.isfinite(kwh).all() or not 1980 <= int(year) <= 2100:
+    if (
+        len(kwh) != STEPS
+        or not year.isdecimal()
+        or not np.isfinite(kwh).all()
+        or not 1980 <= int(year) <= 2100
+    ):
         raise Unreadable("These are not the readings of a year as Gumboot keeps them.")
     return Readings(int(year), kwh)
 

@@ -1,4 +1,6 @@
-"""A photograph as it is kept: upright, no larger than needed, and without where it was taken or by which telephone."""
+"""A photograph as it is kept: upright, no larger than needed, and without where it was taken or by
+which telephone.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,9 @@ TAKEN = 36867  # EXIF DateTimeOriginal: JEITA CP-3451, table 8
 
 @dataclass(frozen=True)
 class Photo:
-    """JPEG bytes, a small one beside, px, and when it was taken by the camera's clock ("" if it does not say)."""
+    """JPEG bytes, a small one beside, px, and when it was taken by the camera's clock ("" if it
+    does not say).
+    """
 
     data: bytes
     small: bytes
@@ -36,7 +40,10 @@ def read_photo(data: bytes) -> Photo:
             warnings.simplefilter("ignore", Image.DecompressionBombWarning)
             opened = Image.open(io.BytesIO(data), formats=FORMATS)
         if opened.width * opened.height > MOST_PIXELS:
-            raise Unreadable(f"It has {opened.width} × {opened.height} pixels, more than any camera takes. {want}.")
+            raise Unreadable(
+                f"It has {opened.width} × {opened.height} pixels, more than any camera takes."
+                f" {want}."
+            )
         said = opened.getexif()
         taken = str(said.get_ifd(0x8769).get(TAKEN, ""))[:19]
         ImageFile.LOAD_TRUNCATED_IMAGES = False  # others of this process may have set it
@@ -44,12 +51,27 @@ def read_photo(data: bytes) -> Photo:
         upright = ImageOps.exif_transpose(opened).convert("RGB")
     except UnidentifiedImageError as exc:
         raise Unreadable(f"It is not a photograph that can be read here. {want}.") from exc
-    except (OSError, ValueError, SyntaxError, KeyError, TypeError, Image.DecompressionBombError) as exc:
-        raise Unreadable(f"The photograph is damaged or cut short. {want}, and send it again.") from exc
+    except (
+        OSError,
+        ValueError,
+        SyntaxError,
+        KeyError,
+        TypeError,
+        Image.DecompressionBombError,
+    ) as exc:
+        raise Unreadable(
+            f"The photograph is damaged or cut short. {want}, and send it again."
+        ) from exc
     upright.thumbnail((EDGE, EDGE))
     small = upright.copy()
     small.thumbnail((SMALL_EDGE, SMALL_EDGE))
-    return Photo(_jpeg(upright), _jpeg(small), upright.width, upright.height, taken if taken[:4].isdecimal() else "")
+    return Photo(
+        _jpeg(upright),
+        _jpeg(small),
+        upright.width,
+        upright.height,
+        taken if taken[:4].isdecimal() else "",
+    )
 
 
 def _jpeg(image: object) -> bytes:

@@ -1,4 +1,6 @@
-"""Readings of a recording wrench as CSV: columns found by what their heads say, units in a column, in the head or with the number."""
+"""Readings of a recording wrench as CSV: columns found by what their heads say, units in a column,
+in the head or with the number.
+"""
 
 from __future__ import annotations
 
@@ -7,8 +9,8 @@ import io
 import re
 from dataclasses import dataclass
 
+from gumboot.core.basis.units import NotAQuantity, parse
 from gumboot.core.land.matching import Recorded
-from gumboot.core.units import NotAQuantity, parse
 from gumboot.imports.interval import Unreadable
 
 MOST_ROWS = 2000
@@ -35,28 +37,43 @@ def read_torque_csv(data: bytes) -> tuple[list[Recorded], Report]:
     text = decoded(data)
     lines = [x for x in text.splitlines() if x.strip()]
     if len(lines) < 2:
-        raise Unreadable("the file has no readings: send a CSV with a line of heads and a line for each reading")
+        raise Unreadable(
+            "the file has no readings: send a CSV with a line of heads and a line for each reading"
+        )
     if len(lines) > MOST_ROWS + 1:
-        raise Unreadable(f"the file has {len(lines) - 1} readings; at most {MOST_ROWS} are taken at once")
+        raise Unreadable(
+            f"the file has {len(lines) - 1} readings; at most {MOST_ROWS} are taken at once"
+        )
     try:
-        dialect: type[csv.Dialect] | str = csv.Sniffer().sniff("\n".join(lines[:20]), delimiters=",;\t|")
+        dialect: type[csv.Dialect] | str = csv.Sniffer().sniff(
+            "\n".join(lines[:20]), delimiters=",;\t|"
+        )
     except csv.Error:
         dialect = "excel"
     try:
         rows = list(csv.reader(io.StringIO("\n".join(lines)), dialect))
     except csv.Error as exc:
-        raise Unreadable(f"this is no CSV of readings ({exc}): send a line of heads and a line for each reading") from exc
+        raise Unreadable(
+            f"this is no CSV of readings ({exc}): send a line of heads and a line for each reading"
+        ) from exc
     heads = [h.strip() for h in rows[0]]
     where: dict[str, int] = {}
     for i, h in enumerate(heads):
         for name, pattern in HEADS.items():
-            if name not in where and i not in where.values() and re.search(pattern, h, re.IGNORECASE):
+            if (
+                name not in where
+                and i not in where.values()
+                and re.search(pattern, h, re.IGNORECASE)
+            ):
                 where[name] = i
     if "torque" not in where:
         raise Unreadable(
-            f"no column is called torque or reading; the heads are: {', '.join(heads)[:200]}. Name one so, with its unit: torque_nm, torque (in-lb)"
+            f"no column is called torque or reading; the heads are: {', '.join(heads)[:200]}. Name"
+            " one so, with its unit: torque_nm, torque (in-lb)"
         )
-    in_head = re.search(r"[\[(_ ](n.?m|in.?lbs?|ft.?lbs?)[\])]?\s*$", heads[where["torque"]], re.IGNORECASE)
+    in_head = re.search(
+        r"[\[(_ ](n.?m|in.?lbs?|ft.?lbs?)[\])]?\s*$", heads[where["torque"]], re.IGNORECASE
+    )
     unit_of_head = in_head[1].replace("_", "") if in_head else ""
     out: list[Recorded] = []
     bad: list[tuple[int, str]] = []
@@ -65,7 +82,15 @@ def read_torque_csv(data: bytes) -> tuple[list[Recorded], Report]:
         unit = cells.get("unit", "") or unit_of_head
         bare = re.fullmatch(r"[-+\d.,]+", cells["torque"]) is not None
         if bare and not unit:
-            bad.append((number, f"“{cells['torque']}” has no unit: add a column called unit, or the unit to the head"))
+            bad.append(
+                (
+                    number,
+                    (
+                        f"“{cells['torque']}” has no unit: add a column called unit, or the unit to"
+                        " the head"
+                    ),
+                )
+            )
             continue
         try:
             typed = f"{cells['torque']} {unit}" if bare else cells["torque"]
@@ -87,12 +112,16 @@ def read_torque_csv(data: bytes) -> tuple[list[Recorded], Report]:
             )
         )
     if not out:
-        raise Unreadable("no line holds a torque: " + "; ".join(f"line {n}: {why}" for n, why in bad[:3]))
+        raise Unreadable(
+            "no line holds a torque: " + "; ".join(f"line {n}: {why}" for n, why in bad[:3])
+        )
     return out, Report({k: heads[i] for k, i in where.items()}, tuple(bad))
 
 
 def decoded(data: bytes) -> str:
-    """The text of a file in UTF-8, with or without a mark, or in Windows' western code page. Raises Unreadable for what is no text."""
+    """The text of a file in UTF-8, with or without a mark, or in Windows' western code page. Raises
+    Unreadable for what is no text.
+    """
     if b"\x00" in data:
         raise Unreadable("this is no text file: send the readings as CSV")
     try:

@@ -14,9 +14,27 @@ from gumboot.core.energy.sun import Weather
 from gumboot.imports.interval import Report, Unreadable
 
 HOURS = 8760
-EPW = {"air": 6, "ghi": 13, "dni": 14, "dhi": 15, "wind": 21}  # columns from 0: EnergyPlus Auxiliary Programs, "EPW data dictionary"
-TMY3 = {"air": "dry-bulb (c)", "ghi": "ghi (w/m^2)", "dni": "dni (w/m^2)", "dhi": "dhi (w/m^2)", "wind": "wspd (m/s)"}  # NREL/TP-581-43156
-RANGE = {"air": (-90.0, 65.0), "ghi": (0.0, 1600.0), "dni": (0.0, 1400.0), "dhi": (0.0, 1200.0), "wind": (0.0, 80.0)}
+EPW = {
+    "air": 6,
+    "ghi": 13,
+    "dni": 14,
+    "dhi": 15,
+    "wind": 21,
+}  # columns from 0: EnergyPlus Auxiliary Programs, "EPW data dictionary"
+TMY3 = {
+    "air": "dry-bulb (c)",
+    "ghi": "ghi (w/m^2)",
+    "dni": "dni (w/m^2)",
+    "dhi": "dhi (w/m^2)",
+    "wind": "wspd (m/s)",
+}  # NREL/TP-581-43156
+RANGE = {
+    "air": (-90.0, 65.0),
+    "ghi": (0.0, 1600.0),
+    "dni": (0.0, 1400.0),
+    "dhi": (0.0, 1200.0),
+    "wind": (0.0, 80.0),
+}
 
 
 @dataclass(frozen=True)
@@ -50,14 +68,27 @@ def read_weather(file: IO[bytes]) -> tuple[Weather, Station, Report]:
             columns, skip, feb = {k: names.index(v) for k, v in TMY3.items()}, 2, (0, 0)
             station = Station(rows[0][1], float(rows[0][4]), float(rows[0][5]), float(rows[0][3]))
     except (ValueError, IndexError) as exc:
-        raise Unreadable("The head of the file is neither that of EPW (a line LOCATION) nor of TMY3 (a line of column names).") from exc
+        raise Unreadable(
+            "The head of the file is neither that of EPW (a line LOCATION) nor of TMY3 (a line of"
+            " column names)."
+        ) from exc
     data = [(n + skip + 1, row) for n, row in enumerate(rows[skip:]) if row]
     data = [(n, row) for n, row in data if not _leap(row, feb)]
     if len(data) != HOURS:
-        raise Unreadable(f"The file has {len(data)} hours (last at line {data[-1][0] if data else skip}); a year of {HOURS} is needed.")
+        raise Unreadable(
+            f"The file has {len(data)} hours (last at line {data[-1][0] if data else skip}); a year"
+            f" of {HOURS} is needed."
+        )
     series = {k: _column(data, k, at, report) for k, at in columns.items()}
-    report.found.append(f"Weather of {station.name}, {station.latitude_deg:g}° north, {station.longitude_deg:g}° east.")
-    return Weather(series["ghi"], series["dni"], series["dhi"], series["air"], series["wind"]), station, report
+    report.found.append(
+        f"Weather of {station.name}, {station.latitude_deg:g}° north, {station.longitude_deg:g}°"
+        " east."
+    )
+    return (
+        Weather(series["ghi"], series["dni"], series["dhi"], series["air"], series["wind"]),
+        station,
+        report,
+    )
 
 
 def _leap(row: Sequence[str], at: tuple[int, int]) -> bool:
@@ -66,21 +97,29 @@ def _leap(row: Sequence[str], at: tuple[int, int]) -> bool:
     return len(row) > 2 and row[at[0]].strip() in ("2", "02") and row[at[1]].strip() == "29"
 
 
-def _column(data: Sequence[tuple[int, list[str]]], name: str, at: int, report: Report) -> np.ndarray[tuple[int], np.dtype[np.float64]]:
+def _column(
+    data: Sequence[tuple[int, list[str]]], name: str, at: int, report: Report
+) -> np.ndarray[tuple[int], np.dtype[np.float64]]:
     out = np.full(len(data), np.nan)
     low, high = RANGE[name]
     for k, (line, row) in enumerate(data):
         try:
             value = float(row[at])
         except (ValueError, IndexError) as exc:
-            raise Unreadable(f"Line {line}, column {at + 1}: “{row[at][:20] if at < len(row) else ''}” is not a number.") from exc
+            raise Unreadable(
+                f"Line {line}, column {at + 1}: “{row[at][:20] if at < len(row) else ''}” is not a"
+                " number."
+            ) from exc
         if low <= value <= high:
             out[k] = value
     missing = np.isnan(out)
     if missing.all():
         raise Unreadable(f"Column {at + 1} holds no value between {low:g} and {high:g}.")
     if missing.any():
-        report.repaired.append(f"{int(missing.sum())} hours of {name} were missing or out of range, and filled from the hours around them.")
+        report.repaired.append(
+            f"{int(missing.sum())} hours of {name} were missing or out of range, and filled from"
+            " the hours around them."
+        )
         hours = np.arange(len(out))
         out = np.interp(hours, hours[~missing], out[~missing])
     return out

@@ -16,7 +16,9 @@ class UnsafeRole(RuntimeError):
 
 def connect(url: str) -> Engine:
     """An engine for a PostgreSQL URL. Plain `postgresql://` is understood."""
-    url = url.replace("postgresql://", "postgresql+psycopg://", 1).replace("postgres://", "postgresql+psycopg://", 1)
+    url = url.replace("postgresql://", "postgresql+psycopg://", 1).replace(
+        "postgres://", "postgresql+psycopg://", 1
+    )
     return create_engine(url, pool_size=20, max_overflow=20, pool_pre_ping=False)
 
 
@@ -24,7 +26,9 @@ MIGRATIONS = Path(__file__).parent / "migrations"
 
 
 def migrate(engine: Engine) -> None:
-    """Bring the tables to the newest shape. Safe to run again, and by several processes at once; quick when nothing is new."""
+    """Bring the tables to the newest shape. Safe to run again, and by several processes at once;
+    quick when nothing is new.
+    """
     newest = max(p.name for p in (MIGRATIONS / "versions").glob("[0-9]*.py")).split("_")[0]
     with engine.begin() as connection:
         connection.execute(text("select pg_advisory_xact_lock(7361)"))
@@ -45,9 +49,12 @@ def migrate(engine: Engine) -> None:
 def refuse_unsafe_role(engine: Engine) -> None:
     """Raise UnsafeRole when row-level security would not bind this role."""
     with engine.connect() as connection:
-        if connection.scalar(text("select rolsuper or rolbypassrls from pg_roles where rolname = current_user")):
+        if connection.scalar(
+            text("select rolsuper or rolbypassrls from pg_roles where rolname = current_user")
+        ):
             raise UnsafeRole(
-                "GUMBOOT_DATABASE_URL signs in as a superuser or a role with BYPASSRLS, which would see every crew's jobs. Use an ordinary role that owns the database."
+                "GUMBOOT_DATABASE_URL signs in as a superuser or a role with BYPASSRLS, which would"
+                " see every crew's jobs. Use an ordinary role that owns the database."
             )
 
 

@@ -1,11 +1,26 @@
-"""Tables. A crew's rows are guarded by row-level security in the database itself (see the first migration)."""
+"""Tables. A crew's rows are guarded by row-level security in the database itself (see the first
+migration).
+"""
 
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Any
+from typing import Any, ClassVar
 
-from sqlalchemy import BigInteger, Computed, Date, DateTime, Float, ForeignKey, Identity, Index, Integer, Text, UniqueConstraint, func
+from sqlalchemy import (
+    BigInteger,
+    Computed,
+    Date,
+    DateTime,
+    Float,
+    ForeignKey,
+    Identity,
+    Index,
+    Integer,
+    Text,
+    UniqueConstraint,
+    func,
+)
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -13,7 +28,13 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 class Base(DeclarativeBase):
     """All tables."""
 
-    type_annotation_map = {str: Text, datetime: DateTime(timezone=True), date: Date, float: Float, dict[str, Any]: JSONB}  # noqa: RUF012
+    type_annotation_map: ClassVar = {
+        str: Text,
+        datetime: DateTime(timezone=True),
+        date: Date,
+        float: Float,
+        dict[str, Any]: JSONB,
+    }
 
 
 class Crew(Base):
@@ -87,7 +108,10 @@ class LogEntry(Base):
     """One entry of a job's log. The database refuses to change or delete it."""
 
     __tablename__ = "log_entry"
-    __table_args__ = (UniqueConstraint("job_id", "uuid"), Index("log_entry_joint", "job_id", "joint", "seq"))
+    __table_args__ = (
+        UniqueConstraint("job_id", "uuid"),
+        Index("log_entry_joint", "job_id", "joint", "seq"),
+    )
     job_id: Mapped[int] = mapped_column(ForeignKey("job.id"), primary_key=True)
     seq: Mapped[int] = mapped_column(primary_key=True)
     uuid: Mapped[str]
@@ -97,7 +121,9 @@ class LogEntry(Base):
     at_device: Mapped[str]
     at_server: Mapped[str]
     body: Mapped[str]
-    joint: Mapped[str | None] = mapped_column(Computed("(body::jsonb ->> 'termination'::text)", persisted=True))
+    joint: Mapped[str | None] = mapped_column(
+        Computed("(body::jsonb ->> 'termination'::text)", persisted=True)
+    )
     prev: Mapped[str]
     hash: Mapped[str]
 
@@ -119,7 +145,9 @@ class WrenchRow(Base):
 
 
 class KeptFile(Base):
-    """A file of a job, named by the SHA-256 of its bytes: readings, weather or photo. The database refuses to change or delete it."""
+    """A file of a job, named by the SHA-256 of its bytes: readings, weather or photo. The database
+    refuses to change or delete it.
+    """
 
     __tablename__ = "kept_file"
     job_id: Mapped[int] = mapped_column(ForeignKey("job.id"), primary_key=True)
@@ -135,7 +163,9 @@ class KeptFile(Base):
 
 
 class Result(Base):
-    """What a long computation came to, by what it was made from; until then how far it is, and when it last gave sign."""
+    """What a long computation came to, by what it was made from; until then how far it is, and when
+    it last gave sign.
+    """
 
     __tablename__ = "result"
     job_id: Mapped[int] = mapped_column(ForeignKey("job.id"), primary_key=True)

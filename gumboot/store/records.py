@@ -1,4 +1,6 @@
-"""Jobs, plans by version, the log and the crew's wrenches. Sessions passed in already see one crew only."""
+"""Jobs, plans by version, the log and the crew's wrenches. Sessions passed in already see one crew
+only.
+"""
 
 from __future__ import annotations
 
@@ -11,9 +13,9 @@ from typing import Any
 from sqlalchemy import bindparam, insert, select, text, update
 from sqlalchemy.orm import Session
 
-from gumboot.core import log
+from gumboot.core.journal import log
+from gumboot.core.journal.log import Entry, Standing
 from gumboot.core.land import Wrench
-from gumboot.core.log import Entry, Standing
 from gumboot.core.plan import Plan
 from gumboot.store.models import Job, LogEntry, PlanVersion, WrenchRow
 
@@ -45,10 +47,20 @@ def now() -> str:
 
 def plan_digest(plan: Plan) -> str:
     """SHA-256 of a plan: what a signature names."""
-    return hashlib.sha256(json.dumps(plan.model_dump(mode="json"), sort_keys=True).encode()).hexdigest()
+    return hashlib.sha256(
+        json.dumps(plan.model_dump(mode="json"), sort_keys=True).encode()
+    ).hexdigest()
 
 
-def create_job(db: Session, crew_id: int, plan: Plan, who: str, uid: str | None = None, version: int = 1, imported: bool = False) -> Job:
+def create_job(
+    db: Session,
+    crew_id: int,
+    plan: Plan,
+    who: str,
+    uid: str | None = None,
+    version: int = 1,
+    imported: bool = False,
+) -> Job:
     """A new job with its first plan."""
     uid = uid or str(uuids.uuid4())
     job = Job(
@@ -62,14 +74,23 @@ def create_job(db: Session, crew_id: int, plan: Plan, who: str, uid: str | None 
     )
     db.add(job)
     db.flush()
-    db.add(PlanVersion(job_id=job.id, version=version, plan=plan.model_dump(mode="json"), saved_by=who))
+    db.add(
+        PlanVersion(job_id=job.id, version=version, plan=plan.model_dump(mode="json"), saved_by=who)
+    )
     db.flush()
     return job
 
 
 def save_plan(db: Session, job: Job, plan: Plan, read_version: int, who: str) -> int:
-    """Save a plan read at `read_version`; returns the new version. Raises LostRace or Frozen and changes nothing."""
-    locked = db.scalar(select(Job).where(Job.id == job.id).with_for_update().execution_options(populate_existing=True))
+    """Save a plan read at `read_version`; returns the new version. Raises LostRace or Frozen and
+    changes nothing.
+    """
+    locked = db.scalar(
+        select(Job)
+        .where(Job.id == job.id)
+        .with_for_update()
+        .execution_options(populate_existing=True)
+    )
     assert locked is not None  # noqa: S101 - the caller read it in this transaction
     if standing(db, locked).signed:
         raise Frozen
@@ -81,7 +102,11 @@ def save_plan(db: Session, job: Job, plan: Plan, read_version: int, who: str) ->
     locked.version += 1
     locked.name = plan.site.name
     locked.changed_at = datetime.now(UTC)
-    db.add(PlanVersion(job_id=job.id, version=locked.version, plan=plan.model_dump(mode="json"), saved_by=who))
+    db.add(
+        PlanVersion(
+            job_id=job.id, version=locked.version, plan=plan.model_dump(mode="json"), saved_by=who
+        )
+    )
     db.flush()
     return locked.version
 
@@ -121,12 +146,19 @@ def append(
     uuid: str | None = None,
     seen: tuple[int, str] | None = None,
 ) -> Entry:
-    """Append one entry and return it. A resend (same UUID, same body) returns the entry already kept.
+    """Append one entry and return it. A resend (same UUID, same body) returns the entry already
+    kept.
 
-    seen: plan version and log head that the entry was decided on. Raises Moved when either is no longer so, Frozen on
+    seen: plan version and log head that the entry was decided on. Raises Moved when either is no
+    longer so, Frozen on
     a signed job (but for its re-opening), and BadEntry for a UUID used for something else.
     """
-    locked = db.scalar(select(Job).where(Job.id == job.id).with_for_update().execution_options(populate_existing=True))
+    locked = db.scalar(
+        select(Job)
+        .where(Job.id == job.id)
+        .with_for_update()
+        .execution_options(populate_existing=True)
+    )
     assert locked is not None  # noqa: S101
     uuid = uuid or str(uuids.uuid4())
     before = db.scalar(select(LogEntry).where(LogEntry.job_id == job.id, LogEntry.uuid == uuid))
@@ -155,7 +187,11 @@ def append(
     )
     row.hash = log.digest(row.prev, seq, uuid, kind, who, role, row.at_device, at, written)
     db.add(row)
-    db.execute(update(Job).where(Job.id == job.id).values(log_seq=seq, log_head=row.hash, changed_at=datetime.now(UTC)))
+    db.execute(
+        update(Job)
+        .where(Job.id == job.id)
+        .values(log_seq=seq, log_head=row.hash, changed_at=datetime.now(UTC))
+    )
     db.flush()
     db.refresh(locked)
     return _entry(row)
@@ -166,7 +202,20 @@ def take_in(db: Session, job: Job, entries: list[Entry]) -> None:
     if entries:
         rows = [
             {
-                **{k: getattr(e, k) for k in ("seq", "uuid", "kind", "who", "role", "at_device", "at_server", "prev", "hash")},
+                **{
+                    k: getattr(e, k)
+                    for k in (
+                        "seq",
+                        "uuid",
+                        "kind",
+                        "who",
+                        "role",
+                        "at_device",
+                        "at_server",
+                        "prev",
+                        "hash",
+                    )
+                },
                 "job_id": job.id,
                 "body": log.canonical(e.body),
             }
@@ -177,17 +226,44 @@ def take_in(db: Session, job: Job, entries: list[Entry]) -> None:
     db.flush()
 
 
-COLUMNS = [getattr(LogEntry, k) for k in ("seq", "uuid", "kind", "who", "role", "at_device", "at_server", "body", "prev", "hash")]
+COLUMNS = [
+    getattr(LogEntry, k)
+    for k in (
+        "seq",
+        "uuid",
+        "kind",
+        "who",
+        "role",
+        "at_device",
+        "at_server",
+        "body",
+        "prev",
+        "hash",
+    )
+]
 
 
 def _read(db: Session, job: Job, *where: Any) -> list[Entry]:
     """Entries of a job, oldest first, as plain rows: a long log is read three times as fast so."""
-    rows = db.execute(select(*COLUMNS).where(LogEntry.job_id == job.id, *where).order_by(LogEntry.seq))
+    rows = db.execute(
+        select(*COLUMNS).where(LogEntry.job_id == job.id, *where).order_by(LogEntry.seq)
+    )
     return [Entry(*r[:7], json.loads(r[7]), r[8], r[9]) for r in rows]
 
 
 def _entry(row: LogEntry) -> Entry:
-    return Entry(row.seq, row.uuid, row.kind, row.who, row.role, row.at_device, row.at_server, json.loads(row.body), row.prev, row.hash)
+    return Entry(
+        row.seq,
+        row.uuid,
+        row.kind,
+        row.who,
+        row.role,
+        row.at_device,
+        row.at_server,
+        json.loads(row.body),
+        row.prev,
+        row.hash,
+    )
 
 
 _logs: dict[tuple[int, str], Standing] = {}
@@ -199,8 +275,17 @@ def entries(db: Session, job: Job) -> tuple[Entry, ...]:
     return tuple(_read(db, job))
 
 
-def entries_page(db: Session, job: Job, before: int | None = None, joint: str = "", who: str = "", count: int = 100) -> tuple[Entry, ...]:
-    """Up to `count` entries, newest first, older than number `before`; of one joint or one person where one is named."""
+def entries_page(
+    db: Session,
+    job: Job,
+    before: int | None = None,
+    joint: str = "",
+    who: str = "",
+    count: int = 100,
+) -> tuple[Entry, ...]:
+    """Up to `count` entries, newest first, older than number `before`; of one joint or one person
+    where one is named.
+    """
     asked = select(LogEntry).where(LogEntry.job_id == job.id)
     if before is not None:
         asked = asked.where(LogEntry.seq < before)
@@ -218,7 +303,9 @@ def entry_of(db: Session, job: Job, uuid: str) -> Entry | None:
 
 
 def standing(db: Session, job: Job) -> Standing:
-    """What the log adds up to. Remembered by the head of the chain, which names the content; a longer log is read on from there."""
+    """What the log adds up to. Remembered by the head of the chain, which names the content; a
+    longer log is read on from there.
+    """
     key = (job.id, job.log_head)
     found = _logs.get(key)
     if found is None:
@@ -238,7 +325,20 @@ def standing(db: Session, job: Job) -> Standing:
 def wrenches(db: Session) -> list[Wrench]:
     """The crew's torque tools, smallest first."""
     rows = db.scalars(select(WrenchRow).order_by(WrenchRow.most_nm, WrenchRow.id))
-    return [Wrench(str(r.id), r.name, r.serial, r.least_nm, r.most_nm, r.calibrated_until, r.iso_class, r.scale, r.address) for r in rows]  # type: ignore[arg-type]
+    return [
+        Wrench(
+            str(r.id),
+            r.name,
+            r.serial,
+            r.least_nm,
+            r.most_nm,
+            r.calibrated_until,
+            r.iso_class,
+            r.scale,
+            r.address,
+        )
+        for r in rows
+    ]  # type: ignore[arg-type]
 
 
 def ping(db: Session) -> None:

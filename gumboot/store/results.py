@@ -1,4 +1,5 @@
-"""Results of long computations: claimed by one worker at a time, kept by the key of what they are made from, the newest few of each kind.
+"""Results of long computations: claimed by one worker at a time, kept by the key of what they are
+made from, the newest few of each kind.
 
 A claim whose worker gave no sign for a minute is free again.
 """
@@ -29,9 +30,11 @@ def claim(db: Session, job_id: int, kind: str, key: str) -> bool:
     row = insert(Result).values(job_id=job_id, kind=kind, key=key)
     fresh = {"share": 0.0, "says": "", "fault": None, "beat_at": func.now()}
     taken = db.scalar(
-        row.on_conflict_do_update(index_elements=["job_id", "kind", "key"], set_=fresh, where=Result.body.is_(None) & stale).returning(
-            Result.key
-        )
+        row.on_conflict_do_update(
+            index_elements=["job_id", "kind", "key"],
+            set_=fresh,
+            where=Result.body.is_(None) & stale,
+        ).returning(Result.key)
     )
     return taken is not None
 
@@ -41,11 +44,22 @@ def beat(db: Session, job_id: int, kind: str, key: str, share: float, says: str)
     _set(db, job_id, kind, key, share=share, says=says)
 
 
-def finish(db: Session, job_id: int, kind: str, key: str, body: dict[str, Any], data: bytes | None = None) -> None:
+def finish(
+    db: Session, job_id: int, kind: str, key: str, body: dict[str, Any], data: bytes | None = None
+) -> None:
     """Done; the oldest beyond the newest few of its kind go."""
     _set(db, job_id, kind, key, share=1.0, says="", fault=None, body=body, data=data)
-    newest = select(Result.key).where(Result.job_id == job_id, Result.kind == kind).order_by(Result.beat_at.desc()).limit(KEEP)
-    db.execute(delete(Result).where(Result.job_id == job_id, Result.kind == kind, Result.key.not_in(newest)))
+    newest = (
+        select(Result.key)
+        .where(Result.job_id == job_id, Result.kind == kind)
+        .order_by(Result.beat_at.desc())
+        .limit(KEEP)
+    )
+    db.execute(
+        delete(Result).where(
+            Result.job_id == job_id, Result.kind == kind, Result.key.not_in(newest)
+        )
+    )
 
 
 def fail(db: Session, job_id: int, kind: str, key: str, fault: str) -> None:
@@ -55,7 +69,9 @@ def fail(db: Session, job_id: int, kind: str, key: str, fault: str) -> None:
 
 def forget(db: Session, job_id: int, kind: str, key: str) -> None:
     """Nobody waits for it any more."""
-    db.execute(delete(Result).where(Result.job_id == job_id, Result.kind == kind, Result.key == key))
+    db.execute(
+        delete(Result).where(Result.job_id == job_id, Result.kind == kind, Result.key == key)
+    )
 
 
 def _set(db: Session, job_id: int, kind: str, key: str, **values: Any) -> None:

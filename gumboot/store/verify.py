@@ -1,6 +1,7 @@
 """Tell whether the log of every job holds: python -m gumboot.store.verify [JOB NUMBER | JOB FILE] …
 
-Prints one line a job; the exit status is 1 when a chain is broken, 2 when something could not be read.
+Prints one line a job; the exit status is 1 when a chain is broken, 2 when something could not be
+read.
 """
 
 from __future__ import annotations
@@ -12,15 +13,19 @@ from pathlib import Path
 
 from sqlalchemy import select
 
-from gumboot.core import log
-from gumboot.core.log import Entry
+from gumboot.core.journal import log
+from gumboot.core.journal.log import Entry
 from gumboot.store import database, records
 from gumboot.store.models import Crew
 
 
 def told(name: str, count: int, broken: int | None) -> str:
     """One line about one job."""
-    return f"{name}: {count} entries, chain whole" if broken is None else f"{name}: chain broken at entry {broken} of {count}"
+    return (
+        f"{name}: {count} entries, chain whole"
+        if broken is None
+        else f"{name}: chain broken at entry {broken} of {count}"
+    )
 
 
 def of_file(path: Path) -> tuple[str, int, int | None]:
@@ -28,13 +33,19 @@ def of_file(path: Path) -> tuple[str, int, int | None]:
     try:
         document = json.loads(path.read_text(encoding="utf-8"))
         rows = [Entry(**e) for e in document["log"]]
-        return f"{path.name}, {document['plan']['site']['name']}", len(rows), log.first_broken(document["uid"], rows)
+        return (
+            f"{path.name}, {document['plan']['site']['name']}",
+            len(rows),
+            log.first_broken(document["uid"], rows),
+        )
     except (OSError, KeyError, TypeError, ValueError) as exc:
         raise ValueError(f"{path}: not a job file ({exc})") from exc
 
 
 def of_database(url: str, wanted: set[int]) -> list[tuple[str, int, int | None]]:
-    """The same of every job of a database, or of those wanted by number. Raises LookupError when one of those is not there."""
+    """The same of every job of a database, or of those wanted by number. Raises LookupError when
+    one of those is not there.
+    """
     engine = database.connect(url)
     out, seen = [], set()
     with database.sessions(engine)() as db:
@@ -45,13 +56,17 @@ def of_database(url: str, wanted: set[int]) -> list[tuple[str, int, int | None]]
                     seen.add(job.id)
                     rows = records.entries(db, job)
                     broken = log.first_broken(job.uid, rows)
-                    if broken is None and job.log_head != (rows[-1].hash if rows else log.genesis(job.uid)):
+                    if broken is None and job.log_head != (
+                        rows[-1].hash if rows else log.genesis(job.uid)
+                    ):
                         broken = len(rows) + 1  # the last entries are gone
                     out.append((f"job {job.id}, {job.name}", len(rows), broken))
             db.rollback()
     engine.dispose()
     if wanted - seen:
-        raise LookupError(f"no job {', '.join(str(n) for n in sorted(wanted - seen))} in this database")
+        raise LookupError(
+            f"no job {', '.join(str(n) for n in sorted(wanted - seen))} in this database"
+        )
     return sorted(out)
 
 
@@ -63,7 +78,10 @@ def main(arguments: list[str]) -> int:
         if numbers or not arguments:
             url = os.environ.get("GUMBOOT_DATABASE_URL")
             if not url:
-                raise LookupError("GUMBOOT_DATABASE_URL is not set: give the URL of a PostgreSQL database, or a job file")
+                raise LookupError(
+                    "GUMBOOT_DATABASE_URL is not set: give the URL of a PostgreSQL database, or a"
+                    " job file"
+                )
             rows += of_database(url, numbers)
     except (LookupError, ValueError) as exc:
         print(exc, file=sys.stderr)

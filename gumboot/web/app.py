@@ -21,33 +21,20 @@ from starlette.exceptions import HTTPException
 from gumboot.catalogue import catalogue
 from gumboot.demo import scenario
 from gumboot.store import database, records
-from gumboot.web import (
-    brief,
-    field,
-    hand_over,
-    jobs,
-    land,
-    land_cut,
-    land_log,
-    land_readings,
-    loads,
-    settings,
-    sign_in,
-    size,
-    strings,
-    survey,
-    wall,
-    wall_describe,
-    wall_drill,
-    wrenches,
-    year,
-)
+from gumboot.web.background import Errands
 from gumboot.web.config import Config
-from gumboot.web.errands import Errands
-from gumboot.web.frame import render
-from gumboot.web.ticket import NoSuchJob
+from gumboot.web.field import receive
+from gumboot.web.job import jobs
+from gumboot.web.job.opening import NoSuchJob
+from gumboot.web.pages.frame import render
+from gumboot.web.people import sign_in
+from gumboot.web.stations import STATIONS
 
-POLICY = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; worker-src 'self'; manifest-src 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'"
+POLICY = (
+    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src"
+    " 'self'; connect-src 'self'; worker-src 'self'; manifest-src 'self'; form-action 'self';"
+    " frame-ancestors 'none'; base-uri 'none'"
+)
 HEADERS = {
     "Content-Security-Policy": POLICY,
     "X-Content-Type-Options": "nosniff",
@@ -55,7 +42,9 @@ HEADERS = {
     "Cross-Origin-Opener-Policy": "same-origin",
 }
 MOST_BYTES = 8_000_000
-LARGE = re.compile(r"/jobs/(\d+/(readings|photos|log/photo)|import)")  # where a meter's file, photographs or a whole job come in
+LARGE = re.compile(
+    r"/jobs/(\d+/(readings|photos|log/photo)|import)"
+)  # where a meter's file, photographs or a whole job come in
 MOST_BYTES_LARGE = 130_000_000
 
 
@@ -64,13 +53,18 @@ class TooLarge(Exception):
 
 
 def create_app(config: Config | None = None, demo: bool = False) -> FastAPI:
-    """The application for a configuration; connects when it starts, and loads the demo into an empty database if told to."""
+    """The application for a configuration; connects when it starts, and loads the demo into an
+    empty database if told to.
+    """
     config = config or Config()
 
     @asynccontextmanager
     async def life(app: FastAPI) -> AsyncIterator[None]:
         if not config.database_url:
-            raise SystemExit("GUMBOOT_DATABASE_URL is not set: give the URL of a PostgreSQL database, or run script/demo.")
+            raise SystemExit(
+                "GUMBOOT_DATABASE_URL is not set: give the URL of a PostgreSQL database, or run"
+                " script/demo."
+            )
         engine = database.connect(config.database_url)
         database.refuse_unsafe_role(engine)
         database.migrate(engine)
@@ -87,28 +81,10 @@ def create_app(config: Config | None = None, demo: bool = False) -> FastAPI:
 
     app = FastAPI(title="Gumboot", lifespan=life, docs_url=None, redoc_url=None, openapi_url=None)
     app.state.config = config
-    for module in (
-        sign_in,
-        jobs,
-        wrenches,
-        brief,
-        survey,
-        loads,
-        year,
-        size,
-        strings,
-        wall,
-        wall_describe,
-        wall_drill,
-        land,
-        land_cut,
-        land_log,
-        land_readings,
-        field,
-        settings,
-        hand_over,
-    ):
-        app.include_router(module.router)
+    for router in (sign_in.router, jobs.router, receive.router):
+        app.include_router(router)
+    for router in (r for station in STATIONS for r in station.routers):
+        app.include_router(router)
     app.mount("/static", StaticFiles(directory=Path(__file__).parent / "static"), name="static")
     app.add_middleware(Headers)
     _faults(app)
@@ -137,12 +113,19 @@ def most_bytes(path: str) -> int:
 
 
 class Headers:
-    """Security headers on every answer, and a bound on what may be sent. Plain ASGI, so that it costs nothing."""
+    """Security headers on every answer, and a bound on what may be sent. Plain ASGI, so that it
+    costs nothing.
+    """
 
     def __init__(self, app: Any) -> None:
         self.app = app
 
-    async def __call__(self, scope: dict[str, Any], receive: Callable[[], Awaitable[Any]], send: Callable[[Any], Awaitable[None]]) -> None:
+    async def __call__(
+        self,
+        scope: dict[str, Any],
+        receive: Callable[[], Awaitable[Any]],
+        send: Callable[[Any], Awaitable[None]],
+    ) -> None:
         if scope["type"] != "http":
             return await self.app(scope, receive, send)
         taken = 0
@@ -158,20 +141,35 @@ class Headers:
         async def headed(message: Any) -> None:
             if message["type"] == "http.response.start":
                 cached = scope["path"].startswith("/static/")
-                extra = {**HEADERS, "Cache-Control": "public, max-age=3600" if cached else "no-store"}
-                message["headers"] = [*message["headers"], *((k.encode(), v.encode()) for k, v in extra.items())]
+                extra = {
+                    **HEADERS,
+                    "Cache-Control": "public, max-age=3600" if cached else "no-store",
+                }
+                message["headers"] = [
+                    *message["headers"],
+                    *((k.encode(), v.encode()) for k, v in extra.items()),
+                ]
             await send(message)
 
         return await self.app(scope, bounded, headed)
 
 
 def _faults(app: FastAPI) -> None:
-    """Every way of failing has a page that says what happened and what to do; none shows a traceback."""
+    """Every way of failing has a page that says what happened and what to do; none shows a
+    traceback.
+    """
 
-    def page(request: Request, status: int, title: str, message: str, back: str = "/jobs") -> Response:
+    def page(
+        request: Request, status: int, title: str, message: str, back: str = "/jobs"
+    ) -> Response:
         if wants_json(request):
             return JSONResponse({"error": title, "message": message}, status)
-        return render(request, "message.html", {"title": title, "message": message, "back": back, "_visit": None}, status)
+        return render(
+            request,
+            "message.html",
+            {"title": title, "message": message, "back": back, "_visit": None},
+            status,
+        )
 
     @app.exception_handler(sign_in.NeedsSignIn)
     async def needs_sign_in(request: Request, exc: sign_in.NeedsSignIn) -> Response:
@@ -180,15 +178,27 @@ def _faults(app: FastAPI) -> None:
         pending = sign_in.pending_of(request)
         if request.headers.get("hx-request"):
             came_from = urlparse(request.headers.get("hx-current-url", "")).path
-            panel = {"HX-Redirect": f"/sign-in?next={quote(came_from)}"} if request.url.path.endswith("/working") else {}
-            return Response(status_code=401, headers=panel)  # a field's echo stays silent: what is being typed must not be torn away
+            panel = (
+                {"HX-Redirect": f"/sign-in?next={quote(came_from)}"}
+                if request.url.path.endswith("/working")
+                else {}
+            )
+            return Response(
+                status_code=401, headers=panel
+            )  # a field's echo stays silent: what is being typed must not be torn away
         if pending is None:
             path = request.url.path + (f"?{request.url.query}" if request.url.query else "")
-            return RedirectResponse(f"/sign-in?next={quote(path)}" if path not in ("/", "/jobs") else "/sign-in", 303)
+            return RedirectResponse(
+                f"/sign-in?next={quote(path)}" if path not in ("/", "/jobs") else "/sign-in", 303
+            )
         return sign_in.sign_in_page(
             request,
             401,
-            error="Your sign-in ran out. Sign in again: what you typed is kept." if pending else "Sign in first.",
+            error=(
+                "Your sign-in ran out. Sign in again: what you typed is kept."
+                if pending
+                else "Sign in first."
+            ),
             pending=pending,
         )
 
@@ -203,7 +213,11 @@ def _faults(app: FastAPI) -> None:
     @app.exception_handler(records.Frozen)
     async def frozen(request: Request, exc: records.Frozen) -> Response:
         return page(
-            request, 409, "The job is signed", "A signed job takes no changes. A supervisor can open it again, with a reason, at Hand over."
+            request,
+            409,
+            "The job is signed",
+            "A signed job takes no changes. A supervisor can open it again, with a reason, at Hand"
+            " over.",
         )
 
     @app.exception_handler(RequestValidationError)
@@ -216,19 +230,37 @@ def _faults(app: FastAPI) -> None:
             404: ("No such page", "There is nothing at this address."),
             405: ("Not that way", "This address does not take what was sent."),
         }
-        title, message = words.get(exc.status_code, ("Not understood", "The request could not be read. Go back, and send it again."))
+        title, message = words.get(
+            exc.status_code,
+            ("Not understood", "The request could not be read. Go back, and send it again."),
+        )
         return page(request, exc.status_code, title, message)
 
     @app.exception_handler(TooLarge)
     async def too_large(request: Request, exc: TooLarge) -> Response:
-        return page(request, 413, "Too large", f"At most {most_bytes(request.url.path) // 1_000_000} MB can be sent at once.")
+        return page(
+            request,
+            413,
+            "Too large",
+            f"At most {most_bytes(request.url.path) // 1_000_000} MB can be sent at once.",
+        )
 
     @app.exception_handler(OperationalError)
     async def no_database(request: Request, exc: OperationalError) -> Response:
         logging.getLogger("gumboot").error("database: %s", exc.orig)
-        return page(request, 503, "The records cannot be reached", "Nothing was saved. Keep this page, wait a minute, and send again.")
+        return page(
+            request,
+            503,
+            "The records cannot be reached",
+            "Nothing was saved. Keep this page, wait a minute, and send again.",
+        )
 
     @app.exception_handler(Exception)
     async def fault(request: Request, exc: Exception) -> Response:
         logging.getLogger("gumboot").exception("unexpected fault")
-        return page(request, 500, "A fault of ours", "Nothing was saved. It has been logged; go back and try again.")
+        return page(
+            request,
+            500,
+            "A fault of ours",
+            "Nothing was saved. It has been logged; go back and try again.",
+        )

@@ -78,14 +78,28 @@ def chromium() -> Iterator[Browser]:
 
 @pytest.fixture
 def visit(server: Server, chromium: Browser) -> Iterator[Callable[..., Page]]:
-    """Opens a fresh profile signed in as a role; any fault on the console or a broken policy fails the test."""
+    """Opens a fresh profile signed in as a role; any fault on the console or a broken policy fails
+    the test.
+    """
     faults: list[str] = []
     contexts = []
 
-    def sign_in(role: str = "supervisor", width: int = 1280, height: int = 800, no_signal: bool = False, **kwargs: object) -> Page:
-        """no_signal: the test takes the network away or answers in the server's place, and the browser may say so on its console."""
-        context = chromium.new_context(viewport={"width": width, "height": height}, base_url=server.address, **kwargs)  # type: ignore[arg-type]
-        context.set_default_timeout(30_000 if no_signal else 90_000)  # a machine that does other things besides is slow, not wrong
+    def sign_in(
+        role: str = "supervisor",
+        width: int = 1280,
+        height: int = 800,
+        no_signal: bool = False,
+        **kwargs: object,
+    ) -> Page:
+        """no_signal: the test takes the network away or answers in the server's place, and the
+        browser may say so on its console.
+        """
+        context = chromium.new_context(
+            viewport={"width": width, "height": height}, base_url=server.address, **kwargs
+        )  # type: ignore[arg-type]
+        context.set_default_timeout(
+            30_000 if no_signal else 90_000
+        )  # a machine that does other things besides is slow, not wrong
         contexts.append(context)
         page = context.new_page()
         page.on("pageerror", lambda e: faults.append(str(e)))

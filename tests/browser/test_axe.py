@@ -40,12 +40,20 @@ PAGES = (
 
 LIGHT = {"theme": "", "width": 1280, "options": {}}
 CELLAR = {"theme": "cellar", "width": 1280, "options": {"runOnly": ["color-contrast"]}}
-NARROW = {"theme": "", "width": 390, "options": {"rules": {"color-contrast": {"enabled": False}}}}  # the same colours as wide
+NARROW = {
+    "theme": "",
+    "width": 390,
+    "options": {"rules": {"color-contrast": {"enabled": False}}},
+}  # the same colours as wide
 
 
 def serious(page, options):
     found = Axe().run(page, options=options).response["violations"]
-    return [(v["id"], v["impact"], [n["target"] for n in v["nodes"]][:3]) for v in found if v["impact"] in ("serious", "critical")]
+    return [
+        (v["id"], v["impact"], [n["target"] for n in v["nodes"]][:3])
+        for v in found
+        if v["impact"] in ("serious", "critical")
+    ]
 
 
 def faults(page, path):
@@ -70,7 +78,9 @@ def test_nothing_serious(visit, part):
         page.goto(path)
         if path.partition("?")[0].endswith(("/land", "/drill")):
             page.wait_for_selector("[data-ready]")
-        page.locator("#lived [role=status], #best [role=status]").first.wait_for(state="detached", timeout=150_000)
+        page.locator("#lived [role=status], #best [role=status]").first.wait_for(
+            state="detached", timeout=150_000
+        )
         bad |= faults(page, path)
     assert bad == {}
 

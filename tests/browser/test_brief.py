@@ -1,4 +1,6 @@
-"""The brief with the homeowner, in a real browser: board, best legs, a year while the page stays alive, windows carried to Set, a photograph."""
+"""The brief with the homeowner, in a real browser: board, best legs, a year while the page stays
+alive, windows carried to Set, a photograph.
+"""
 
 import io
 import re
@@ -15,7 +17,9 @@ def copy_of(page, name):
     job = re.search(r"/jobs/\d+", page.url)[0]
     exported = page.request.get(f"{job}/export.json").body()
     page.goto("/jobs")
-    page.locator("input[type=file]").set_input_files({"name": "job.json", "mimeType": "application/json", "buffer": exported})
+    page.locator("input[type=file]").set_input_files(
+        {"name": "job.json", "mimeType": "application/json", "buffer": exported}
+    )
     page.locator("form:has(input[type=file]) button").click()
     page.wait_for_url(re.compile(r"/jobs/\d+/size"))
     return re.search(r"/jobs/\d+", page.url)[0]
@@ -51,19 +55,27 @@ def test_a_brief_in_ten_minutes(visit):
     page.locator("#lived [role=status], #outages").first.wait_for()
     assert page.request.get(f"{job}/survey").ok
     page.locator("#outages").wait_for(timeout=150_000)
-    assert "worst:" in page.locator("#lived").inner_text() and page.locator("#lived image").count() >= 2
+    assert (
+        "worst:" in page.locator("#lived").inner_text()
+        and page.locator("#lived image").count() >= 2
+    )
     page.get_by_role("link", name="21 June").click()
     page.wait_for_url("**day=171**")
     assert "21 June, standard time" in page.locator("#lived").inner_text()
     page.get_by_role("button", name="Carry the proposal to Set").click(timeout=150_000)
     page.wait_for_url("**/set")
-    assert page.locator("#charge_1").input_value().endswith(" %") and page.locator("#mode").input_value() == "time windows"
+    assert (
+        page.locator("#charge_1").input_value().endswith(" %")
+        and page.locator("#mode").input_value() == "time windows"
+    )
 
     # A photograph, and what nobody knows yet.
     page.goto(f"{job}/survey")
     out = io.BytesIO()
     Image.new("RGB", (640, 480), (120, 130, 90)).save(out, "JPEG")
-    page.locator("#photos-file").set_input_files({"name": "panel.jpg", "mimeType": "image/jpeg", "buffer": out.getvalue()})
+    page.locator("#photos-file").set_input_files(
+        {"name": "panel.jpg", "mimeType": "image/jpeg", "buffer": out.getvalue()}
+    )
     page.locator("#what").select_option("panel label")
     page.get_by_role("button", name="Keep them").click()
     page.locator("figure:has-text('Panel label') img").wait_for()
@@ -80,9 +92,14 @@ def test_a_meters_file_is_read_while_the_page_waits(visit):
     job = copy_of(page, "Mossbank Terrace")
     page.goto(f"{job}/year")
     rows = ["time,kWh"] + [
-        f"2023-{1 + d // 28:02d}-{1 + d % 28:02d} {h:02d}:{m:02d},0.{d % 9}1" for d in range(300) for h in range(24) for m in (0, 30)
+        f"2023-{1 + d // 28:02d}-{1 + d % 28:02d} {h:02d}:{m:02d},0.{d % 9}1"
+        for d in range(300)
+        for h in range(24)
+        for m in (0, 30)
     ]
-    page.locator("#file").set_input_files({"name": "meter.csv", "mimeType": "text/csv", "buffer": "\n".join(rows).encode()})
+    page.locator("#file").set_input_files(
+        {"name": "meter.csv", "mimeType": "text/csv", "buffer": "\n".join(rows).encode()}
+    )
     page.get_by_role("button", name="Read it").click()
     page.get_by_role("button", name="Make the year from it").click(timeout=150_000)
     page.wait_for_url(f"**{job}/year")

@@ -1,4 +1,6 @@
-"""One job in a real browser, as a crew works it: from sign-in to the signed PDF, and the text of that PDF."""
+"""One job in a real browser, as a crew works it: from sign-in to the signed PDF, and the text of
+that PDF.
+"""
 
 import io
 import re
@@ -7,10 +9,25 @@ import pytest
 from pypdf import PdfReader
 
 JOB = {
-    "site/name": "Dunlin Point", "site/address": "2 Strand", "site/t_min_c": "14 F", "site/t_roof_c": "97 F", "site/t_wall_c": "90 F", "supply/main_breaker_a": "150 A", "supply/bus_a": "200 A",
-    "kit/inverters": "1", "kit/packs": "2", "strings/0/letter": "A", "strings/0/inverter": "1", "strings/0/tracker": "1", "strings/0/modules": "13", "strings/0/run/length_m": "38 ft",
-    "runs/pack/length_m": "5 ft", "runs/battery/length_m": "1.8 m", "runs/grid/length_m": "20 ft", "runs/backup/length_m": "22 ft",
-}  # fmt: skip
+    "site/name": "Dunlin Point",
+    "site/address": "2 Strand",
+    "site/t_min_c": "14 F",
+    "site/t_roof_c": "97 F",
+    "site/t_wall_c": "90 F",
+    "supply/main_breaker_a": "150 A",
+    "supply/bus_a": "200 A",
+    "kit/inverters": "1",
+    "kit/packs": "2",
+    "strings/0/letter": "A",
+    "strings/0/inverter": "1",
+    "strings/0/tracker": "1",
+    "strings/0/modules": "13",
+    "strings/0/run/length_m": "38 ft",
+    "runs/pack/length_m": "5 ft",
+    "runs/battery/length_m": "1.8 m",
+    "runs/grid/length_m": "20 ft",
+    "runs/backup/length_m": "22 ft",
+}
 
 
 def fill(page, values):
@@ -35,7 +52,8 @@ def test_from_sign_in_to_the_signed_pdf(visit):
         page.locator(f'[name="runs/{run}/method"]').select_option("free-air")
     page.get_by_role("button", name="Start the job").click()
 
-    # Size: the string is too long for a cold morning; the cure stands beside the drawing and is one click.
+    # Size: the string is too long for a cold morning; the cure stands beside the drawing and is one
+    # click.
     page.wait_for_url(re.compile(r"/jobs/\d+/size"))
     job = re.search(r"/jobs/\d+", page.url)[0]
     assert "S8 hybrid takes 500 V" in page.locator("#findings").inner_text()
@@ -69,7 +87,9 @@ def test_from_sign_in_to_the_signed_pdf(visit):
             page.wait_for_selector(".notice:has-text('Under.')")
         while page.locator(f"#step[aria-label='Joint {row['number']}'] .do .go").count():
             if page.locator("#torque").count():
-                page.locator("#torque").fill(page.locator("#step .big").inner_text().replace("·", "-"))
+                page.locator("#torque").fill(
+                    page.locator("#step .big").inner_text().replace("·", "-")
+                )
                 page.locator("#torque").press("Enter")
             else:
                 page.locator("#step .do .go").first.click()
@@ -81,13 +101,19 @@ def test_from_sign_in_to_the_signed_pdf(visit):
 
     # Set: the lithium sheet.
     page.goto(f"{job}/set")
-    assert page.locator("#absorb_v").input_value() == "56" and page.locator("#battery_type").input_value() == "lithium with BMS"
+    assert (
+        page.locator("#absorb_v").input_value() == "56"
+        and page.locator("#battery_type").input_value() == "lithium with BMS"
+    )
 
     # Hand over: sign, read the PDF back.
     page.goto(f"{job}/hand-over")
     page.get_by_role("button", name="Sign as Ilse Quayle").click()
     page.wait_for_selector("text=Signed by Ilse Quayle")
-    text = "\n".join(p.extract_text() for p in PdfReader(io.BytesIO(page.request.get(f"{job}/hand-over.pdf").body())).pages)
+    text = "\n".join(
+        p.extract_text()
+        for p in PdfReader(io.BytesIO(page.request.get(f"{job}/hand-over.pdf").body())).pages
+    )
     for wanted in (
         "Dunlin Point",
         "Signed by Ilse Quayle",
@@ -113,15 +139,22 @@ def test_the_brief_asks_what_the_kit_needs_and_keeps_what_was_typed(visit):
     page = visit("planner")
     page.goto("/jobs/new")
     fill(page, {"site/name": "Sanderling Spit", "supply/main_breaker_a": "80 A"})
-    assert page.locator('[name="supply/loop_ohm"]').count() == 0 and page.locator('[name="strings/0/letter"]').count() == 1
+    assert (
+        page.locator('[name="supply/loop_ohm"]').count() == 0
+        and page.locator('[name="strings/0/letter"]').count() == 1
+    )
     for name, value, appears in (
-        ("code", "iec-60364", "supply/loop_ohm"), ("supply/kind", "single-phase 230 V", "supply/earthing"), ("kit/inverter", "fenwright-a5", "runs/battery/method"),
+        ("code", "iec-60364", "supply/loop_ohm"),
+        ("supply/kind", "single-phase 230 V", "supply/earthing"),
+        ("kit/inverter", "fenwright-a5", "runs/battery/method"),
         ("kit/gateway", "fenwright-g1", "runs/changeover/length_m"),
-    ):  # fmt: skip
+    ):
         with page.expect_response("**/jobs/new?"):
             page.locator(f'[name="{name}"]').select_option(value)
         page.locator(f'[name="{appears}"]').first.wait_for()
-    assert page.locator('[name="strings/0/letter"]').count() == 0  # a battery inverter takes no strings
+    assert (
+        page.locator('[name="strings/0/letter"]').count() == 0
+    )  # a battery inverter takes no strings
     assert (
         page.locator('[name="site/name"]').input_value() == "Sanderling Spit"
         and page.locator('[name="supply/main_breaker_a"]').input_value() == "80 A"
@@ -140,15 +173,23 @@ def test_the_brief_asks_what_the_kit_needs_and_keeps_what_was_typed(visit):
 @pytest.mark.xdist_group("browser")
 def test_drawing_row_and_working_follow_each_other_on_every_kind(visit):
     page = visit("planner")
-    for name, circuit in (("Saltings Barn", "backup-1"), ("Mossbank Terrace", "existing-pv"), ("Juniper Cut", "generator-bypass")):
+    for name, circuit in (
+        ("Saltings Barn", "backup-1"),
+        ("Mossbank Terrace", "existing-pv"),
+        ("Juniper Cut", "generator-bypass"),
+    ):
         open_job(page, name)
         page.goto(re.search(r"/jobs/\d+", page.url)[0] + "/size")
         page.locator(f"a.wire[data-at='{circuit}'] text").first.click()
         page.wait_for_selector(f"tr.picked[data-at='{circuit}']")
         page.locator("#working:has-text('What binds')").wait_for()
         page.locator("a.stands:has-text('Inverter')").first.click()
-        page.locator("#working:has-text('Continuous current'), #working:has-text('battery current')").first.wait_for()
-        other = page.locator("tr[data-row][data-at='grid-1'], tr[data-row][data-at='backup-1']").first
+        page.locator(
+            "#working:has-text('Continuous current'), #working:has-text('battery current')"
+        ).first.wait_for()
+        other = page.locator(
+            "tr[data-row][data-at='grid-1'], tr[data-row][data-at='backup-1']"
+        ).first
         other.locator("td").first.click()
         page.wait_for_selector(f"a.wire.picked[data-at='{other.get_attribute('data-at')}']")
 
@@ -187,7 +228,9 @@ def test_the_keys(visit):
 
 @pytest.mark.xdist_group("browser")
 def test_typing_survives_an_expired_session(visit, server):
-    """The session ends while the brief is being typed; after signing in again all of it is there and can be sent."""
+    """The session ends while the brief is being typed; after signing in again all of it is there
+    and can be sent.
+    """
     page = visit("planner")
     open_job(page)
     page.goto(page.url.split("/size")[0] + "/brief")
@@ -229,7 +272,9 @@ def test_a_phone_shows_one_step_at_a_time(visit):
     page.goto(page.url.split("/size")[0] + "/land?at=factory.dc-link-1@inverter-1")
     page.locator("#torque").wait_for()
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
-    for target in page.locator("#step button:visible, #step input:visible, #step select:visible, .treads a, .pull").all():
+    for target in page.locator(
+        "#step button:visible, #step input:visible, #step select:visible, .treads a, .pull"
+    ).all():
         assert target.bounding_box()["height"] >= 44
     page.locator(".pull").click()
     page.wait_for_selector("#side.up")
@@ -246,7 +291,10 @@ def test_without_scripts_the_job_can_still_be_worked(visit):
     page.goto(page.url.split("/size")[0] + "/land?at=pack-1.PE@dc-bus")
     page.locator("#plain-note").fill("by hand")
     page.get_by_role("button", name="Keep", exact=True).click()
-    assert "landed" in page.locator("#plain-act").inner_text() and "prepared" in page.locator("noscript .step, .step").first.inner_text()
+    assert (
+        "landed" in page.locator("#plain-act").inner_text()
+        and "prepared" in page.locator("noscript .step, .step").first.inner_text()
+    )
     page.locator("#plain-act").select_option("undone")
     page.get_by_role("button", name="Keep", exact=True).click()
     assert "type why it is undone" in page.locator(".step .fault").inner_text()

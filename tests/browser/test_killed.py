@@ -1,4 +1,6 @@
-"""The server killed while fifty writers log: nothing acknowledged is lost, nothing is there twice."""
+"""The server killed while fifty writers log: nothing acknowledged is lost, nothing is there
+twice.
+"""
 
 import os
 import shutil
@@ -13,7 +15,7 @@ from pathlib import Path
 import httpx
 import pytest
 
-from gumboot.core import log
+from gumboot.core.journal import log
 from gumboot.demo import scenario
 from gumboot.exports import job_file
 from tests.browser.conftest import Server
@@ -22,14 +24,23 @@ from tests.conftest import ROOT
 
 def signed_in(address):
     http = httpx.Client(base_url=address, timeout=60)
-    assert http.post("/sign-in", data={"email": "supervisor@demo.example", "password": scenario.PASSWORD}).status_code == 303
+    assert (
+        http.post(
+            "/sign-in", data={"email": "supervisor@demo.example", "password": scenario.PASSWORD}
+        ).status_code
+        == 303
+    )
     return http, http.get("/jobs").text.split('name="csrf" value="')[1].split('"')[0]
 
 
 def send(address, ready, stop, sent, acknowledged):
     """Send readings one after another until the server is gone; note each that was acknowledged."""
     http, csrf = signed_in(address)
-    wrench = next(w["id"] for w in http.get("/wrenches.json").json()["wrenches"] if w["name"] == "small driver")
+    wrench = next(
+        w["id"]
+        for w in http.get("/wrenches.json").json()["wrenches"]
+        if w["name"] == "small driver"
+    )
     ready.wait(timeout=180)  # all fifty write when the blow falls
     while not stop.is_set():
         own = str(uuid.uuid4())
@@ -43,7 +54,9 @@ def send(address, ready, stop, sent, acknowledged):
                 "typed": "5 Nm",
                 "wrench": wrench,
             }
-            answer = http.post("/jobs/2/log", json={"entries": [entry]}, headers={"x-csrf-token": csrf})
+            answer = http.post(
+                "/jobs/2/log", json={"entries": [entry]}, headers={"x-csrf-token": csrf}
+            )
         except httpx.TransportError:
             return
         sent.append(own)
@@ -55,12 +68,17 @@ def send(address, ready, stop, sent, acknowledged):
 @pytest.mark.parametrize("victim", ["web", "database"])
 def test_an_acknowledged_reading_is_never_lost(victim):
     folder = tempfile.mkdtemp(prefix="gumboot-killed-")
-    url = subprocess.run([ROOT / "script/cluster", "start", folder], capture_output=True, text=True, check=True).stdout.strip()
+    url = subprocess.run(
+        [ROOT / "script/cluster", "start", folder], capture_output=True, text=True, check=True
+    ).stdout.strip()
     server = Server(url)
     server.start()
     try:
         ready, stop, sent, acknowledged = threading.Barrier(50), threading.Event(), [], []
-        senders = [threading.Thread(target=send, args=(server.address, ready, stop, sent, acknowledged)) for _ in range(50)]
+        senders = [
+            threading.Thread(target=send, args=(server.address, ready, stop, sent, acknowledged))
+            for _ in range(50)
+        ]
         for s in senders:
             s.start()
         while len(acknowledged) < 200:
@@ -69,14 +87,18 @@ def test_an_acknowledged_reading_is_never_lost(victim):
             server.kill()
         else:
             postmaster = int((Path(folder) / "data" / "postmaster.pid").read_text().splitlines()[0])
-            os.kill(postmaster, signal.SIGQUIT)  # immediate shutdown, no checkpoint, recovery at start
+            os.kill(
+                postmaster, signal.SIGQUIT
+            )  # immediate shutdown, no checkpoint, recovery at start
         stop.set()
         for s in senders:
             s.join()
         if victim == "database":
             server.kill()
             time.sleep(0.5)
-        server.url = subprocess.run([ROOT / "script/cluster", "start", folder], capture_output=True, text=True, check=True).stdout.strip()
+        server.url = subprocess.run(
+            [ROOT / "script/cluster", "start", folder], capture_output=True, text=True, check=True
+        ).stdout.strip()
         server.start()
         http, _ = signed_in(server.address)
         taken = job_file.read(http.get("/jobs/2/export.json").content)

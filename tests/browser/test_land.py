@@ -1,15 +1,17 @@
-"""The torque book in a real browser: by touch and by key, with and without a signal, on one device and on two."""
+"""The torque book in a real browser: by touch and by key, with and without a signal, on one device
+and on two.
+"""
 
 import random
 import re
 
 import pytest
 
+from gumboot.core.basis.figure import given
+from gumboot.core.basis.units import NotAQuantity, parse
 from gumboot.core.land import Move, Wrench, judge, stand_of
 from gumboot.core.land.moves import ACTS
 from gumboot.core.land.termination import chain_of
-from gumboot.core.units import NotAQuantity, parse
-from gumboot.core.working import given
 from gumboot.demo import scenario
 from tests.conftest import altered
 
@@ -24,12 +26,20 @@ def new_job(page, name):
 
     from gumboot.core.plan import Plan
 
-    plan = altered(Plan.model_validate(scenario.HERON_SLIP), "/site/name", name).model_dump(mode="json")
-    file = json.dumps({"format": "gumboot-job/1", "uid": str(uuid.uuid4()), "version": 1, "plan": plan, "log": []})
+    plan = altered(Plan.model_validate(scenario.HERON_SLIP), "/site/name", name).model_dump(
+        mode="json"
+    )
+    file = json.dumps(
+        {"format": "gumboot-job/1", "uid": str(uuid.uuid4()), "version": 1, "plan": plan, "log": []}
+    )
     page.goto("/jobs")
     csrf = page.locator('input[name="csrf"]').first.get_attribute("value")
     answer = page.request.post(
-        "/jobs/import", multipart={"csrf": csrf, "file": {"name": "job.json", "mimeType": "application/json", "buffer": file.encode()}}
+        "/jobs/import",
+        multipart={
+            "csrf": csrf,
+            "file": {"name": "job.json", "mimeType": "application/json", "buffer": file.encode()},
+        },
     )
     return re.search(r"/jobs/\d+", answer.url)[0]
 
@@ -41,13 +51,19 @@ def stand_at(page, job, key=""):
 
 def kept(page, job):
     """Wait until the worker has the walk of a job, so that the signal may go."""
-    there = "async (p) => { const c = await caches.open('gumboot-pages'); return (await c.keys()).some((k) => k.url.endsWith(p)); }"
+    there = (
+        "async (p) => { const c = await caches.open('gumboot-pages'); return (await"
+        " c.keys()).some((k) => k.url.endsWith(p)); }"
+    )
     for _ in range(300):
         if page.evaluate(there, f"{job}/land"):
             return
         page.wait_for_timeout(100)
     state = page.evaluate(
-        "(async () => { const r = await navigator.serviceWorker.getRegistration(); const c = await caches.open('gumboot-pages'); return [r?.installing?.state, r?.waiting?.state, r?.active?.state, !!navigator.serviceWorker.controller, await caches.keys(), (await c.keys()).map((k) => k.url), { ...localStorage }]; })()"
+        "(async () => { const r = await navigator.serviceWorker.getRegistration(); const c = await"
+        " caches.open('gumboot-pages'); return [r?.installing?.state, r?.waiting?.state,"
+        " r?.active?.state, !!navigator.serviceWorker.controller, await caches.keys(), (await"
+        " c.keys()).map((k) => k.url), { ...localStorage }]; })()"
     )
     raise AssertionError(f"the worker kept no page within 30 s: {state}")
 
@@ -105,16 +121,23 @@ def test_two_hundred_entries_without_a_signal_a_reload_and_a_killed_tab(visit, s
                 page.goto(f"{job}/land")
                 page.wait_for_selector("#walk[data-ready]")
         waiting = page.evaluate("Field.queued().then((rows) => rows.map((r) => r.entry.uuid))")
-        assert len(waiting) >= 200 and f"no signal · {len(waiting)} waiting" in page.locator("#signal").inner_text()
+        assert (
+            len(waiting) >= 200
+            and f"no signal · {len(waiting)} waiting" in page.locator("#signal").inner_text()
+        )
         done = page.locator("[data-made]").inner_text()
         assert not done.startswith("0 of")
     finally:
         server.start()
     page.evaluate("Field.send()")
     page.wait_for_selector("#signal:has-text('all sent')")
-    assert [e["uuid"] for e in log_of(boss, job)] == waiting  # all there, once, in the order they were made
+    assert [
+        e["uuid"] for e in log_of(boss, job)
+    ] == waiting  # all there, once, in the order they were made
     assert page.locator("[data-made]").inner_text() == done
-    page.evaluate("(u) => Field.add({ kind: 'joint', key: 'x', act: 'proven', uuid: u })", waiting[0])
+    page.evaluate(
+        "(u) => Field.add({ kind: 'joint', key: 'x', act: 'proven', uuid: u })", waiting[0]
+    )
     page.wait_for_selector("#signal:has-text('1 refused')")  # the same number for something else
     assert len(log_of(boss, job)) == len(waiting)
 
@@ -133,7 +156,10 @@ def test_two_devices_at_odds(visit):
         page.context.set_offline(False)
         page.evaluate("Field.send()")
         page.wait_for_selector("#signal:has-text('all sent')")
-    assert [e["body"]["verdict"] for e in log_of(second, job)] == ["good", "over"]  # both histories are kept
+    assert [e["body"]["verdict"] for e in log_of(second, job)] == [
+        "good",
+        "over",
+    ]  # both histories are kept
     stand_at(first, job, FACTORY)
     first.get_by_text("Two people logged this joint").wait_for()
     first.get_by_role("link", name="Look at both").click()
@@ -176,13 +202,19 @@ def test_entries_wait_for_who_made_them(visit):
 
 
 def test_an_entry_that_trips_the_server_holds_back_no_other(visit):
-    page = visit("installer", no_signal=True, service_workers="block")  # the test answers in the server's place
+    page = visit(
+        "installer", no_signal=True, service_workers="block"
+    )  # the test answers in the server's place
     job = new_job(visit("supervisor"), "Garganey")
     trips = ["proven"]
 
     def answer(route):
         bodies = [e["act"] for e in route.request.post_data_json["entries"]]
-        route.fulfill(status=500, json={"error": "A fault of ours"}) if set(bodies) & set(trips) else route.continue_()
+        (
+            route.fulfill(status=500, json={"error": "A fault of ours"})
+            if set(bodies) & set(trips)
+            else route.continue_()
+        )
 
     page.route(f"**{job}/log", answer)
     stand_at(page, job)
@@ -194,7 +226,11 @@ def test_an_entry_that_trips_the_server_holds_back_no_other(visit):
         for t in page.evaluate("JSON.parse(document.getElementById('joints').textContent)")
         if t["kind"] == "bar" or t["chain"][0] == "landed"
     )
-    page.evaluate("(key) => Field.add({ kind: 'joint', key, label: key, act: 'landed', seen: Field.known.seq })", joint)
+    page.evaluate(
+        "(key) => Field.add({ kind: 'joint', key, label: key, act: 'landed', seen:"
+        " Field.known.seq })",
+        joint,
+    )
     page.locator("#signal:has-text('2 waiting')").wait_for()
     page.context.set_offline(False)
     page.evaluate("Field.send()")
@@ -213,8 +249,17 @@ def test_an_entry_that_trips_the_server_holds_back_no_other(visit):
 @pytest.mark.parametrize(
     ("how", "says"),
     [
-        ("indexedDB.open = () => { throw new DOMException('no', 'SecurityError'); }", "keeps nothing of its own"),
-        ("IDBObjectStore.prototype.add = () => { throw new DOMException('full', 'QuotaExceededError'); }", "store is full"),
+        (
+            "indexedDB.open = () => { throw new DOMException('no', 'SecurityError'); }",
+            "keeps nothing of its own",
+        ),
+        (
+            (
+                "IDBObjectStore.prototype.add = () => { throw new DOMException('full',"
+                " 'QuotaExceededError'); }"
+            ),
+            "store is full",
+        ),
     ],
 )
 def test_a_full_or_refused_store_is_said_at_once_and_the_entry_still_goes(visit, how, says):
@@ -236,7 +281,9 @@ def test_holes_are_ticked_without_a_signal(visit):
     page.context.set_offline(True)
     page.locator("summary", has_text="It came out elsewhere").click()
     page.get_by_label("Off to the right").fill("1/8")
-    page.locator("#photo").set_input_files({"name": "hole.png", "mimeType": "image/png", "buffer": PNG})
+    page.locator("#photo").set_input_files(
+        {"name": "hole.png", "mimeType": "image/png", "buffer": PNG}
+    )
     page.get_by_role("button", name="Drilled").click()
     page.get_by_text("Hole 1: drilled").wait_for()
     page.get_by_role("button", name="Drilled").click()
@@ -280,19 +327,26 @@ def test_by_touch_on_a_phone(visit):
     page.get_by_role("button", name="Prepared, landed").tap()
     page.locator("#torque").wait_for()
     number = page.locator("#step .big").inner_text().split()[0]
-    over = "() => { const b = document.querySelector('#enter .go'), at = b.getBoundingClientRect(); return document.elementFromPoint(at.x + at.width / 2, at.y + at.height / 2) === b; }"
+    over = (
+        "() => { const b = document.querySelector('#enter .go'), at = b.getBoundingClientRect();"
+        " return document.elementFromPoint(at.x + at.width / 2, at.y + at.height / 2) === b; }"
+    )
     assert page.evaluate(over)  # the whole pad is in reach, nothing over it
     page.evaluate("document.querySelector('#enter .go').dataset.same = 'yes'")
     for k in number:
         page.locator(f'[data-key="{k}"]').tap()
     page.locator("#signal:has-text('all sent')").wait_for()
     assert page.locator("#torque").input_value() == number
-    assert page.locator("#enter .go").get_attribute("data-same")  # entries that come and go leave the pad under the finger alone
+    assert page.locator("#enter .go").get_attribute(
+        "data-same"
+    )  # entries that come and go leave the pad under the finger alone
     page.get_by_role("button", name="Enter").tap()
     page.get_by_role("button", name="Tugged, marked").tap()
     page.locator(".told:has-text('marked')").wait_for()
     assert page.locator("#step .state-open").count() == 1  # it has gone on to the next
-    for target in page.locator("#step button:visible, #step input:visible, #step select:visible, .walk-head button:visible").all():
+    for target in page.locator(
+        "#step button:visible, #step input:visible, #step select:visible, .walk-head button:visible"
+    ).all():
         assert target.bounding_box()["height"] >= 44
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
 
@@ -311,7 +365,10 @@ def test_by_keys(visit):
     page.locator("#step h2:has-text('DC link bus, left')").wait_for()
     page.locator("#torque").fill("snug")
     page.locator("#torque").press("Enter")
-    assert "type a number and unit" in page.locator("#told").inner_text() and page.locator("#torque").input_value() == "snug"
+    assert (
+        "type a number and unit" in page.locator("#told").inner_text()
+        and page.locator("#torque").input_value() == "snug"
+    )
     enter(page, "30 in-lb")
     page.locator(".notice:has-text('Rated torque again')").wait_for()
     enter(page, "60")
@@ -339,7 +396,9 @@ def test_by_keys(visit):
 
 
 def test_the_page_judges_as_the_core_does(visit):
-    """States, verdicts and typed units of the page against the core, over random cases with a fixed seed."""
+    """States, verdicts and typed units of the page against the core, over random cases with a fixed
+    seed.
+    """
     page = visit("installer")
     stand_at(page, "/jobs/2")
     dice = random.Random(7)
@@ -356,7 +415,9 @@ def test_the_page_judges_as_the_core_does(visit):
         moves: list[Move] = []
         for i in range(dice.randrange(12)):
             act = dice.choice([a for a in ACTS if a != "settled"])
-            verdict = dice.choice(["good", "under", "over", "withheld"]) if act == "torqued" else None
+            verdict = (
+                dice.choice(["good", "under", "over", "withheld"]) if act == "torqued" else None
+            )
             corrects = dice.choice(moves).uuid if moves and dice.random() < 0.15 else None
             moves.append(
                 Move(
@@ -390,7 +451,8 @@ def test_the_page_judges_as_the_core_does(visit):
         )
         want.append([s.at, s.verdict, s.spoiled, s.rechecked, s.first_nm, s.second_nm])
     got = page.evaluate(
-        "(cases) => cases.map(([moves, chain]) => { const s = GumbootWalk.fold(moves, chain); return [s.at, s.verdict, s.spoiled, s.rechecked, s.first_nm, s.second_nm]; })",
+        "(cases) => cases.map(([moves, chain]) => { const s = GumbootWalk.fold(moves, chain);"
+        " return [s.at, s.verdict, s.spoiled, s.rechecked, s.first_nm, s.second_nm]; })",
         cases,
     )
     assert got == want
@@ -409,7 +471,11 @@ def test_the_page_judges_as_the_core_does(visit):
             ]
         )
     ]
-    trials = [(round(dice.uniform(0.5, 60), 2), round(f, 4), w) for w in tools for f in [dice.uniform(0.85, 1.15) for _ in range(60)]]
+    trials = [
+        (round(dice.uniform(0.5, 60), 2), round(f, 4), w)
+        for w in tools
+        for f in [dice.uniform(0.85, 1.15) for _ in range(60)]
+    ]
     trials = [(nm, round(nm * f, 3), w) for nm, f, w in trials]
     want = [judge(given("M", nm, "N·m", "", ""), x, w, today)[0] for nm, x, w in trials]
     sent = [
@@ -428,7 +494,10 @@ def test_the_page_judges_as_the_core_does(visit):
         ]
         for nm, x, w in trials
     ]
-    assert page.evaluate("(rows) => rows.map(([nm, x, w]) => GumbootWalk.judge(nm, x, w)[0])", sent) == want
+    assert (
+        page.evaluate("(rows) => rows.map(([nm, x, w]) => GumbootWalk.judge(nm, x, w)[0])", sent)
+        == want
+    )
 
     texts = [
         "12",

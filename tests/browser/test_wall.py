@@ -1,4 +1,6 @@
-"""The wall in a real browser: boxes moved by mouse, by finger and by keys, taken back, saved; holes ticked on a phone."""
+"""The wall in a real browser: boxes moved by mouse, by finger and by keys, taken back, saved; holes
+ticked on a phone.
+"""
 
 import json
 import re
@@ -66,7 +68,10 @@ def test_snapping_finds_a_stud_and_draws_its_guide(visit):
     wide = boxes["inverter-2"]["w"]
     to_studs = [203 + 406.4 * k - hole for k in range(16) for hole in (40, 240, 440)]
     to_edges = [
-        x for id, b in boxes.items() if id != "inverter-2" for x in (b["x"], b["x"] + b["w"] - wide, b["x"] + b["w"] / 2 - wide / 2)
+        x
+        for id, b in boxes.items()
+        if id != "inverter-2"
+        for x in (b["x"], b["x"] + b["w"] - wide, b["x"] + b["w"] / 2 - wide / 2)
     ]
     assert min(abs(left - x) for x in to_studs + to_edges) < 0.2
 
@@ -113,9 +118,14 @@ def test_a_finger_moves_a_box_on_a_phone(visit):
     before = place(page, "pack-3")
     x, y = middle(page, "pack-3")
     client = page.context.new_cdp_session(page)
-    client.send("Input.dispatchTouchEvent", {"type": "touchStart", "touchPoints": [{"x": x, "y": y}]})
+    client.send(
+        "Input.dispatchTouchEvent", {"type": "touchStart", "touchPoints": [{"x": x, "y": y}]}
+    )
     for k in range(1, 7):
-        client.send("Input.dispatchTouchEvent", {"type": "touchMove", "touchPoints": [{"x": x + 6 * k, "y": y}]})
+        client.send(
+            "Input.dispatchTouchEvent",
+            {"type": "touchMove", "touchPoints": [{"x": x + 6 * k, "y": y}]},
+        )
     client.send("Input.dispatchTouchEvent", {"type": "touchEnd", "touchPoints": []})
     page.wait_for_timeout(300)
     after = place(page, "pack-3")
@@ -129,12 +139,18 @@ def test_holes_are_ticked_one_after_another_on_a_phone(visit):
     first = page.locator("#step h2").inner_text(), page.locator("#step .big").first.inner_text()
     page.get_by_role("button", name="Drilled").click()
     page.get_by_text("Hole 1: drilled").wait_for()
-    assert (page.locator("#step h2").inner_text(), page.locator("#step .big").first.inner_text()) != first
+    assert (
+        page.locator("#step h2").inner_text(),
+        page.locator("#step .big").first.inner_text(),
+    ) != first
     assert "1 of" in page.locator("main").inner_text()
     page.get_by_text("It came out elsewhere").click()
     page.get_by_label("Off to the right").fill("nowhere")
     page.get_by_role("button", name="Drilled").click()
-    assert "type it as" in page.locator("#right-fault").inner_text() and page.get_by_label("Off to the right").input_value() == "nowhere"
+    assert (
+        "type it as" in page.locator("#right-fault").inner_text()
+        and page.get_by_label("Off to the right").input_value() == "nowhere"
+    )
 
 
 def test_the_pack_shows_walls_and_holes_under_the_strict_policy(visit):

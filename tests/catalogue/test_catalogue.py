@@ -1,4 +1,6 @@
-"""The shipped catalogue is whole, its schema is current, and a broken one is refused by file and path."""
+"""The shipped catalogue is whole, its schema is current, and a broken one is refused by file and
+path.
+"""
 
 import json
 from importlib.resources import files
@@ -8,10 +10,10 @@ import pytest
 from jsonschema import Draft202012Validator
 
 from gumboot.catalogue import catalogue, read
-from gumboot.core import kit
+from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.design import design
-from gumboot.core.settings import RULES
-from gumboot.core.sizes import area_mm2
+from gumboot.core.kit import catalogue as kit
+from gumboot.core.set.settings import RULES
 from tests.conftest import altered
 
 SHELVES = sorted(p for p in files("gumboot.catalogue").iterdir() if p.name.endswith(".json"))
@@ -20,7 +22,11 @@ SHELVES = sorted(p for p in files("gumboot.catalogue").iterdir() if p.name.endsw
 def schema_text():
     return (
         json.dumps(
-            {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Gumboot catalogue file", **kit.file.json_schema()},
+            {
+                "$schema": "https://json-schema.org/draft/2020-12/schema",
+                "title": "Gumboot catalogue file",
+                **kit.file.json_schema(),
+            },
             indent=1,
             ensure_ascii=False,
         )
@@ -40,17 +46,27 @@ def test_terminals_take_sizes_the_book_has_and_menus_name_rules():
     for inverter in book.inverters.values():
         assert {m.rule for m in inverter.menu} <= set(RULES)
         assert len({m.id for m in inverter.menu}) == len(inverter.menu)
-        for port in (p for p in (inverter.battery, inverter.grid, inverter.backup, inverter.generator) if p):
+        for port in (
+            p for p in (inverter.battery, inverter.grid, inverter.backup, inverter.generator) if p
+        ):
             assert all(area_mm2(t.least) <= area_mm2(t.most) for t in port.terminals)
             assert port.protection_max_a >= (port.protection_named_a or 0)
         assert not inverter.pack_inside or inverter.pack_inside in book.packs
         assert all(len(t.terminals) == 2 * t.pairs for t in inverter.trackers)
-    assert set(book.lugs) >= {s for c in book.conductors if "battery" in c.families for s in c.sizes}
+    assert set(book.lugs) >= {
+        s for c in book.conductors if "battery" in c.families for s in c.sizes
+    }
 
 
 @pytest.mark.parametrize(
     ("text", "names"),
-    [("{}", "array"), ("[{}]", "kind"), ('[{"kind":"module","id":"m"}]', "maker"), ('[{"kind":"teapot"}]', "kind"), ("nonsense", "JSON")],
+    [
+        ("{}", "array"),
+        ("[{}]", "kind"),
+        ('[{"kind":"module","id":"m"}]', "maker"),
+        ('[{"kind":"teapot"}]', "kind"),
+        ("nonsense", "JSON"),
+    ],
 )
 def test_an_empty_or_broken_entry_is_named(text, names):
     with pytest.raises(kit.BrokenCatalogue, match=names) as broken:
@@ -73,7 +89,15 @@ def test_design_raises_only_on_a_catalogue_that_cannot_serve(heron):
 
 def test_a_silent_terminal_says_how_its_screw_is_turned():
     """Without a torque the book's table needs the bit, and the IEC's the thread."""
-    terminal = {"id": "n", "label": "N", "conductor": "N", "end": "bare", "most": "16 mm²", "bit": "slot 6 mm", "source": "plate"}
+    terminal = {
+        "id": "n",
+        "label": "N",
+        "conductor": "N",
+        "end": "bare",
+        "most": "16 mm²",
+        "bit": "slot 6 mm",
+        "source": "plate",
+    }
     with pytest.raises(ValueError, match="thread of its screw"):
         kit.Terminal.model_validate(terminal)
     assert kit.Terminal.model_validate(terminal | {"thread": "M5"}).thread == "M5"
@@ -84,4 +108,6 @@ def test_a_silent_terminal_says_how_its_screw_is_turned():
 
 def test_kit_that_is_not_in_the_catalogue_is_a_finding(heron):
     d = design(altered(heron, "/kit/pack", "nobody-9"), catalogue())
-    assert [f.key for f in d.findings if f.level == "stop"] == ["kit.pack"] and "nobody-9" in d.findings[0].says
+    assert [f.key for f in d.findings if f.level == "stop"] == [
+        "kit.pack"
+    ] and "nobody-9" in d.findings[0].says

@@ -1,4 +1,6 @@
-"""The drawings: well formed, complete, in words too, and without crossings that a person would avoid."""
+"""The drawings: well formed, complete, in words too, and without crossings that a person would
+avoid.
+"""
 
 import re
 import xml.etree.ElementTree as ET
@@ -6,9 +8,9 @@ import xml.etree.ElementTree as ET
 import pytest
 
 from gumboot.catalogue import catalogue
+from gumboot.core.basis.units import show_length
 from gumboot.core.codes import nec
 from gumboot.core.design import design
-from gumboot.core.units import show_length
 from gumboot.drawings.one_line import one_line
 from gumboot.drawings.terminal_block import terminal_block
 from tests.conftest import altered
@@ -34,7 +36,9 @@ def points(path):
 def test_every_circuit_is_one_link_with_conductor_breaker_and_length(tern):
     for plan in kits(tern):
         d, svg = drawn(plan)
-        wires = {a.get("data-at"): a for a in svg.findall("s:a", NS) if a.get("class").startswith("wire")}
+        wires = {
+            a.get("data-at"): a for a in svg.findall("s:a", NS) if a.get("class").startswith("wire")
+        }
         for s in d.circuits:
             words = " ".join(t.text for t in wires[s.id].findall("s:text", NS))
             assert f"C{s.circuit.number} · {nec.spoken(s.size)}" in words
@@ -62,10 +66,17 @@ def test_nothing_crosses_with_one_or_two_inverters(tern):
 def test_no_body_stands_on_another(tern):
     for plan in kits(tern):
         _, svg = drawn(plan)
-        boxes = [tuple(float(r.get(k)) for k in ("x", "y", "width", "height")) for r in svg.iterfind(".//s:rect[@class='body']", NS)]
+        boxes = [
+            tuple(float(r.get(k)) for k in ("x", "y", "width", "height"))
+            for r in svg.iterfind(".//s:rect[@class='body']", NS)
+        ]
         for i, (x, y, w, h) in enumerate(boxes):
             for bx, by, bw, bh in boxes[i + 1 :]:
-                assert not (x < bx + bw and bx < x + w and y < by + bh and by < y + h), (plan.kit, (x, y), (bx, by))
+                assert not (x < bx + bw and bx < x + w and y < by + bh and by < y + h), (
+                    plan.kit,
+                    (x, y),
+                    (bx, by),
+                )
 
 
 def test_everything_lies_inside_the_sheet(tern):
@@ -79,12 +90,19 @@ def test_everything_lies_inside_the_sheet(tern):
 
 def test_a_standalone_drawing_carries_its_styles_and_a_page_one_none(tern):
     d = design(tern, catalogue())
-    assert "<style>" in one_line(d, standalone=True) and "<style" not in one_line(d) and "style=" not in one_line(d)
+    assert (
+        "<style>" in one_line(d, standalone=True)
+        and "<style" not in one_line(d)
+        and "style=" not in one_line(d)
+    )
 
 
 def test_words_for_those_who_cannot_see_it(tern):
     _, svg = drawn(tern)
-    assert "Main panel to grid combiner: 3 × 1 AWG + 6 AWG earth, protection 125 A" in svg.find("s:desc", NS).text
+    assert (
+        "Main panel to grid combiner: 3 × 1 AWG + 6 AWG earth, protection 125 A"
+        in svg.find("s:desc", NS).text
+    )
 
 
 def test_stops_are_marked_by_word_not_colour_alone(tern):
@@ -98,12 +116,16 @@ def test_without_kit_it_says_so(tern):
     assert "Choose the kit" in svg.find("s:text", NS).text
 
 
-@pytest.mark.parametrize("body", ["inverter-1", "pack-1", "main-panel", "loads-panel", "dc-bus", "array-A"])
+@pytest.mark.parametrize(
+    "body", ["inverter-1", "pack-1", "main-panel", "loads-panel", "dc-bus", "array-A"]
+)
 def test_the_terminal_block_has_every_joint_of_its_body_apart_from_the_others(tern, body):
     d = design(tern, catalogue())
     svg = ET.fromstring(terminal_block(d, next(b for b in d.bodies if b.id == body)))
     joints = svg.findall("s:a", NS)
-    assert {a.get("data-joint") for a in joints} == {t.key for t in d.terminations if t.body == body and t.kind not in ("dead", "cover")}
+    assert {a.get("data-joint") for a in joints} == {
+        t.key for t in d.terminations if t.body == body and t.kind not in ("dead", "cover")
+    }
     _, _, wide, high = (float(x) for x in svg.get("viewBox").split())
     at = []
     for a in joints:
@@ -111,13 +133,21 @@ def test_the_terminal_block_has_every_joint_of_its_body_apart_from_the_others(te
         x, y = (
             (float(pad.get("cx")), float(pad.get("cy")))
             if pad.get("cx")
-            else (float(pad.get("x")) + float(pad.get("width")) / 2, float(pad.get("y")) + float(pad.get("height")) / 2)
+            else (
+                float(pad.get("x")) + float(pad.get("width")) / 2,
+                float(pad.get("y")) + float(pad.get("height")) / 2,
+            )
         )
         moved = [e.get("transform") for e in a.iter() if e.get("transform")]
         at.append((x, y, *moved))
         assert 0 < x < wide and 0 < y < high
     assert len(set(at)) == len(at)
-    gaps = [abs(p[0] - q[0]) + abs(p[1] - q[1]) for i, p in enumerate(at) for q in at[:i] if len(p) == len(q) == 2]
+    gaps = [
+        abs(p[0] - q[0]) + abs(p[1] - q[1])
+        for i, p in enumerate(at)
+        for q in at[:i]
+        if len(p) == len(q) == 2
+    ]
     assert not gaps or min(gaps) >= 15
 
 
@@ -131,6 +161,6 @@ def test_a_block_is_to_scale(tern):
         if "battery-1." in a.get("data-joint") and ".PE" not in a.get("data-joint")
     }
     frame = next(r for r in svg.findall("s:rect", NS) if r.get("class") == "body")
-    assert abs(x["battery-1.−@inverter-1"] - x["battery-1.+@inverter-1"]) / (float(frame.get("width")) * 440 / 448) == pytest.approx(
-        60 / 440, rel=0.01
-    )
+    assert abs(x["battery-1.−@inverter-1"] - x["battery-1.+@inverter-1"]) / (
+        float(frame.get("width")) * 440 / 448
+    ) == pytest.approx(60 / 440, rel=0.01)

@@ -1,4 +1,6 @@
-"""The sheet lays itself out for every kind of system, with no crossing that a person would avoid."""
+"""The sheet lays itself out for every kind of system, with no crossing that a person would
+avoid.
+"""
 
 import itertools
 
@@ -23,13 +25,25 @@ BASES = {
     )
 }
 CHANGES = [
-    {}, {"/kit/inverters": 2}, {"/kit/inverters": 3}, {"/kit/inverters": 2, "/kit/packs": 2}, {"/kit/packs": 6}, {"/kit/towers": 2}, {"/kit/takeoff": "diagonal", "/kit/packs": 4},
-    {"/backup/loads": "nothing"}, {"/backup/loads": "essential board"}, {"/supply/connection": "supply-side tap"},
-    {"/kit/generator": {"power_w": 20000, "lands": "loads panel"}}, {"/kit/generator": {"power_w": 20000, "lands": "inverter with bypass"}},
-    {"/kit/existing_pv": {"power_w": 3000, "side": "grid side"}}, {"/kit/existing_pv": {"power_w": 3000, "side": "backup side"}},
-    {"/kit/gateway": "fenwright-g200"}, {"/kit/gateway": "fenwright-i100", "/kit/inverters": 2}, {"/kit/inverter": "fenwright-w7", "/kit/gateway": "fenwright-g200", "/kit/inverters": 3},
+    {},
+    {"/kit/inverters": 2},
+    {"/kit/inverters": 3},
+    {"/kit/inverters": 2, "/kit/packs": 2},
+    {"/kit/packs": 6},
+    {"/kit/towers": 2},
+    {"/kit/takeoff": "diagonal", "/kit/packs": 4},
+    {"/backup/loads": "nothing"},
+    {"/backup/loads": "essential board"},
+    {"/supply/connection": "supply-side tap"},
+    {"/kit/generator": {"power_w": 20000, "lands": "loads panel"}},
+    {"/kit/generator": {"power_w": 20000, "lands": "inverter with bypass"}},
+    {"/kit/existing_pv": {"power_w": 3000, "side": "grid side"}},
+    {"/kit/existing_pv": {"power_w": 3000, "side": "backup side"}},
+    {"/kit/gateway": "fenwright-g200"},
+    {"/kit/gateway": "fenwright-i100", "/kit/inverters": 2},
+    {"/kit/inverter": "fenwright-w7", "/kit/gateway": "fenwright-g200", "/kit/inverters": 3},
     {"/kit/pack": "tidewell-5r", "/kit/packs": 25},
-]  # fmt: skip
+]
 
 
 def cases():
@@ -39,7 +53,8 @@ def cases():
             plan = altered(plan, path, value)
         d = design(plan, catalogue())
         if d.bodies:
-            yield pytest.param(d, id=f"{name}-{'+'.join(k.split('/')[-1] + '=' + str(v)[:24] for k, v in changes.items())}")
+            said = "+".join(f"{k.split('/')[-1]}={str(v)[:24]}" for k, v in changes.items())
+            yield pytest.param(d, id=f"{name}-{said}")
 
 
 CASES = list(cases())
@@ -63,27 +78,56 @@ def cross(a0, a1, b0, b1):
     if a0[0] != a1[0]:
         a0, a1, b0, b1 = b0, b1, a0, a1  # a upright, b level
     x, y = a0[0], b0[1]
-    return min(b0[0], b1[0]) + 0.5 < x < max(b0[0], b1[0]) - 0.5 and min(a0[1], a1[1]) + 0.5 < y < max(a0[1], a1[1]) - 0.5
+    return (
+        min(b0[0], b1[0]) + 0.5 < x < max(b0[0], b1[0]) - 0.5
+        and min(a0[1], a1[1]) + 0.5 < y < max(a0[1], a1[1]) - 0.5
+    )
 
 
 def test_there_are_many_kinds():
     assert len(CASES) >= 60
-    assert {d.values[0].inverter.topology for d in CASES} == {"hybrid", "ac-coupled", "inverter-charger", "all-in-one"}
+    assert {d.values[0].inverter.topology for d in CASES} == {
+        "hybrid",
+        "ac-coupled",
+        "inverter-charger",
+        "all-in-one",
+    }
 
 
 @every
 def test_nothing_crosses_that_a_person_would_avoid(d):
-    """With n inverters on two bars n − 2 grid lines must pass the backup bar, and links into the nest those lines; what comes into the nest
-    from below (a generator's bypass, a PV inverter) passes the last grid line. Nothing else crosses."""
+    """With n inverters on two bars n − 2 grid lines must pass the backup bar, and links into the
+    nest those lines; what comes into the nest
+    from below (a generator's bypass, a PV inverter) passes the last grid line. Nothing else
+    crosses.
+    """
     sheet = lay_sheet(d)
     pieces = list(segments(sheet))
     pieces += [(i, *ends) for i, ends in sheet.bars.items()]
-    crossings = [(i, j) for (i, a0, a1), (j, b0, b1) in itertools.combinations(pieces, 2) if i != j and cross(a0, a1, b0, b1)]
+    crossings = [
+        (i, j)
+        for (i, a0, a1), (j, b0, b1) in itertools.combinations(pieces, 2)
+        if i != j and cross(a0, a1, b0, b1)
+    ]
     middle = max(0, d.plan.kit.inverters - 2)
-    bars = [c for c in crossings if "backup-combiner" in c and any(x.startswith("grid-") for x in c)]
-    links = [c for c in crossings if any(x.startswith("link-") for x in c) and any(x.startswith("grid-") for x in c)]
-    below = [c for c in crossings if {"generator-bypass", "existing-pv"} & set(c) and f"grid-{d.plan.kit.inverters}" in c]
-    assert len(bars) <= middle and len(links) <= middle * len(d.links) and len(below) <= (2 if d.plan.kit.inverters > 1 else 0)
+    bars = [
+        c for c in crossings if "backup-combiner" in c and any(x.startswith("grid-") for x in c)
+    ]
+    links = [
+        c
+        for c in crossings
+        if any(x.startswith("link-") for x in c) and any(x.startswith("grid-") for x in c)
+    ]
+    below = [
+        c
+        for c in crossings
+        if {"generator-bypass", "existing-pv"} & set(c) and f"grid-{d.plan.kit.inverters}" in c
+    ]
+    assert (
+        len(bars) <= middle
+        and len(links) <= middle * len(d.links)
+        and len(below) <= (2 if d.plan.kit.inverters > 1 else 0)
+    )
     assert set(crossings) == {*bars, *links, *below}
 
 
@@ -92,8 +136,12 @@ def test_no_line_runs_through_a_body(d):
     sheet = lay_sheet(d)
     for id, (x0, y0), (x1, y1) in segments(sheet):
         for box in sheet.boxes.values():
-            inside = max(min(x0, x1), box.x + 1) < min(max(x0, x1), box.right - 1) or (x0 == x1 and box.x + 1 < x0 < box.right - 1)
-            along = max(min(y0, y1), box.y + 1) < min(max(y0, y1), box.bottom - 1) or (y0 == y1 and box.y + 1 < y0 < box.bottom - 1)
+            inside = max(min(x0, x1), box.x + 1) < min(max(x0, x1), box.right - 1) or (
+                x0 == x1 and box.x + 1 < x0 < box.right - 1
+            )
+            along = max(min(y0, y1), box.y + 1) < min(max(y0, y1), box.bottom - 1) or (
+                y0 == y1 and box.y + 1 < y0 < box.bottom - 1
+            )
             assert not (inside and along), (id, box.id)
 
 
@@ -105,35 +153,69 @@ def test_no_body_stands_on_another_and_all_are_drawn(d):
     bars = {"dc-bus", "grid-combiner", "backup-combiner"}
     assert {b.id for b in d.bodies} - bars == set(sheet.boxes)
     assert {b.id for b in d.bodies} & bars == set(sheet.bars)
-    assert all(b.x >= 0 and b.right <= sheet.width and b.y >= 0 and b.bottom <= sheet.height for b in sheet.boxes.values())
+    assert all(
+        b.x >= 0 and b.right <= sheet.width and b.y >= 0 and b.bottom <= sheet.height
+        for b in sheet.boxes.values()
+    )
 
 
 @every
 def test_every_circuit_and_link_is_drawn_once(d):
     sheet = lay_sheet(d)
-    drawn = [w.id for w in sheet.wires if not (w.existing and w.id in ("changeover", "loads", "existing-pv", "pv-existing"))]
+    drawn = [
+        w.id
+        for w in sheet.wires
+        if not (w.existing and w.id in ("changeover", "loads", "existing-pv", "pv-existing"))
+    ]
     assert sorted(drawn) == sorted([s.id for s in d.circuits] + [i for i, _ in d.unsized])
-    assert {i for i, _ in sheet.links} == {x.id for x in d.links if x.source in sheet.boxes and x.load in sheet.boxes}
+    assert {i for i, _ in sheet.links} == {
+        x.id for x in d.links if x.source in sheet.boxes and x.load in sheet.boxes
+    }
     svg = one_line(d)
     assert all(f'data-at="{s.id}"' in svg for s in d.circuits)
 
 
 def test_both_places_of_the_bond_and_the_jumper_are_drawn():
     saltings = one_line(design(BASES["saltings"], catalogue()))
-    assert saltings.count('class="bond-relay"') == 2 and saltings.count('class="bond"') == 2  # in place, and in the legend
+    assert (
+        saltings.count('class="bond-relay"') == 2 and saltings.count('class="bond"') == 2
+    )  # in place, and in the legend
     strong = catalogue().modules["reedbed-430"].model_copy(update={"i_sc_a": 18.0})
     book = catalogue()
-    other = type(book)([*book.inverters.values(), *book.packs.values(), *book.gateways.values(), strong, *book.devices, *book.conductors])
-    assert 'class="jumper"' in one_line(design(BASES["saltings"], other)) and 'class="jumper"' not in saltings
+    other = type(book)(
+        [
+            *book.inverters.values(),
+            *book.packs.values(),
+            *book.gateways.values(),
+            strong,
+            *book.devices,
+            *book.conductors,
+        ]
+    )
+    assert (
+        'class="jumper"' in one_line(design(BASES["saltings"], other))
+        and 'class="jumper"' not in saltings
+    )
 
 
 @pytest.mark.parametrize(
     ("name", "want"),
-    [("tern", {"nec-L1", "nec-L2", "nec-N"}), ("saltings", {"iec-L1", "iec-L2", "iec-L3", "iec-N"}), ("mossbank", {"iec-L1", "iec-N"})],
+    [
+        ("tern", {"nec-L1", "nec-L2", "nec-N"}),
+        ("saltings", {"iec-L1", "iec-L2", "iec-L3", "iec-N"}),
+        ("mossbank", {"iec-L1", "iec-N"}),
+    ],
 )
 def test_conductors_have_the_colours_of_the_jobs_book(name, want):
-    """IEC 60445: brown, black, grey, blue; NEC 200.6 white neutral, 250.119 green, phases by common practice."""
+    """IEC 60445: brown, black, grey, blue; NEC 200.6 white neutral, 250.119 green, phases by common
+    practice.
+    """
     d = design(BASES[name], catalogue())
     svg = one_line(d)
     assert all(f"slash {c}" in svg for c in want)
-    assert {colour_class(d, c) for s in d.circuits for c in s.circuit.conductors if s.circuit.power_factor and c != "PE"} == want
+    assert {
+        colour_class(d, c)
+        for s in d.circuits
+        for c in s.circuit.conductors
+        if s.circuit.power_factor and c != "PE"
+    } == want

@@ -15,7 +15,13 @@ from gumboot.exports.dxf import to_dxf
 from gumboot.exports.materials import SCHEDULE, materials, materials_csv, schedule_csv
 from tests.conftest import altered, off_wall
 
-PLANS = {"tern": TERN_HOLLOW, "heron": HERON_SLIP, "saltings": SALTINGS_BARN, "mossbank": MOSSBANK_TERRACE, "juniper": JUNIPER_CUT}
+PLANS = {
+    "tern": TERN_HOLLOW,
+    "heron": HERON_SLIP,
+    "saltings": SALTINGS_BARN,
+    "mossbank": MOSSBANK_TERRACE,
+    "juniper": JUNIPER_CUT,
+}
 DESIGNS = {n: design(Plan.model_validate(p), catalogue()) for n, p in PLANS.items()}
 every = pytest.mark.parametrize("name", PLANS)
 
@@ -23,9 +29,15 @@ every = pytest.mark.parametrize("name", PLANS)
 @every
 def test_the_schedule_has_a_row_a_circuit(name):
     rows = list(csv.DictReader(io.StringIO(schedule_csv(DESIGNS[name]))))
-    assert tuple(rows[0]) == SCHEDULE and [r["number"] for r in rows] == [f"C{s.circuit.number}" for s in DESIGNS[name].circuits]
+    assert tuple(rows[0]) == SCHEDULE and [r["number"] for r in rows] == [
+        f"C{s.circuit.number}" for s in DESIGNS[name].circuits
+    ]
     for r, s in zip(rows, DESIGNS[name].circuits, strict=True):
-        assert float(r["permitted_a"]) == pytest.approx(s.permitted.n, abs=0.01) and r["label"] == s.label_text and r["binds"]
+        assert (
+            float(r["permitted_a"]) == pytest.approx(s.permitted.n, abs=0.01)
+            and r["label"] == s.label_text
+            and r["binds"]
+        )
 
 
 @every
@@ -42,9 +54,18 @@ def test_the_bill_counts_what_the_terminations_use(name):
 
 
 def test_cable_carries_ten_per_cent():
-    """Heron Slip: grid 25 ft and backup 20 ft of 6 AWG, three live conductors each: 135 ft and 10 % are 149 ft; Saltings by metre and by core."""
+    """Heron Slip: grid 25 ft and backup 20 ft of 6 AWG, three live conductors each: 135 ft and 10 %
+    are 149 ft; Saltings by metre and by core.
+    """
     heron, saltings = (design(off_wall(p), catalogue()) for p in (HERON_SLIP, SALTINGS_BARN))
-    assert next(i for i in materials(heron) if i.what.endswith("building wire, stranded copper, 90 °C, 6 AWG")).count == 149
+    assert (
+        next(
+            i
+            for i in materials(heron)
+            if i.what.endswith("building wire, stranded copper, 90 °C, 6 AWG")
+        ).count
+        == 149
+    )
     multi = next(i for i in materials(saltings) if "5 × 4 mm²" in i.what)
     assert (multi.count, multi.unit) == (39, "m")  # 14 + 2 + 13 + 6 = 35 m, 38.5 with 10 %
     assert any(i.what.startswith("gland, M") for i in materials(DESIGNS["saltings"])) and any(
@@ -65,12 +86,19 @@ def test_the_dxf_is_sound_and_layered_by_system(name):
     assert not document.audit().has_errors
     layers = {e.dxf.layer for e in document.modelspace()}
     systems = {"pv": "PV", "dc": "BATTERY-DC", "ac": "AC"}
-    assert {systems[s.circuit.system] for s in d.circuits} <= layers and {"BODIES", "TEXT", "TITLE", "LINKS"} <= layers
+    assert {systems[s.circuit.system] for s in d.circuits} <= layers and {
+        "BODIES",
+        "TEXT",
+        "TITLE",
+        "LINKS",
+    } <= layers
     texts = " ".join(e.dxf.text for e in document.modelspace().query("TEXT"))
     assert all(f"C{s.circuit.number} " in texts for s in d.circuits)
 
 
-@pytest.mark.parametrize(("paper", "size"), [("a4", (842, 595)), ("letter", (792, 612)), ("tabloid", (1224, 792))])
+@pytest.mark.parametrize(
+    ("paper", "size"), [("a4", (842, 595)), ("letter", (792, 612)), ("tabloid", (1224, 792))]
+)
 def test_the_drawing_prints_on_one_page(planner, new_job, tern, paper, size):
     answer = planner.get(f"/jobs/{new_job(tern)}/one-line.pdf?paper={paper}")
     pages = pypdf.PdfReader(io.BytesIO(answer.content)).pages
@@ -80,12 +108,21 @@ def test_the_drawing_prints_on_one_page(planner, new_job, tern, paper, size):
 
 def test_the_calculation_sheet_follows_every_circuit(planner, new_job, heron):
     answer = planner.get(f"/jobs/{new_job(heron)}/calculations.pdf")
-    text = " ".join(p.extract_text() for p in pypdf.PdfReader(io.BytesIO(answer.content)).pages).replace("\n", " ")
-    assert "1.25 · 190 = 237.5" in text.replace("  ", " ") and "Table 310.17" in text and "From memory" in text
+    text = " ".join(
+        p.extract_text() for p in pypdf.PdfReader(io.BytesIO(answer.content)).pages
+    ).replace("\n", " ")
+    assert (
+        "1.25 · 190 = 237.5" in text.replace("  ", " ")
+        and "Table 310.17" in text
+        and "From memory" in text
+    )
     assert all(s.circuit.name in text for s in DESIGNS["heron"].circuits)
 
 
 @pytest.mark.parametrize("file", ["schedule.csv", "materials.csv", "one-line.dxf", "one-line.svg"])
 def test_files_are_for_the_crew_alone(planner, stranger, new_job, tern, file):
     job_id = new_job(tern)
-    assert planner.get(f"/jobs/{job_id}/{file}").status_code == 200 and stranger.get(f"/jobs/{job_id}/{file}").status_code == 404
+    assert (
+        planner.get(f"/jobs/{job_id}/{file}").status_code == 200
+        and stranger.get(f"/jobs/{job_id}/{file}").status_code == 404
+    )

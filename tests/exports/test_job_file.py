@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 
 from gumboot.catalogue import catalogue
-from gumboot.core import log
 from gumboot.core.design import design
-from gumboot.core.log import Entry
+from gumboot.core.journal import log
+from gumboot.core.journal.log import Entry
 from gumboot.core.plan import Plan
 from gumboot.demo import scenario
 from gumboot.exports import job_file
@@ -46,15 +46,35 @@ def entries(bodies):
     out, prev = [], log.genesis(UID)
     for i, (kind, who, body) in enumerate(bodies, 1):
         own = str(uuid.UUID(int=i))
-        h = log.digest(prev, i, own, kind, who, "installer", "", "2026-11-23T10:00:00+00:00", log.canonical(body))
-        out.append(Entry(i, own, kind, who, "installer", "", "2026-11-23T10:00:00+00:00", body, prev, h))
+        h = log.digest(
+            prev,
+            i,
+            own,
+            kind,
+            who,
+            "installer",
+            "",
+            "2026-11-23T10:00:00+00:00",
+            log.canonical(body),
+        )
+        out.append(
+            Entry(i, own, kind, who, "installer", "", "2026-11-23T10:00:00+00:00", body, prev, h)
+        )
         prev = h
     return out
 
 
 logs = st.lists(
-    st.tuples(st.just("reading"), words, st.builds(body, words, st.sampled_from(["good", "under", "over"]), st.floats(0, 500), words)) | st.tuples(st.just("reopen"), words, st.fixed_dictionaries({"reason": words})), max_size=6
-).map(entries)  # fmt: skip
+    st.tuples(
+        st.just("reading"),
+        words,
+        st.builds(
+            body, words, st.sampled_from(["good", "under", "over"]), st.floats(0, 500), words
+        ),
+    )
+    | st.tuples(st.just("reopen"), words, st.fixed_dictionaries({"reason": words})),
+    max_size=6,
+).map(entries)
 
 
 @given(plans, logs)
@@ -71,7 +91,13 @@ def test_out_and_in_is_identity(plan, rows):
 def document():
     plan = Plan.model_validate(scenario.HERON_SLIP)
     rows = entries([("reading", "Osk", body("a")), ("reading", "Osk", body("b"))])
-    return {"format": "gumboot-job/1", "uid": UID, "version": 1, "plan": plan.model_dump(mode="json"), "log": [asdict(e) for e in rows]}
+    return {
+        "format": "gumboot-job/1",
+        "uid": UID,
+        "version": 1,
+        "plan": plan.model_dump(mode="json"),
+        "log": [asdict(e) for e in rows],
+    }
 
 
 def faults(document):
@@ -92,11 +118,24 @@ def put(document, path, value):
 @pytest.mark.parametrize(
     ("path", "value", "where"),
     [
-        (("format",), "other/1", "format"), (("version",), 0, "version"), (("uid",), "me", "uid"), (("plan", "kit", "packs"), "three", "plan/kit/packs"), (("plan", "kit", "packs"), 99, "plan/kit/packs"),
-        (("plan", "strings", 0, "run", "length_m"), -4, "plan/strings/0/run/length_m"), (("plan", "site", "t_min_c"), 88, "plan/site"), (("plan", "colour"), "red", "plan"), (("log", 1, "who"), 5, "log/1/who"),
-        (("log", 1, "kind"), "gossip", "log/1/kind"), (("log", 0, "body", "verdict"), "fine", "log/0/body/verdict"), (("log", 0, "body", "torque_nm"), 5.0, "log/0"), (("log", 1, "who"), "Someone else", "log/1"), (("log",), {}, "log"), (("log", 0, "body", "extra"), 1, "log/0/body"), (("log", 1, "body"), {}, "log/1/body"),
+        (("format",), "other/1", "format"),
+        (("version",), 0, "version"),
+        (("uid",), "me", "uid"),
+        (("plan", "kit", "packs"), "three", "plan/kit/packs"),
+        (("plan", "kit", "packs"), 99, "plan/kit/packs"),
+        (("plan", "strings", 0, "run", "length_m"), -4, "plan/strings/0/run/length_m"),
+        (("plan", "site", "t_min_c"), 88, "plan/site"),
+        (("plan", "colour"), "red", "plan"),
+        (("log", 1, "who"), 5, "log/1/who"),
+        (("log", 1, "kind"), "gossip", "log/1/kind"),
+        (("log", 0, "body", "verdict"), "fine", "log/0/body/verdict"),
+        (("log", 0, "body", "torque_nm"), 5.0, "log/0"),
+        (("log", 1, "who"), "Someone else", "log/1"),
+        (("log",), {}, "log"),
+        (("log", 0, "body", "extra"), 1, "log/0/body"),
+        (("log", 1, "body"), {}, "log/1/body"),
     ],
-)  # fmt: skip
+)
 def test_each_fault_is_named_by_its_path(document, path, value, where):
     assert where in faults(put(document, path, value))
 
@@ -118,7 +157,18 @@ def test_a_repeated_entry_is_found(document):
 
 
 @pytest.mark.parametrize(
-    "data", [b"", b"{", b"\xff\xfe", b"[]", b"null", b"3", b'{"plan": NaN}', b"[" * 100000, b'{"format":"gumboot-job/1"}']
+    "data",
+    [
+        b"",
+        b"{",
+        b"\xff\xfe",
+        b"[]",
+        b"null",
+        b"3",
+        b'{"plan": NaN}',
+        b"[" * 100000,
+        b'{"format":"gumboot-job/1"}',
+    ],
 )
 def test_what_is_no_job_at_all(data):
     with pytest.raises(job_file.BrokenFile) as refused:

@@ -1,4 +1,6 @@
-"""What leaves the wall: template, drill sheet and DXF, read back by other libraries and measured."""
+"""What leaves the wall: template, drill sheet and DXF, read back by other libraries and
+measured.
+"""
 
 import csv
 import io
@@ -30,10 +32,14 @@ def test_the_sheet_has_each_hole_that_holds_once(name):
     w = WALLS[name]
     rows = drill_sheet(w)
     holding = {h.id for x in w.held for h in x.holes if h.holds} | {h.id for h in w.rails}
-    assert {d.hole.id for d in rows} == holding and [d.number for d in rows] == list(range(1, len(rows) + 1))
+    assert {d.hole.id for d in rows} == holding and [d.number for d in rows] == list(
+        range(1, len(rows) + 1)
+    )
     table = list(csv.DictReader(io.StringIO(drill_csv(w))))
     assert [(float(r["x_mm"]), float(r["y_mm"])) for r in table] == [(d.x, d.y) for d in rows]
-    assert all(float(r["above_level_line_mm"]) == pytest.approx(float(r["y_mm"]) - 1000) for r in table)
+    assert all(
+        float(r["above_level_line_mm"]) == pytest.approx(float(r["y_mm"]) - 1000) for r in table
+    )
     if w.rails:
         assert rows[0].hole.id.startswith("rail-")  # what things hang on comes first
     assert len(steps(w)) >= 4 and steps(w)[0].startswith("Sweep")
@@ -41,12 +47,17 @@ def test_the_sheet_has_each_hole_that_holds_once(name):
 
 @every
 def test_dxf_is_at_one_to_one(name):
-    """Holes as circles of their bit at their place within 0.1 mm; the wall its own size; millimetres."""
+    """Holes as circles of their bit at their place within 0.1 mm; the wall its own size;
+    millimetres.
+    """
     w = WALLS[name]
     document = ezdxf.read(io.StringIO(wall_dxf(w)))
     assert not document.audit().errors and document.units == ezdxf.units.MM
     space = document.modelspace()
-    circles = sorted((c.dxf.center.x, c.dxf.center.y, 2 * c.dxf.radius) for c in space.query('CIRCLE[layer=="HOLES"]'))
+    circles = sorted(
+        (c.dxf.center.x, c.dxf.center.y, 2 * c.dxf.radius)
+        for c in space.query('CIRCLE[layer=="HOLES"]')
+    )
     ours = sorted((d.x, d.y, d.hole.anchor.hole_mm) for d in drill_sheet(w))
     assert len(circles) == len(ours)
     for c, o in zip(circles, ours, strict=True):
@@ -58,8 +69,12 @@ def test_dxf_is_at_one_to_one(name):
 
 @pytest.mark.parametrize("paper", PAPERS)
 def test_the_template_is_at_one_to_one(supervisor, paper):
-    """Every hole of every sheet within 0.1 mm of its place on the wall, by the paths of the PDF; the bar measures 100 mm; each sheet is one page."""
-    job = next(j["id"] for j in supervisor.get("/jobs.json").json()["jobs"] if j["name"] == "Juniper Cut")
+    """Every hole of every sheet within 0.1 mm of its place on the wall, by the paths of the PDF;
+    the bar measures 100 mm; each sheet is one page.
+    """
+    job = next(
+        j["id"] for j in supervisor.get("/jobs.json").json()["jobs"] if j["name"] == "Juniper Cut"
+    )
     data = supervisor.get(f"/jobs/{job}/wall-A/template.pdf?paper={paper}").content
     w = WALLS["juniper"]
     sheets = list(template_sheets(w, paper))
@@ -70,17 +85,38 @@ def test_the_template_is_at_one_to_one(supervisor, paper):
             assert (float(page.width) / MM, float(page.height) / MM) == pytest.approx(
                 PAPERS[paper][::-1] if sheet.across else PAPERS[paper], abs=0.2
             )
-            at = lambda x, top, s=sheet: (s.part.left + x / MM - EDGE_MM, s.part.top - (top / MM - EDGE_MM))  # noqa: E731
-            rounds = [((c["x0"] + c["x1"]) / 2, (c["top"] + c["bottom"]) / 2, c["x1"] - c["x0"]) for c in page.curves if abs((c["x1"] - c["x0"]) - (c["bottom"] - c["top"])) < 0.2]  # fmt: skip
+
+            def at(x, top, s=sheet):
+                return s.part.left + x / MM - EDGE_MM, s.part.top - (top / MM - EDGE_MM)
+
+            rounds = [
+                ((c["x0"] + c["x1"]) / 2, (c["top"] + c["bottom"]) / 2, c["x1"] - c["x0"])
+                for c in page.curves
+                if abs((c["x1"] - c["x0"]) - (c["bottom"] - c["top"])) < 0.2
+            ]
             for held in (h for x in w.held if x.box == sheet.box for h in x.holes):
-                if not (sheet.part.left + 5 < held.x < sheet.part.right - 5 and sheet.part.bottom + 5 < held.y < sheet.part.top - 5):
+                if not (
+                    sheet.part.left + 5 < held.x < sheet.part.right - 5
+                    and sheet.part.bottom + 5 < held.y < sheet.part.top - 5
+                ):
                     continue
-                near = min(((*at(x, y), d) for x, y, d in rounds), key=lambda p: abs(p[0] - held.x) + abs(p[1] - held.y))
+                near = min(
+                    ((*at(x, y), d) for x, y, d in rounds),
+                    key=lambda p: abs(p[0] - held.x) + abs(p[1] - held.y),
+                )
                 assert near[:2] == pytest.approx((held.x, held.y), abs=0.1)
                 assert near[2] / MM == pytest.approx(held.anchor.hole_mm, abs=0.1)
                 seen.add(held.id)
-            assert sum(page.to_image(resolution=20).original.convert("L").histogram()[:128]) < 0.1 * 1e4  # black ink on white paper
-            bars = [ln for ln in page.lines if abs((ln["x1"] - ln["x0"]) / MM - BAR_MM) < 0.1 and abs(ln["top"] - ln["bottom"]) < 0.01]
+            assert (
+                sum(page.to_image(resolution=20).original.convert("L").histogram()[:128])
+                < 0.1 * 1e4
+            )  # black ink on white paper
+            bars = [
+                ln
+                for ln in page.lines
+                if abs((ln["x1"] - ln["x0"]) / MM - BAR_MM) < 0.1
+                and abs(ln["top"] - ln["bottom"]) < 0.01
+            ]
             assert bars
     assert seen == {h.id for x in w.held for h in x.holes}
 
@@ -95,7 +131,9 @@ def test_a_template_larger_than_paper_is_tiled_with_overlap():
 
 
 def test_the_drill_sheet_on_paper(supervisor):
-    job = next(j["id"] for j in supervisor.get("/jobs.json").json()["jobs"] if j["name"] == "Saltings Barn")
+    job = next(
+        j["id"] for j in supervisor.get("/jobs.json").json()["jobs"] if j["name"] == "Saltings Barn"
+    )
     answer = supervisor.get(f"/jobs/{job}/wall-A/drill.pdf")
     words = "".join(p.extract_text() for p in pypdf.PdfReader(io.BytesIO(answer.content)).pages)
     assert "drill sheet" in words and "1990 mm" in words and "Only licensed people" in words

@@ -1,4 +1,6 @@
-"""CSV of recording wrenches: whatever the heads, units and separators; what cannot be read is said by line."""
+"""CSV of recording wrenches: whatever the heads, units and separators; what cannot be read is said
+by line.
+"""
 
 import pytest
 from hypothesis import given as forall
@@ -26,7 +28,11 @@ def test_heads_units_and_separators(text):
 def test_lines_that_cannot_be_read_are_said_and_the_others_kept():
     rows, report = read_torque_csv(b"torque,unit,label\n12,Nm,A\nsnug,Nm,B\n5,V,C\n-1,Nm,D\n7,,E\n")
     assert [r.label for r in rows] == ["A"] and [n for n, _ in report.bad] == [3, 4, 5, 6]
-    assert "is not a torque" in report.bad[0][1] and "not a unit" in report.bad[1][1] and "add a column called unit" in report.bad[3][1]
+    assert (
+        "is not a torque" in report.bad[0][1]
+        and "not a unit" in report.bad[1][1]
+        and "add a column called unit" in report.bad[3][1]
+    )
 
 
 @pytest.mark.parametrize(

@@ -7,7 +7,7 @@ import pytest
 from sqlalchemy import create_engine, select, text
 from sqlalchemy.exc import DBAPIError
 
-from gumboot.core import log
+from gumboot.core.journal import log
 from gumboot.store import database, records
 from gumboot.store.database import as_crew
 from gumboot.store.models import Job, LogEntry
@@ -28,7 +28,16 @@ def job(make, crews, heron):
 
 def reading(make, crews, job, **kwargs):
     with as_crew(make, crews["Tidemark crew"]) as db:
-        return records.append(db, job, "reading", {**READING, **kwargs.pop("body", {})}, "Osk", "installer", "", **kwargs)
+        return records.append(
+            db,
+            job,
+            "reading",
+            {**READING, **kwargs.pop("body", {})},
+            "Osk",
+            "installer",
+            "",
+            **kwargs,
+        )
 
 
 def test_without_a_crew_nothing_is_seen(make, job):
@@ -39,14 +48,29 @@ def test_without_a_crew_nothing_is_seen(make, job):
 def test_another_crew_sees_and_changes_nothing(make, crews, job):
     with as_crew(make, crews["Other crew"]) as db:
         assert records.current(db, job.id) is None
-        assert db.execute(text("update job set name = 'taken' where id = :i"), {"i": job.id}).rowcount == 0
+        assert (
+            db.execute(text("update job set name = 'taken' where id = :i"), {"i": job.id}).rowcount
+            == 0
+        )
         assert db.execute(text("delete from job where id = :i"), {"i": job.id}).rowcount == 0
-    with pytest.raises(DBAPIError, match="row-level security"), as_crew(make, crews["Other crew"]) as db:
-        db.execute(text("insert into plan_version (job_id, version, plan, saved_by) values (:i, 9, '{}', 'x')"), {"i": job.id})
+    with (
+        pytest.raises(DBAPIError, match="row-level security"),
+        as_crew(make, crews["Other crew"]) as db,
+    ):
+        db.execute(
+            text(
+                "insert into plan_version (job_id, version, plan, saved_by) values (:i, 9, '{}',"
+                " 'x')"
+            ),
+            {"i": job.id},
+        )
 
 
 def test_a_job_cannot_be_given_to_another_crew(make, crews, heron):
-    with pytest.raises(DBAPIError, match="row-level security"), as_crew(make, crews["Other crew"]) as db:
+    with (
+        pytest.raises(DBAPIError, match="row-level security"),
+        as_crew(make, crews["Other crew"]) as db,
+    ):
         records.create_job(db, crews["Tidemark crew"], heron, "x")
 
 
@@ -61,7 +85,10 @@ def test_a_job_cannot_be_given_to_another_crew(make, crews, heron):
 )
 def test_log_and_plans_are_kept_for_ever(make, crews, job, change):
     reading(make, crews, job)
-    with pytest.raises(DBAPIError, match="append-only"), as_crew(make, crews["Tidemark crew"]) as db:
+    with (
+        pytest.raises(DBAPIError, match="append-only"),
+        as_crew(make, crews["Tidemark crew"]) as db,
+    ):
         db.execute(text(change), {"i": job.id} if ":i" in change else {})
 
 
@@ -71,12 +98,24 @@ def test_the_chain_holds_and_an_edit_behind_its_back_shows(make, crews, job, eng
     with as_crew(make, crews["Tidemark crew"]) as db:
         now = db.get(Job, job.id)
         rows = records.entries(db, now)
-        assert log.first_broken(now.uid, rows) is None and now.log_head == rows[-1].hash and now.log_seq == 4
+        assert (
+            log.first_broken(now.uid, rows) is None
+            and now.log_head == rows[-1].hash
+            and now.log_seq == 4
+        )
     owner = create_engine(engine.url)
     with owner.begin() as raw:  # someone with the owner's rights, and intent
-        raw.execute(text("select set_config('gumboot.crew', :c, true)"), {"c": str(crews["Tidemark crew"])})
+        raw.execute(
+            text("select set_config('gumboot.crew', :c, true)"), {"c": str(crews["Tidemark crew"])}
+        )
         raw.execute(text("alter table log_entry disable trigger kept"))
-        raw.execute(text("update log_entry set body = replace(body, '4.2', '9.9') where job_id = :i and seq = 3"), {"i": job.id})
+        raw.execute(
+            text(
+                "update log_entry set body = replace(body, '4.2', '9.9') where job_id = :i and"
+                " seq = 3"
+            ),
+            {"i": job.id},
+        )
         raw.execute(text("alter table log_entry enable trigger kept"))
     owner.dispose()
     with as_crew(make, crews["Tidemark crew"]) as db:
@@ -122,7 +161,9 @@ def test_of_many_savers_one_wins(make, crews, job, heron):
     def save(n):
         try:
             with as_crew(make, crews["Tidemark crew"]) as db:
-                won.append(records.save_plan(db, job, altered(heron, "/site/name", f"n{n}"), 1, str(n)))
+                won.append(
+                    records.save_plan(db, job, altered(heron, "/site/name", f"n{n}"), 1, str(n))
+                )
         except records.LostRace:
             lost.append(n)
 

@@ -1,4 +1,6 @@
-"""script/verify-log: whole chains, the first broken entry, entries that are gone, and what cannot be read."""
+"""script/verify-log: whole chains, the first broken entry, entries that are gone, and what cannot
+be read.
+"""
 
 import json
 import subprocess
@@ -26,7 +28,9 @@ def shop(fresh_database):
 def spoil(url, statement):
     owner = create_engine(url)
     with owner.begin() as raw:
-        raw.execute(text("select set_config('gumboot.crew', (select min(id)::text from crew), true)"))
+        raw.execute(
+            text("select set_config('gumboot.crew', (select min(id)::text from crew), true)")
+        )
         raw.execute(text("alter table log_entry disable trigger kept"))
         raw.execute(text(statement))
         raw.execute(text("alter table log_entry enable trigger kept"))
@@ -38,10 +42,16 @@ def test_it_tells_the_first_broken_entry_of_each_job(shop, monkeypatch, capsys):
     assert verify.main([]) == 0
     assert capsys.readouterr().out.count("chain whole") == 5
     spoil(shop, "update log_entry set at_device = 'yesterday' where job_id = 3 and seq = 17")
-    spoil(shop, "delete from log_entry where job_id = 5 and seq = (select max(seq) from log_entry where job_id = 5)")
+    spoil(
+        shop,
+        "delete from log_entry where job_id = 5 and seq = (select max(seq) from log_entry where"
+        " job_id = 5)",
+    )
     assert verify.main([]) == 1
     said = capsys.readouterr().out
-    assert "job 3, Saltings Barn: chain broken at entry 17" in said and said.count("chain whole") == 3
+    assert (
+        "job 3, Saltings Barn: chain broken at entry 17" in said and said.count("chain whole") == 3
+    )
     gone = next(x for x in said.splitlines() if x.startswith("job 5"))
     assert "chain broken at entry" in gone  # the newest entry is missing: the job's head names it
     assert verify.main(["1", "4"]) == 0 and capsys.readouterr().out.count("\n") == 2
@@ -69,5 +79,10 @@ def test_what_cannot_be_read_is_said_without_a_traceback(argument, shop, monkeyp
 def test_as_a_command(tmp_path, planner):
     path = tmp_path / "job.json"
     path.write_text(planner.get("/jobs/1/export.json").text)
-    done = subprocess.run([sys.executable, "-m", "gumboot.store.verify", str(path)], capture_output=True, text=True, cwd=ROOT)
+    done = subprocess.run(
+        [sys.executable, "-m", "gumboot.store.verify", str(path)],
+        capture_output=True,
+        text=True,
+        cwd=ROOT,
+    )
     assert done.returncode == 0 and done.stdout.endswith("chain whole\n")

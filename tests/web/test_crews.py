@@ -1,4 +1,6 @@
-"""A crew sees only its own jobs: every route of the application walked with another crew's identifiers, and with none."""
+"""A crew sees only its own jobs: every route of the application walked with another crew's
+identifiers, and with none.
+"""
 
 import itertools
 import json
@@ -12,12 +14,16 @@ OPEN = {"/sign-in", "/healthz", "/job-file.schema.json", "/sw.js", "/offline"}
 
 def routes(app):
     """(method, path) of every route there is, from the application's own description of itself."""
-    return [(method.upper(), path) for path, ways in app.openapi()["paths"].items() for method in ways]
+    return [
+        (method.upper(), path) for path, ways in app.openapi()["paths"].items() for method in ways
+    ]
 
 
 @pytest.fixture(scope="module")
 def job_id(planner):
-    return next(j["id"] for j in planner.get("/jobs.json").json()["jobs"] if j["name"] == "Tern Hollow")
+    return next(
+        j["id"] for j in planner.get("/jobs.json").json()["jobs"] if j["name"] == "Tern Hollow"
+    )
 
 
 def secrets_of(planner, job_id):
@@ -32,6 +38,7 @@ def test_there_are_routes_to_walk(app):
 
 
 def test_another_crew_sees_nothing_and_changes_nothing(app, planner, stranger, job_id):
+    theirs = stranger.get("/jobs.json").json()["jobs"]
     before = planner.get(f"/jobs/{job_id}/export.json").text
     hidden = secrets_of(planner, job_id)
     fields = {
@@ -55,7 +62,8 @@ def test_another_crew_sees_nothing_and_changes_nothing(app, planner, stranger, j
         if "{job_id}" in path:
             assert answer.status_code == 404, (method, path, answer.status_code)
     assert planner.get(f"/jobs/{job_id}/export.json").text == before
-    assert stranger.get("/jobs.json").json()["jobs"] == []
+    assert stranger.get("/jobs.json").json()["jobs"] == theirs
+    assert job_id not in {j["id"] for j in theirs}
 
 
 def test_nobody_sees_anything(app, planner, job_id):
@@ -74,25 +82,55 @@ def test_nobody_sees_anything(app, planner, job_id):
 def test_every_change_wants_the_csrf_token(app, supervisor, job_id):
     for method, path in routes(app):
         if method == "POST" and path not in ("/sign-in",):
-            answer = supervisor.http.post(path.replace("{job_id}", str(job_id)), data={"csrf": "wrong", "finding": "x"})
+            answer = supervisor.http.post(
+                path.replace("{job_id}", str(job_id)), data={"csrf": "wrong", "finding": "x"}
+            )
             assert answer.status_code == 403 and "reload it" in answer.text, path
 
 
-@pytest.mark.parametrize("number", ["0", "-1", "999999", "99999999999999999999", "abc", "1;drop", "1%00", "../1"])
+@pytest.mark.parametrize(
+    "number", ["0", "-1", "999999", "99999999999999999999", "abc", "1;drop", "1%00", "../1"]
+)
 def test_odd_job_numbers(supervisor, number):
     answer = supervisor.get(f"/jobs/{number}/size")
     assert answer.status_code in (404, 303) and "Traceback" not in answer.text
 
 
 ROLES = {  # who may do what: common practice of crews
-    "/jobs/{job_id}/cure": {"planner", "supervisor"}, "/jobs/{job_id}/fit": {"planner", "supervisor"}, "/jobs/{job_id}/brief": {"planner", "supervisor"}, "/jobs/{job_id}/set": {"planner", "supervisor"},
-    "/jobs/{job_id}/strings": {"planner", "supervisor"}, "/jobs/{job_id}/land": {"installer", "supervisor"}, "/jobs/{job_id}/land/school": {"planner", "supervisor"}, "/jobs/{job_id}/land/settle": {"installer", "supervisor"}, "/jobs/{job_id}/land/cut/remnant": {"planner", "supervisor"}, "/jobs/{job_id}/land/cut/prepared": {"installer", "supervisor"}, "/jobs/{job_id}/land/readings": {"installer", "supervisor"}, "/jobs/{job_id}/land/readings/ask": {"installer", "supervisor"}, "/jobs/{job_id}/land/readings/keep": {"installer", "supervisor"}, "/jobs/{job_id}/log": {"installer", "supervisor"}, "/jobs/{job_id}/log/photo": {"installer", "supervisor"}, "/jobs/{job_id}/accept": {"supervisor"}, "/jobs/{job_id}/sign": {"supervisor"}, "/jobs/{job_id}/reopen": {"supervisor"},
-    "/jobs/{job_id}/loads": {"planner", "supervisor"}, "/jobs/{job_id}/year": {"planner", "supervisor"}, "/jobs/{job_id}/year/work": {"planner", "supervisor"}, "/jobs/{job_id}/survey": {"planner", "supervisor"},
-    "/jobs/{job_id}/readings": {"planner", "supervisor"}, "/jobs/{job_id}/readings/use": {"planner", "supervisor"}, "/jobs/{job_id}/photos": {"planner", "installer", "supervisor"}, "/jobs/{job_id}/photos/withdraw": {"planner", "installer", "supervisor"},
-    "/jobs/{job_id}/wall": {"planner", "supervisor"}, "/jobs/{job_id}/wall/describe": {"planner", "supervisor"}, "/jobs/{job_id}/wall/try": {"planner", "installer", "supervisor"},
+    "/jobs/{job_id}/cure": {"planner", "supervisor"},
+    "/jobs/{job_id}/fit": {"planner", "supervisor"},
+    "/jobs/{job_id}/brief": {"planner", "supervisor"},
+    "/jobs/{job_id}/set": {"planner", "supervisor"},
+    "/jobs/{job_id}/strings": {"planner", "supervisor"},
+    "/jobs/{job_id}/land": {"installer", "supervisor"},
+    "/jobs/{job_id}/land/school": {"planner", "supervisor"},
+    "/jobs/{job_id}/land/settle": {"installer", "supervisor"},
+    "/jobs/{job_id}/land/cut/remnant": {"planner", "supervisor"},
+    "/jobs/{job_id}/land/cut/prepared": {"installer", "supervisor"},
+    "/jobs/{job_id}/land/readings": {"installer", "supervisor"},
+    "/jobs/{job_id}/land/readings/ask": {"installer", "supervisor"},
+    "/jobs/{job_id}/land/readings/keep": {"installer", "supervisor"},
+    "/jobs/{job_id}/log": {"installer", "supervisor"},
+    "/jobs/{job_id}/log/photo": {"installer", "supervisor"},
+    "/jobs/{job_id}/accept": {"supervisor"},
+    "/jobs/{job_id}/sign": {"supervisor"},
+    "/jobs/{job_id}/reopen": {"supervisor"},
+    "/jobs/{job_id}/loads": {"planner", "supervisor"},
+    "/jobs/{job_id}/year": {"planner", "supervisor"},
+    "/jobs/{job_id}/year/work": {"planner", "supervisor"},
+    "/jobs/{job_id}/survey": {"planner", "supervisor"},
+    "/jobs/{job_id}/readings": {"planner", "supervisor"},
+    "/jobs/{job_id}/readings/use": {"planner", "supervisor"},
+    "/jobs/{job_id}/photos": {"planner", "installer", "supervisor"},
+    "/jobs/{job_id}/photos/withdraw": {"planner", "installer", "supervisor"},
+    "/jobs/{job_id}/wall": {"planner", "supervisor"},
+    "/jobs/{job_id}/wall/describe": {"planner", "supervisor"},
+    "/jobs/{job_id}/wall/try": {"planner", "installer", "supervisor"},
     "/jobs/{job_id}/wall/as-built": {"planner", "supervisor"},
-    "/jobs/new": {"planner", "supervisor"}, "/jobs/import": {"planner", "supervisor"}, "/wrenches": {"planner", "installer", "supervisor"},
-}  # fmt: skip
+    "/jobs/new": {"planner", "supervisor"},
+    "/jobs/import": {"planner", "supervisor"},
+    "/wrenches": {"planner", "installer", "supervisor"},
+}
 
 
 def test_roles_are_kept_on_every_change(app, planner, installer, supervisor, job_id):

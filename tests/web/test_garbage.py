@@ -12,7 +12,46 @@ from gumboot.exports import job_file
 from tests.exports.test_job_file import UID, logs
 from tests.web.test_crews import routes
 
-NAMES = ["version", "finding", "cure", "back", "circuit", "size", "protection", "termination", "torque", "wrench", "uuid", "corrects", "replaced", "note", "reason", "fingerprint", "digest", "rows", "more", "charge_a", "mode", "units", "name", "serial", "least", "most", "calibrated_until", "site/name", "site/t_min_c", "kit/packs", "kit/pack", "strings/0/modules", "strings/0/letter", "runs/grid/length_m", "at_device", "file", "next", "email"]  # fmt: skip
+NAMES = [
+    "version",
+    "finding",
+    "cure",
+    "back",
+    "circuit",
+    "size",
+    "protection",
+    "termination",
+    "torque",
+    "wrench",
+    "uuid",
+    "corrects",
+    "replaced",
+    "note",
+    "reason",
+    "fingerprint",
+    "digest",
+    "rows",
+    "more",
+    "charge_a",
+    "mode",
+    "units",
+    "name",
+    "serial",
+    "least",
+    "most",
+    "calibrated_until",
+    "site/name",
+    "site/t_min_c",
+    "kit/packs",
+    "kit/pack",
+    "strings/0/modules",
+    "strings/0/letter",
+    "runs/grid/length_m",
+    "at_device",
+    "file",
+    "next",
+    "email",
+]
 likely = st.sampled_from(
     [
         "",
@@ -40,12 +79,18 @@ likely = st.sampled_from(
     ]
 )
 fields = st.dictionaries(st.sampled_from(NAMES), likely | st.text(max_size=40), max_size=12)
-quick = settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture])
+quick = settings(
+    max_examples=12,
+    deadline=None,
+    suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture],
+)
 
 
 @pytest.fixture(scope="module")
 def job_id(planner):
-    return next(j["id"] for j in planner.get("/jobs.json").json()["jobs"] if j["name"] == "Tern Hollow")
+    return next(
+        j["id"] for j in planner.get("/jobs.json").json()["jobs"] if j["name"] == "Tern Hollow"
+    )
 
 
 @given(sent=fields)
@@ -64,7 +109,9 @@ def test_changes_of_any_kind(app, supervisor, new_job, tern, sent):
 def test_questions_of_any_kind(app, supervisor, job_id, sent):
     asked = {"at": sent.get("note", "x"), "was": "y", "kind": sent.get("mode", "length"), **sent}
     for method, path in routes(app):
-        if method == "GET" and not path.endswith((".pdf", ".dxf")):  # slow to make, and tested on their own
+        if method == "GET" and not path.endswith(
+            (".pdf", ".dxf")
+        ):  # slow to make, and tested on their own
             answer = supervisor.get(path.replace("{job_id}", str(job_id)), params=asked)
             assert answer.status_code < 500, (path, asked)
 
@@ -86,19 +133,48 @@ texts = st.sampled_from(
     ]
 ) | st.text(max_size=60)
 entries = st.fixed_dictionaries(
-    {"uuid": st.uuids().map(str), "kind": st.sampled_from(["joint", "hole"]), "key": texts | st.just("dead@inverter-1"), "act": texts},
-    optional=dict.fromkeys(("at_device", "label", "typed", "wrench", "corrects", "note", "device", "wall", "right", "up"), texts)
+    {
+        "uuid": st.uuids().map(str),
+        "kind": st.sampled_from(["joint", "hole"]),
+        "key": texts | st.just("dead@inverter-1"),
+        "act": texts,
+    },
+    optional=dict.fromkeys(
+        (
+            "at_device",
+            "label",
+            "typed",
+            "wrench",
+            "corrects",
+            "note",
+            "device",
+            "wall",
+            "right",
+            "up",
+        ),
+        texts,
+    )
     | {"seen": st.integers(-5, 2**40), "replaced": st.booleans(), "again": st.booleans()},
 )
 
 
-@given(sent=st.lists(entries | st.dictionaries(texts, texts, max_size=3) | st.integers(), min_size=1, max_size=4))
+@given(
+    sent=st.lists(
+        entries | st.dictionaries(texts, texts, max_size=3) | st.integers(), min_size=1, max_size=4
+    )
+)
 @quick
 def test_entries_of_any_kind(installer, new_job, heron, sent):
     """One that cannot be kept is refused and holds back no other; what is kept can be exported."""
     job = new_job(heron)
-    answer = installer.http.post(f"/jobs/{job}/log", content=json.dumps({"entries": sent}), headers={"content-type": "application/json", "x-csrf-token": installer.csrf})  # fmt: skip
-    assert answer.status_code == 200 and [e["state"] in ("kept", "refused") for e in answer.json()["entries"]] == [True] * len(sent)
+    answer = installer.http.post(
+        f"/jobs/{job}/log",
+        content=json.dumps({"entries": sent}),
+        headers={"content-type": "application/json", "x-csrf-token": installer.csrf},
+    )
+    assert answer.status_code == 200 and [
+        e["state"] in ("kept", "refused") for e in answer.json()["entries"]
+    ] == [True] * len(sent)
     assert installer.get(f"/jobs/{job}/export.json").status_code == 200
 
 
@@ -111,5 +187,9 @@ def test_pages_of_any_log(supervisor, heron, rows):
     assert taken.status_code == 303
     job = taken.headers["location"].rsplit("/", 1)[0]
     for page in ("brief", "size", "land", "set", "hand-over"):
-        assert supervisor.get(f"{job}/{page}").status_code == supervisor.get(f"{job}/{page}.json").status_code == 200
+        assert (
+            supervisor.get(f"{job}/{page}").status_code
+            == supervisor.get(f"{job}/{page}.json").status_code
+            == 200
+        )
     assert json.loads(supervisor.get(f"{job}/export.json").text)["log"] == json.loads(text)["log"]

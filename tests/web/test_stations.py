@@ -6,7 +6,7 @@ import uuid
 
 import pytest
 
-from gumboot.core.findings import Level
+from gumboot.core.basis.finding import Level
 from tests.conftest import altered
 
 PAGES = ("brief", "size", "land", "set", "hand-over")
@@ -18,10 +18,15 @@ def brief_of(person, job_id):
 
     page = person.get(f"/jobs/{job_id}/brief").text
     form = page[page.index('x-data="draft"') :]
-    fields = {k: html.unescape(v) for k, v in re.findall(r'<input[^>]* name="([^"]+)" value="([^"]*)"', form)}
+    fields = {
+        k: html.unescape(v)
+        for k, v in re.findall(r'<input[^>]* name="([^"]+)" value="([^"]*)"', form)
+    }
     for name, options in re.findall(r'<select[^>]* name="([^"]+)"[^>]*>(.*?)</select>', form, re.S):
         chosen = re.search(r'value="([^"]*)" selected', options)
-        fields[name] = html.unescape(chosen[1]) if chosen else re.search(r'value="([^"]*)"', options)[1]
+        fields[name] = (
+            html.unescape(chosen[1]) if chosen else re.search(r'value="([^"]*)"', options)[1]
+        )
     return {k: v for k, v in fields.items() if k != "csrf"}
 
 
@@ -32,7 +37,10 @@ def plan_of(person, job_id):
 @pytest.mark.parametrize("page", PAGES)
 def test_every_page_has_its_twin(supervisor, new_job, tern, page):
     job_id = new_job(tern)
-    html, twin = supervisor.get(f"/jobs/{job_id}/{page}"), supervisor.get(f"/jobs/{job_id}/{page}.json")
+    html, twin = (
+        supervisor.get(f"/jobs/{job_id}/{page}"),
+        supervisor.get(f"/jobs/{job_id}/{page}.json"),
+    )
     assert html.status_code == twin.status_code == 200
     data = twin.json()
     assert data["job"]["name"] == "Tern Hollow" and data["stops"] == 6
@@ -66,8 +74,13 @@ def test_every_field_takes_the_crews_units(planner, new_job, tern):
     }
     planner.post(f"/jobs/{job_id}/brief", sent)
     plan = plan_of(planner, job_id)
-    assert plan["site"]["t_min_c"] == pytest.approx(-10) and plan["runs"]["battery"]["length_m"] == 11.6
-    assert plan["runs"]["grid"]["length_m"] == pytest.approx(11.5824) and plan["strings"][0]["run"]["length_m"] == pytest.approx(11.43)
+    assert (
+        plan["site"]["t_min_c"] == pytest.approx(-10)
+        and plan["runs"]["battery"]["length_m"] == 11.6
+    )
+    assert plan["runs"]["grid"]["length_m"] == pytest.approx(11.5824) and plan["strings"][0]["run"][
+        "length_m"
+    ] == pytest.approx(11.43)
     assert planner.get("/units?kind=length&units=us&runs/grid/length_m=38").text == "= 11.58 m"
     assert "type a number and unit" in planner.get("/units?kind=length&units=us&x=abc").text
 
@@ -75,30 +88,81 @@ def test_every_field_takes_the_crews_units(planner, new_job, tern):
 @pytest.mark.parametrize(
     ("field", "typed", "says"),
     [
-        ("supply/bus_a", "two hundred", "type a number and unit, such as 200 A"), ("runs/grid/length_m", "-3 ft", "more than 0"), ("runs/grid/length_m", "0", "more than 0"), ("kit/packs", "3.5", "whole number"),
-        ("kit/inverters", "0", "at least 1"), ("kit/packs", "900", "at most 25"), ("kit/generator/power_w", "big", "type a number and unit, such as"), ("supply/service_size", "huge", "such as 4/0"), ("strings/0/modules", "ten", "whole number"), ("strings/0/modules", "40000", "at most 999"), ("site/latitude_deg", "95", "at most 66"), ("site/zone", "Mars/Base", "is not a time zone"), ("site/altitude_m", "high", "type a number and unit"),
-        ("site/name", "", "type a name"), ("strings/1/letter", "A", "two strings have the same letter"), ("site/t_min_c", "200 F", "at most 90"), ("kit/inverter", "x", "choose one of"), ("strings/0/run/length_m", "12 lb", "not a unit of length"),
-        ("runs/grid/length_m", "", "type a length, such as"), ("strings/5/tilt_deg", "20", "type a whole number"),
+        ("supply/bus_a", "two hundred", "type a number and unit, such as 200 A"),
+        ("runs/grid/length_m", "-3 ft", "more than 0"),
+        ("runs/grid/length_m", "0", "more than 0"),
+        ("kit/packs", "3.5", "whole number"),
+        ("kit/inverters", "0", "at least 1"),
+        ("kit/packs", "900", "at most 25"),
+        ("kit/generator/power_w", "big", "type a number and unit, such as"),
+        ("supply/service_size", "huge", "such as 4/0"),
+        ("strings/0/modules", "ten", "whole number"),
+        ("strings/0/modules", "40000", "at most 999"),
+        ("site/latitude_deg", "95", "at most 66"),
+        ("site/zone", "Mars/Base", "is not a time zone"),
+        ("site/altitude_m", "high", "type a number and unit"),
+        ("site/name", "", "type a name"),
+        ("strings/1/letter", "A", "two strings have the same letter"),
+        ("site/t_min_c", "200 F", "at most 90"),
+        ("kit/inverter", "x", "choose one of"),
+        ("strings/0/run/length_m", "12 lb", "not a unit of length"),
+        ("runs/grid/length_m", "", "type a length, such as"),
+        ("strings/5/tilt_deg", "20", "type a whole number"),
     ],
-)  # fmt: skip
-def test_bad_input_is_named_at_its_field_and_nothing_typed_is_lost(planner, new_job, tern, field, typed, says):
+)
+def test_bad_input_is_named_at_its_field_and_nothing_typed_is_lost(
+    planner, new_job, tern, field, typed, says
+):
     job_id = new_job(tern)
     sent = {**brief_of(planner, job_id), "site/address": "typed just now", field: typed}
     answer = planner.post(f"/jobs/{job_id}/brief", sent)
-    assert answer.status_code == 422 and says in answer.text and "everything you typed is still here" in answer.text
+    assert (
+        answer.status_code == 422
+        and says in answer.text
+        and "everything you typed is still here" in answer.text
+    )
     assert 'aria-invalid="true"' in answer.text and 'value="typed just now"' in answer.text
     assert plan_of(planner, job_id)["site"]["address"] != "typed just now"
 
 
 def test_a_new_job_from_a_brief(planner):
-    answer = planner.post("/jobs/new", {"more": "row", "rows": "2", "site/name": "Kept while growing"})
-    assert answer.status_code == 200 and "Kept while growing" in answer.text and 'name="strings/2/letter"' in answer.text
+    answer = planner.post(
+        "/jobs/new", {"more": "row", "rows": "2", "site/name": "Kept while growing"}
+    )
+    assert (
+        answer.status_code == 200
+        and "Kept while growing" in answer.text
+        and 'name="strings/2/letter"' in answer.text
+    )
     form = {
-        "rows": "2", "site/name": "Plover Bank", "site/address": "", "units": "si", "site/t_min_c": "-8", "site/t_roof_c": "34", "site/t_wall_c": "30", "supply/main_breaker_a": "150", "supply/bus_a": "200", "supply/backfeed": "opposite end",
-        "kit/inverter": "marram-s8", "kit/inverters": "1", "kit/pack": "tidewell-14", "kit/packs": "2", "kit/module": "reedbed-430", "strings/0/letter": "A", "strings/0/inverter": "1", "strings/0/tracker": "1", "strings/0/modules": "9",
-        "strings/0/mounting": "roof", "strings/0/run/length_m": "18", "strings/0/run/method": "raceway",
-        **{f"runs/{f}/{k}": v for f in ("pack", "battery", "grid", "backup") for k, v in (("length_m", "2"), ("method", "free-air"))},
-    }  # fmt: skip
+        "rows": "2",
+        "site/name": "Plover Bank",
+        "site/address": "",
+        "units": "si",
+        "site/t_min_c": "-8",
+        "site/t_roof_c": "34",
+        "site/t_wall_c": "30",
+        "supply/main_breaker_a": "150",
+        "supply/bus_a": "200",
+        "supply/backfeed": "opposite end",
+        "kit/inverter": "marram-s8",
+        "kit/inverters": "1",
+        "kit/pack": "tidewell-14",
+        "kit/packs": "2",
+        "kit/module": "reedbed-430",
+        "strings/0/letter": "A",
+        "strings/0/inverter": "1",
+        "strings/0/tracker": "1",
+        "strings/0/modules": "9",
+        "strings/0/mounting": "roof",
+        "strings/0/run/length_m": "18",
+        "strings/0/run/method": "raceway",
+        **{
+            f"runs/{f}/{k}": v
+            for f in ("pack", "battery", "grid", "backup")
+            for k, v in (("length_m", "2"), ("method", "free-air"))
+        },
+    }
     answer = planner.post("/jobs/new", form)
     assert answer.status_code == 303, re.findall(r'class="fault"[^>]*>([^<]*)', answer.text)
     job_id = answer.headers["location"].split("/")[2]
@@ -107,29 +171,57 @@ def test_a_new_job_from_a_brief(planner):
 
 
 def test_two_tabs_saving_the_same_plan(planner, supervisor, new_job, tern):
-    """The slower one is shown both sides; nothing is overwritten; saving again is a choice made knowingly."""
+    """The slower one is shown both sides; nothing is overwritten; saving again is a choice made
+    knowingly.
+    """
     job_id = new_job(tern)
     mine, theirs = brief_of(planner, job_id), brief_of(supervisor, job_id)
     assert supervisor.post(f"/jobs/{job_id}/brief", {**theirs, "kit/packs": "4"}).status_code == 303
     lost = planner.post(f"/jobs/{job_id}/brief", {**mine, "supply/main_breaker_a": "150 A"})
     assert lost.status_code == 409 and "Ilse Quayle saved this plan while you typed" in lost.text
     assert 'value="150 A"' in lost.text and ">3<" in lost.text and ">4<" in lost.text
-    assert plan_of(planner, job_id)["kit"]["packs"] == 4 and plan_of(planner, job_id)["supply"]["main_breaker_a"] == 200
-    version = re.search(r'name="version" value="(\d+)"', lost.text[lost.text.index('x-data="draft"') :])[1]
-    form = dict(re.findall(r'<input[^>]* name="([^"]+)" value="([^"]*)"', lost.text[lost.text.index('x-data="draft"') :]))
-    assert form["kit/packs"] == "4" and form["supply/main_breaker_a"] == "150 A"  # theirs where it was not touched here, mine where it was
+    assert (
+        plan_of(planner, job_id)["kit"]["packs"] == 4
+        and plan_of(planner, job_id)["supply"]["main_breaker_a"] == 200
+    )
+    version = re.search(
+        r'name="version" value="(\d+)"', lost.text[lost.text.index('x-data="draft"') :]
+    )[1]
+    form = dict(
+        re.findall(
+            r'<input[^>]* name="([^"]+)" value="([^"]*)"',
+            lost.text[lost.text.index('x-data="draft"') :],
+        )
+    )
+    assert (
+        form["kit/packs"] == "4" and form["supply/main_breaker_a"] == "150 A"
+    )  # theirs where it was not touched here, mine where it was
     assert (
         planner.post(
-            f"/jobs/{job_id}/brief", {**mine, "kit/packs": form["kit/packs"], "supply/main_breaker_a": "150 A", "version": version}
+            f"/jobs/{job_id}/brief",
+            {
+                **mine,
+                "kit/packs": form["kit/packs"],
+                "supply/main_breaker_a": "150 A",
+                "version": version,
+            },
         ).status_code
         == 303
     )
-    assert plan_of(planner, job_id)["kit"]["packs"] == 4 and plan_of(planner, job_id)["supply"]["main_breaker_a"] == 150
+    assert (
+        plan_of(planner, job_id)["kit"]["packs"] == 4
+        and plan_of(planner, job_id)["supply"]["main_breaker_a"] == 150
+    )
 
 
 def test_a_cure_is_applied_at_a_click_and_a_stale_click_overwrites_nothing(planner, new_job, tern):
     job_id = new_job(tern)
-    click = {"finding": "battery-2.conductor", "cure": "0", "version": "1", "back": f"/jobs/{job_id}/size"}
+    click = {
+        "finding": "battery-2.conductor",
+        "cure": "0",
+        "version": "1",
+        "back": f"/jobs/{job_id}/size",
+    }
     assert "Fit 2/0 AWG" in planner.get(f"/jobs/{job_id}/size").text
     assert planner.post(f"/jobs/{job_id}/cure", click).status_code == 303
     assert plan_of(planner, job_id)["fitted"]["battery-2"]["size"] == "2/0"
@@ -141,13 +233,24 @@ def test_a_cure_is_applied_at_a_click_and_a_stale_click_overwrites_nothing(plann
 
 def test_the_crews_own_conductor_is_kept_and_judged(planner, new_job, heron):
     job_id = new_job(heron)
-    assert planner.post(f"/jobs/{job_id}/fit", {"circuit": "grid-1", "size": "10", "protection": "", "version": "1"}).status_code == 303
+    assert (
+        planner.post(
+            f"/jobs/{job_id}/fit",
+            {"circuit": "grid-1", "size": "10", "protection": "", "version": "1"},
+        ).status_code
+        == 303
+    )
     page = planner.get(f"/jobs/{job_id}/size?at=grid-1")
     assert "crew&#39;s own" in page.text or "crew's own" in page.text
     assert planner.get(f"/jobs/{job_id}/size.json").json()["stops"] == 1
     for bad, says in (("lots", "type a number and unit"), ("-5 A", "more than 0")):
-        refused = planner.post(f"/jobs/{job_id}/fit", {"circuit": "grid-1", "size": "6", "protection": bad, "version": "2"})
-        assert refused.status_code == 422 and says in refused.text and f'value="{bad}"' in refused.text
+        refused = planner.post(
+            f"/jobs/{job_id}/fit",
+            {"circuit": "grid-1", "size": "6", "protection": bad, "version": "2"},
+        )
+        assert (
+            refused.status_code == 422 and says in refused.text and f'value="{bad}"' in refused.text
+        )
         assert '<option value="6" selected>' in refused.text
 
 
@@ -164,28 +267,44 @@ def test_working_opens_to_formula_inputs_row_and_clause(planner, new_job, tern):
 
 def test_a_check_is_accepted_by_name_and_reason_and_a_stop_never(supervisor, new_job, tern):
     job_id = new_job(tern)
-    by = {f["finding"]["key"]: f["finding"] for f in supervisor.get(f"/jobs/{job_id}/size.json").json()["findings"]}
+    by = {
+        f["finding"]["key"]: f["finding"]
+        for f in supervisor.get(f"/jobs/{job_id}/size.json").json()["findings"]
+    }
     from gumboot.catalogue import catalogue
     from gumboot.core.design import design
 
     prints = {f.key: f.fingerprint for f in design(tern, catalogue()).findings}
     stop = supervisor.post(
-        f"/jobs/{job_id}/accept", {"finding": "pv-C.cold", "fingerprint": prints["pv-C.cold"], "reason": "it will be fine"}
+        f"/jobs/{job_id}/accept",
+        {"finding": "pv-C.cold", "fingerprint": prints["pv-C.cold"], "reason": "it will be fine"},
     )
     assert stop.status_code == 422 and by["pv-C.cold"]["level"] == Level.STOP
     assert (
-        supervisor.post(f"/jobs/{job_id}/accept", {"finding": "bond.one", "fingerprint": prints["bond.one"], "reason": ""}).status_code
+        supervisor.post(
+            f"/jobs/{job_id}/accept",
+            {"finding": "bond.one", "fingerprint": prints["bond.one"], "reason": ""},
+        ).status_code
         == 422
     )
     assert (
         supervisor.post(
             f"/jobs/{job_id}/accept",
-            {"finding": "bond.one", "fingerprint": prints["bond.one"], "reason": "measured 0.0 V in both positions"},
+            {
+                "finding": "bond.one",
+                "fingerprint": prints["bond.one"],
+                "reason": "measured 0.0 V in both positions",
+            },
         ).status_code
         == 303
     )
-    after = {f["finding"]["key"]: f["accepted"] for f in supervisor.get(f"/jobs/{job_id}/size.json").json()["findings"]}
-    assert after["bond.one"]["who"] == "Ilse Quayle" and after["bond.one"]["reason"].startswith("measured")
+    after = {
+        f["finding"]["key"]: f["accepted"]
+        for f in supervisor.get(f"/jobs/{job_id}/size.json").json()["findings"]
+    }
+    assert after["bond.one"]["who"] == "Ilse Quayle" and after["bond.one"]["reason"].startswith(
+        "measured"
+    )
     assert after["source.meet"] is None
 
 
@@ -195,7 +314,14 @@ JOINT = "factory.dc-link-1@inverter-1"
 def read(person, job_id, key, typed, wrench="small driver", **more):
     """One reading: (its answer, where the joint stands)."""
     answer = person.make_off(job_id, key, "torqued", typed=typed, wrench=wrench, **more)[0]
-    row = next((t for t in person.get(f"/jobs/{job_id}/land.json").json()["terminations"] if t["key"] == key), None)
+    row = next(
+        (
+            t
+            for t in person.get(f"/jobs/{job_id}/land.json").json()["terminations"]
+            if t["key"] == key
+        ),
+        None,
+    )
     return answer, row["state"] if row else None
 
 
@@ -204,14 +330,25 @@ def test_readings_are_judged_logged_and_corrected_by_new_entries(installer, new_
     assert read(installer, job_id, JOINT, "4 Nm")[1] == "under"
     assert read(installer, job_id, JOINT, "60 in-lb")[1] == "over"
     refused, state = read(installer, job_id, JOINT, "5 Nm")
-    assert refused["state"] == "refused" and "replace the hardware first" in refused["why"] and state == "over"
+    assert (
+        refused["state"] == "refused"
+        and "replace the hardware first" in refused["why"]
+        and state == "over"
+    )
     assert installer.make_off(job_id, JOINT, "replaced")[0]["state"] == "kept"
     assert read(installer, job_id, JOINT, "44.3 in-lb")[1] == "torqued"
     kept = installer.get(f"/jobs/{job_id}/land.json").json()["joints"][JOINT]["moves"]
     assert read(installer, job_id, JOINT, "3 Nm", corrects=kept[-1]["uuid"])[1] == "under"
     assert [m["verdict"] for m in kept] == ["under", "over", None, "good"]
-    assert kept[0]["who"] == "Osk Fellgate" and kept[0]["tool"] == "small driver, MT-0412" and kept[0]["typed"] == "4 Nm"
-    assert "not in this joint's log" in read(installer, job_id, JOINT, "5 Nm", corrects=str(uuid.uuid4()))[0]["why"]
+    assert (
+        kept[0]["who"] == "Osk Fellgate"
+        and kept[0]["tool"] == "small driver, MT-0412"
+        and kept[0]["typed"] == "4 Nm"
+    )
+    assert (
+        "not in this joint's log"
+        in read(installer, job_id, JOINT, "5 Nm", corrects=str(uuid.uuid4()))[0]["why"]
+    )
 
 
 def test_a_bare_reading_is_in_the_unit_of_the_tool(installer, new_job, tern):
@@ -224,31 +361,53 @@ def test_a_bare_reading_is_in_the_unit_of_the_tool(installer, new_job, tern):
 
 def test_only_legal_moves(installer, new_job, heron):
     job_id, key = new_job(heron), "battery-1.+@inverter-1"
-    assert [(a["state"], a["why"]) for a in installer.make_off(job_id, key, "landed", "tugged")] == [
+    assert [
+        (a["state"], a["why"]) for a in installer.make_off(job_id, key, "landed", "tugged")
+    ] == [
         ("refused", "prepare the end first"),
         ("refused", "prepare the end first"),
     ]
-    assert [a["state"] for a in installer.make_off(job_id, key, "prepared", "landed", "prepared")] == ["kept", "kept", "refused"]
+    assert [
+        a["state"] for a in installer.make_off(job_id, key, "prepared", "landed", "prepared")
+    ] == ["kept", "kept", "refused"]
     assert read(installer, job_id, key, "12 Nm", wrench="middle wrench")[1] == "torqued"
-    assert [a["state"] for a in installer.make_off(job_id, key, "tugged", "marked", "re-checked")] == ["kept"] * 3
+    assert [
+        a["state"] for a in installer.make_off(job_id, key, "tugged", "marked", "re-checked")
+    ] == ["kept"] * 3
     assert "type why it is undone" in installer.make_off(job_id, key, "undone")[0]["why"]
     assert installer.make_off(job_id, key, "undone", note="wrong port")[0]["state"] == "kept"
-    row = next(t for t in installer.get(f"/jobs/{job_id}/land.json").json()["terminations"] if t["key"] == key)
+    row = next(
+        t
+        for t in installer.get(f"/jobs/{job_id}/land.json").json()["terminations"]
+        if t["key"] == key
+    )
     assert row["state"] == "open" and not row["made"]
 
 
 @pytest.mark.parametrize(
     ("key", "sent", "says"),
     [
-        ("dead@inverter-1", {"act": "torqued", "typed": "5 Nm"}, "takes no torque"), ("dead@inverter-1", {"act": "marked"}, "never marked"), (JOINT, {"act": "marked", "corrects": "FIRST"}, "only a reading corrects"),
-        (JOINT, {"act": "taken back", "note": "x"}, "which entry does not hold"), ("dead@inverter-1", {"act": "torqued", "typed": "5 Nm", "corrects": "FIRST"}, "not in this joint's log"),
+        ("dead@inverter-1", {"act": "torqued", "typed": "5 Nm"}, "takes no torque"),
+        ("dead@inverter-1", {"act": "marked"}, "never marked"),
+        (JOINT, {"act": "marked", "corrects": "FIRST"}, "only a reading corrects"),
+        (JOINT, {"act": "taken back", "note": "x"}, "which entry does not hold"),
+        (
+            "dead@inverter-1",
+            {"act": "torqued", "typed": "5 Nm", "corrects": "FIRST"},
+            "not in this joint's log",
+        ),
     ],
-)  # fmt: skip
+)
 def test_no_correction_leads_round_the_legal_moves(installer, new_job, heron, key, sent, says):
     job_id = new_job(heron)
     installer.make_off(job_id, JOINT, "torqued", typed="4 Nm")
     first = installer.get(f"/jobs/{job_id}/land.json").json()["joints"][JOINT]["moves"][0]["uuid"]
-    answer = installer.make_off(job_id, key, sent["act"], **{k: first if v == "FIRST" else v for k, v in sent.items() if k != "act"})[0]
+    answer = installer.make_off(
+        job_id,
+        key,
+        sent["act"],
+        **{k: first if v == "FIRST" else v for k, v in sent.items() if k != "act"},
+    )[0]
     assert answer["state"] == "refused" and says in answer["why"]
 
 
@@ -261,7 +420,9 @@ def test_an_entry_resent_is_kept_once(installer, new_job, heron):
     job_id, own = new_job(heron), str(uuid.uuid4())
     for _ in range(3):
         assert read(installer, job_id, JOINT, "5 Nm", uuid=own)[0]["state"] == "kept"
-    other = installer.make_off(job_id, "factory.dc-link-2@inverter-1", "torqued", typed="5 Nm", uuid=own)[0]
+    other = installer.make_off(
+        job_id, "factory.dc-link-2@inverter-1", "torqued", typed="5 Nm", uuid=own
+    )[0]
     assert other["state"] == "refused" and "sent before with other content" in other["why"]
     log = installer.get(f"/jobs/{job_id}/export.json").json()["log"]
     assert [e["uuid"] for e in log] == [own]
@@ -281,22 +442,35 @@ def test_an_entry_resent_is_kept_once(installer, new_job, heron):
 def test_a_reading_that_is_none(installer, new_job, heron, typed, says):
     job_id = new_job(heron)
     answer, state = read(installer, job_id, JOINT, typed)
-    assert (answer["state"], answer["field"], state) == ("refused", "torque", "open") and says in answer["why"]
+    assert (answer["state"], answer["field"], state) == (
+        "refused",
+        "torque",
+        "open",
+    ) and says in answer["why"]
 
 
 def test_a_wrench_that_does_not_reach_and_none_at_all(installer, new_job, heron):
     job_id = new_job(heron)
     answer, state = read(installer, job_id, JOINT, "5 Nm", wrench="long wrench")
     assert state == "withheld" and "long wrench serves" in answer["why"]
-    assert "choose the wrench you used" in read(installer, job_id, JOINT, "5 Nm", wrench="none")[0]["why"]
+    assert (
+        "choose the wrench you used"
+        in read(installer, job_id, JOINT, "5 Nm", wrench="none")[0]["why"]
+    )
     gone, _ = read(installer, job_id, "gone.L1@nowhere", "5 Nm")
-    assert gone["state"] == "kept" and gone["verdict"] == "withheld"  # what was done is not lost with the plan
+    assert (
+        gone["state"] == "kept" and gone["verdict"] == "withheld"
+    )  # what was done is not lost with the plan
 
 
-@pytest.mark.parametrize("sent", [None, [], {}, {"entries": []}, {"entries": "x"}, {"entries": [{}] * 51}, "text", 7])
+@pytest.mark.parametrize(
+    "sent", [None, [], {}, {"entries": []}, {"entries": "x"}, {"entries": [{}] * 51}, "text", 7]
+)
 def test_what_is_no_list_of_entries(installer, new_job, heron, sent):
     answer = installer.http.post(
-        f"/jobs/{new_job(heron)}/log", json=sent, headers={"x-csrf-token": installer.csrf, "accept": "application/json"}
+        f"/jobs/{new_job(heron)}/log",
+        json=sent,
+        headers={"x-csrf-token": installer.csrf, "accept": "application/json"},
     )
     assert answer.status_code == 422 and "1 to 50" in answer.json()["message"]
 
@@ -321,43 +495,82 @@ def test_odd_entries_are_refused_one_by_one_and_the_others_kept(installer, new_j
     good = {"kind": "joint", "uuid": str(uuid.uuid4()), "key": "dead@inverter-1", "act": "proven"}
     bad = {**good, "uuid": str(uuid.uuid4()), **odd} if isinstance(odd, dict) and odd else odd
     job_id = new_job(heron)
-    answer = installer.http.post(f"/jobs/{job_id}/log", json={"entries": [bad, good]}, headers={"x-csrf-token": installer.csrf}).json()[
-        "entries"
-    ]
+    answer = installer.http.post(
+        f"/jobs/{job_id}/log",
+        json={"entries": [bad, good]},
+        headers={"x-csrf-token": installer.csrf},
+    ).json()["entries"]
     assert [a["state"] for a in answer] == ["refused", "kept"] and answer[0]["why"]
 
 
 def test_two_devices_that_did_not_know_of_each_other(installer, supervisor, new_job, heron):
-    """Both histories are kept; what they contradict each other in is shown until someone says which stands."""
+    """Both histories are kept; what they contradict each other in is shown until someone says which
+    stands.
+    """
     job_id, key = new_job(heron), "factory.dc-link-1@inverter-1"
     seen = installer.get(f"/jobs/{job_id}/land.json").json()["seq"]
-    assert installer.make_off(job_id, key, "torqued", typed="5 Nm", seen=seen, device="a")[0]["verdict"] == "good"
-    assert supervisor.make_off(job_id, key, "torqued", typed="6 Nm", seen=seen, device="b")[0]["verdict"] == "over"
+    assert (
+        installer.make_off(job_id, key, "torqued", typed="5 Nm", seen=seen, device="a")[0][
+            "verdict"
+        ]
+        == "good"
+    )
+    assert (
+        supervisor.make_off(job_id, key, "torqued", typed="6 Nm", seen=seen, device="b")[0][
+            "verdict"
+        ]
+        == "over"
+    )
     said = installer.get(f"/jobs/{job_id}/land.json").json()["joints"][key]
-    assert said["stand"]["state"] == "in doubt" and len(said["moves"]) == 2 and len(said["stand"]["doubt"]) == 1
+    assert (
+        said["stand"]["state"] == "in doubt"
+        and len(said["moves"]) == 2
+        and len(said["stand"]["doubt"]) == 1
+    )
     first, second = said["stand"]["doubt"][0]
     settle = {"joint": key, "stands": first, "reason": ""}
     assert supervisor.post(f"/jobs/{job_id}/land/settle", settle).status_code == 422
-    assert supervisor.post(f"/jobs/{job_id}/land/settle", {**settle, "reason": "looked at the screw together"}).status_code == 303
+    assert (
+        supervisor.post(
+            f"/jobs/{job_id}/land/settle", {**settle, "reason": "looked at the screw together"}
+        ).status_code
+        == 303
+    )
     said = installer.get(f"/jobs/{job_id}/land.json").json()["joints"][key]
-    assert said["stand"]["state"] == "torqued" and len(said["moves"]) == 3 and said["moves"][2]["drops"] == [second]
+    assert (
+        said["stand"]["state"] == "torqued"
+        and len(said["moves"]) == 3
+        and said["moves"][2]["drops"] == [second]
+    )
 
 
 def test_settings_keyed_by_the_crew_are_kept_judged_or_refused(planner, new_job, heron):
     job_id = new_job(heron)
-    sheet = {s["id"]: str(s["value"]) for s in planner.get(f"/jobs/{job_id}/set.json").json()["settings"]}
+    sheet = {
+        s["id"]: str(s["value"]) for s in planner.get(f"/jobs/{job_id}/set.json").json()["settings"]
+    }
     assert planner.post(f"/jobs/{job_id}/set", {**sheet, "version": "1"}).status_code == 303
     assert plan_of(planner, job_id)["settings"] == {}
-    assert planner.post(f"/jobs/{job_id}/set", {**sheet, "reserve_soc": "45 %", "version": "2"}).status_code == 303
+    assert (
+        planner.post(
+            f"/jobs/{job_id}/set", {**sheet, "reserve_soc": "45 %", "version": "2"}
+        ).status_code
+        == 303
+    )
     assert plan_of(planner, job_id)["settings"] == {"reserve_soc": 45}
-    refused = planner.post(f"/jobs/{job_id}/set", {**sheet, "reserve_soc": "half", "cut_v": "99", "version": "3"})
+    refused = planner.post(
+        f"/jobs/{job_id}/set", {**sheet, "reserve_soc": "half", "cut_v": "99", "version": "3"}
+    )
     assert (
         refused.status_code == 422
         and "is not a number" in refused.text
         and "the menu takes 40 to 52 V" in refused.text
         and 'value="half"' in refused.text
     )
-    assert planner.post(f"/jobs/{job_id}/set", {**sheet, "cut_v": "50", "version": "3"}).status_code == 303
+    assert (
+        planner.post(f"/jobs/{job_id}/set", {**sheet, "cut_v": "50", "version": "3"}).status_code
+        == 303
+    )
     assert planner.get(f"/jobs/{job_id}/set.json").json()["stops"] == 1
 
 
@@ -367,22 +580,45 @@ def signable(supervisor, job_id, plan):
 
     d = design(plan, catalogue())
     tools = {w["name"]: w["id"] for w in supervisor.get("/wrenches.json").json()["wrenches"]}
-    reach = {"terminal driver": (0.24, 1.19), "small driver": (1.2, 6), "middle wrench": (6, 25), "long wrench": (25, 110)}
+    reach = {
+        "terminal driver": (0.24, 1.19),
+        "small driver": (1.2, 6),
+        "middle wrench": (6, 25),
+        "long wrench": (25, 110),
+    }
     entries = []
     for t in d.terminations:
         nm = t.torque.n if t.torque else 0
         name = next((n for n, (a, b) in reach.items() if a <= nm <= b), "small driver")
-        entries += [{"key": t.key, "act": a, "typed": f"{nm:.3f} Nm" if a == "torqued" else "", "wrench": tools[name]} for a in t.chain]
+        entries += [
+            {
+                "key": t.key,
+                "act": a,
+                "typed": f"{nm:.3f} Nm" if a == "torqued" else "",
+                "wrench": tools[name],
+            }
+            for a in t.chain
+        ]
     for i in range(0, len(entries), 50):
-        assert {a["state"] for a in supervisor.log(job_id, *entries[i : i + 50]).json()["entries"]} == {"kept"}
+        assert {
+            a["state"] for a in supervisor.log(job_id, *entries[i : i + 50]).json()["entries"]
+        } == {"kept"}
     for f in d.findings:
         if f.level is Level.CHECK:
-            supervisor.post(f"/jobs/{job_id}/accept", {"finding": f.key, "fingerprint": f.fingerprint, "reason": "seen"})
+            supervisor.post(
+                f"/jobs/{job_id}/accept",
+                {"finding": f.key, "fingerprint": f.fingerprint, "reason": "seen"},
+            )
 
 
-def test_signing_wants_everything_and_freezes_the_plan(supervisor, planner, installer, new_job, heron):
+def test_signing_wants_everything_and_freezes_the_plan(
+    supervisor, planner, installer, new_job, heron
+):
     job_id = new_job(heron)
-    early = supervisor.post(f"/jobs/{job_id}/sign", {"digest": supervisor.get(f"/jobs/{job_id}/hand-over.json").json()["digest"]})
+    early = supervisor.post(
+        f"/jobs/{job_id}/sign",
+        {"digest": supervisor.get(f"/jobs/{job_id}/hand-over.json").json()["digest"]},
+    )
     assert early.status_code == 409 and "joints not made off" in early.text
     signable(supervisor, job_id, heron)
     page = supervisor.get(f"/jobs/{job_id}/hand-over.json").json()
@@ -394,7 +630,9 @@ def test_signing_wants_everything_and_freezes_the_plan(supervisor, planner, inst
     frozen = read(installer, job_id, JOINT, "5 Nm")[0]
     assert frozen["state"] == "refused" and "the job is signed" in frozen["why"]
     assert supervisor.post(f"/jobs/{job_id}/reopen", {"reason": ""}).status_code == 422
-    assert supervisor.post(f"/jobs/{job_id}/reopen", {"reason": "a pack is added"}).status_code == 303
+    assert (
+        supervisor.post(f"/jobs/{job_id}/reopen", {"reason": "a pack is added"}).status_code == 303
+    )
     assert planner.post(f"/jobs/{job_id}/brief", brief_of(planner, job_id)).status_code == 303
 
 
@@ -414,7 +652,9 @@ def test_a_broken_file_is_refused_and_nothing_is_stored(planner, new_job, heron)
     broken["plan"]["kit"]["packs"] = "many"
     broken["version"] = -1
     answer = planner.post("/jobs/import", files={"file": ("job.json", json.dumps(broken))})
-    assert answer.status_code == 422 and "plan/kit/packs" in answer.text and ">version<" in answer.text
+    assert (
+        answer.status_code == 422 and "plan/kit/packs" in answer.text and ">version<" in answer.text
+    )
     for bad in (b"", b"\x00\xff", b"[1,2", text.replace("Heron", "He\\u0000ron").encode()):
         assert planner.post("/jobs/import", files={"file": ("job.json", bad)}).status_code == 422
     assert planner.post("/jobs/import").status_code == 422
@@ -429,8 +669,13 @@ def test_typed_markup_stays_text(planner, new_job, heron):
 
 
 def test_the_wrench_form(planner):
-    bad = planner.post("/wrenches", {"name": "", "serial": "q", "least": "9 Nm", "most": "2 Nm", "calibrated_until": "soon"})
-    assert bad.status_code == 422 and "type a date such as" in bad.text and 'value="9 Nm"' in bad.text
+    bad = planner.post(
+        "/wrenches",
+        {"name": "", "serial": "q", "least": "9 Nm", "most": "2 Nm", "calibrated_until": "soon"},
+    )
+    assert (
+        bad.status_code == 422 and "type a date such as" in bad.text and 'value="9 Nm"' in bad.text
+    )
 
 
 @pytest.mark.parametrize("path", ["/nothing", "/jobs/1/nothing", "/jobs/new/x", "/static/none.js"])
@@ -439,7 +684,9 @@ def test_pages_that_are_not_there(planner, path):
 
 
 def test_plans_of_every_odd_kind_still_have_pages(planner, new_job, tern):
-    """A poor plan is findings, never a fault of ours: wrong pack class, no kit, no strings, 400 modules, six inverters."""
+    """A poor plan is findings, never a fault of ours: wrong pack class, no kit, no strings, 400
+    modules, six inverters.
+    """
     for path, value in (
         ("/kit/pack", "saltmarsh-h10"),
         ("/kit/inverter", "gone"),

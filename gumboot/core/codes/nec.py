@@ -9,15 +9,18 @@ from __future__ import annotations
 from bisect import bisect_left
 from functools import lru_cache
 
+from gumboot.core.basis.figure import MEMORY, Figure, given, looked_up, picked, solve
+from gumboot.core.basis.sizes import area_mm2, spoken
 from gumboot.core.codes import OutsideTable, table
-from gumboot.core.sizes import area_mm2, spoken
-from gumboot.core.working import MEMORY, Figure, given, looked_up, picked, solve
 
 BOOK = "NEC 2023"
 SIZES: tuple[str, ...] = tuple(row["size"] for row in table("nec_310_16_cu"))
 STANDARD_A: tuple[float, ...] = tuple(float(row["rating_a"]) for row in table("nec_240_6"))
 _RANK = {size: i for i, size in enumerate(SIZES)}
-SMALL: dict[str, dict[str, float]] = {"Cu": {"14": 15, "12": 20, "10": 30}, "Al": {"12": 15, "10": 25}}  # 240.4(D)
+SMALL: dict[str, dict[str, float]] = {
+    "Cu": {"14": 15, "12": 20, "10": 30},
+    "Al": {"12": 15, "10": 25},
+}  # 240.4(D)
 METAL = {"Cu": "copper", "Al": "aluminium"}
 ROOF = given(
     "dT_roof",
@@ -29,18 +32,24 @@ ROOF = given(
 )
 
 _AMPACITY = {
-    ("raceway", "Cu"): ("nec_310_16_cu", "Table 310.16"), ("raceway", "Al"): ("nec_310_16_al", "Table 310.16"),
-    ("free-air", "Cu"): ("nec_310_17_cu", "Table 310.17"), ("free-air", "Al"): ("nec_310_17_al", "Table 310.17"),
-}  # fmt: skip
+    ("raceway", "Cu"): ("nec_310_16_cu", "Table 310.16"),
+    ("raceway", "Al"): ("nec_310_16_al", "Table 310.16"),
+    ("free-air", "Cu"): ("nec_310_17_cu", "Table 310.17"),
+    ("free-air", "Al"): ("nec_310_17_al", "Table 310.17"),
+}
 METHODS: tuple[str, ...] = ("raceway", "raceway-on-roof", "free-air")
 
 
 def rank(size: str) -> int:
-    """Place in the order of sizes, smallest first. Raises OutsideTable for a size the book does not have."""
+    """Place in the order of sizes, smallest first. Raises OutsideTable for a size the book does not
+    have.
+    """
     try:
         return _RANK[size]
     except KeyError:
-        raise OutsideTable(f"{size} is not a conductor size of {BOOK}: sizes run from 14 AWG to 750 kcmil") from None
+        raise OutsideTable(
+            f"{size} is not a conductor size of {BOOK}: sizes run from 14 AWG to 750 kcmil"
+        ) from None
 
 
 def _row(name: str, size: str, what: str) -> dict[str, str]:
@@ -53,20 +62,28 @@ def _row(name: str, size: str, what: str) -> dict[str, str]:
 
 @lru_cache(maxsize=1024)
 def ampacity(size: str, temp_c: int, method: str, material: str = "Cu") -> Figure:
-    """Table ampacity in A of one conductor at 30 °C, copper or aluminium. NEC 310.16 (raceway), 310.17 (free air).
+    """Table ampacity in A of one conductor at 30 °C, copper or aluminium. NEC 310.16 (raceway),
+    310.17 (free air).
 
     >>> ampacity("2/0", 75, "raceway").text, ampacity("4/0", 75, "raceway", "Al").text
     ('175 A', '180 A')
     """
     method = method.removesuffix("-on-roof")
     if (method, material) not in _AMPACITY:
-        raise OutsideTable(f"{BOOK} has no ampacity of {METAL[material]} for method “{method}”: choose one of {', '.join(METHODS)}")
+        raise OutsideTable(
+            f"{BOOK} has no ampacity of {METAL[material]} for method “{method}”: choose one of"
+            f" {', '.join(METHODS)}"
+        )
     name, title = _AMPACITY[method, material]
     row = _row(name, size, f"{title}, {METAL[material]},")
     return looked_up(
-        "I_table" if temp_c == 90 else f"I_{temp_c}", float(row[str(temp_c)]), "A", f"Ampacity of {spoken(size)} {METAL[material]} at {temp_c} °C",
-        f"{BOOK} {title}", f"row {spoken(size)}, column {temp_c} °C {METAL[material]}",
-    )  # fmt: skip
+        "I_table" if temp_c == 90 else f"I_{temp_c}",
+        float(row[str(temp_c)]),
+        "A",
+        f"Ampacity of {spoken(size)} {METAL[material]} at {temp_c} °C",
+        f"{BOOK} {title}",
+        f"row {spoken(size)}, column {temp_c} °C {METAL[material]}",
+    )
 
 
 @lru_cache(maxsize=1024)
@@ -79,10 +96,17 @@ def ambient_factor(ambient_c: float, temp_c: int) -> Figure:
     for row in table("nec_310_15_b1"):
         if ambient_c <= float(row["up_to_c"]) and row[str(temp_c)]:
             return looked_up(
-                "F_temp", float(row[str(temp_c)]), "", f"Correction at {ambient_c:g} °C",
-                f"{BOOK} Table 310.15(B)(1)(1)", f"row up to {row['up_to_c']} °C, column {temp_c} °C",
-            )  # fmt: skip
-    raise OutsideTable(f"{ambient_c:g} °C is hotter than {temp_c} °C insulation may be run in ({BOOK} Table 310.15(B)(1)(1))")
+                "F_temp",
+                float(row[str(temp_c)]),
+                "",
+                f"Correction at {ambient_c:g} °C",
+                f"{BOOK} Table 310.15(B)(1)(1)",
+                f"row up to {row['up_to_c']} °C, column {temp_c} °C",
+            )
+    raise OutsideTable(
+        f"{ambient_c:g} °C is hotter than {temp_c} °C insulation may be run in ({BOOK} Table"
+        " 310.15(B)(1)(1))"
+    )
 
 
 @lru_cache(maxsize=128)
@@ -95,30 +119,46 @@ def count_factor(count: int) -> Figure:
     for row in table("nec_310_15_c1"):
         if count <= int(row["up_to_count"]):
             return looked_up(
-                "F_count", float(row["factor"]), "", f"Adjustment for {count} current-carrying conductors",
-                f"{BOOK} Table 310.15(C)(1)", f"row up to {row['up_to_count']}",
-            )  # fmt: skip
-    raise OutsideTable(f"{count} conductors in one raceway is more than {BOOK} Table 310.15(C)(1) has")
+                "F_count",
+                float(row["factor"]),
+                "",
+                f"Adjustment for {count} current-carrying conductors",
+                f"{BOOK} Table 310.15(C)(1)",
+                f"row up to {row['up_to_count']}",
+            )
+    raise OutsideTable(
+        f"{count} conductors in one raceway is more than {BOOK} Table 310.15(C)(1) has"
+    )
 
 
 def next_standard(amps: float) -> float:
     """The standard rating at or above `amps`. NEC 240.6(A)."""
     i = bisect_left(STANDARD_A, amps - 1e-9)
     if i == len(STANDARD_A):
-        raise OutsideTable(f"{amps:.0f} A is above the {STANDARD_A[-1]:.0f} A that this project's copy of {BOOK} 240.6(A) goes to")
+        raise OutsideTable(
+            f"{amps:.0f} A is above the {STANDARD_A[-1]:.0f} A that this project's copy of {BOOK}"
+            " 240.6(A) goes to"
+        )
     return STANDARD_A[i]
 
 
 def protection(i_req: Figure) -> Figure:
     """Overcurrent device: the standard rating at or above the required current. NEC 240.6(A)."""
     return picked(
-        "I_n", next_standard(i_req.n), "A", "Protection", f"least standard rating of 240.6(A) at or above {i_req.text}", i_req,
-        source=f"{BOOK} 240.6(A)", doubt=MEMORY,
-    )  # fmt: skip
+        "I_n",
+        next_standard(i_req.n),
+        "A",
+        "Protection",
+        f"least standard rating of 240.6(A) at or above {i_req.text}",
+        i_req,
+        source=f"{BOOK} 240.6(A)",
+        doubt=MEMORY,
+    )
 
 
 def protectable(size: str, corrected_a: float, material: str = "Cu") -> float:
-    """The largest protection in A a conductor may have. NEC 240.4(B) next size up under 800 A, 240.4(D) small conductors.
+    """The largest protection in A a conductor may have. NEC 240.4(B) next size up under 800 A,
+    240.4(D) small conductors.
 
     >>> protectable("4/0", 230), protectable("10", 35), protectable("12", 20, "Al")
     (250.0, 30, 15)
@@ -130,7 +170,8 @@ def protectable(size: str, corrected_a: float, material: str = "Cu") -> float:
 
 @lru_cache(maxsize=64)
 def egc(protection_a: float) -> Figure:
-    """Equipment grounding conductor, copper, by the overcurrent device ahead of it. NEC Table 250.122.
+    """Equipment grounding conductor, copper, by the overcurrent device ahead of it. NEC Table
+    250.122.
 
     >>> egc(60).value, egc(100).value, egc(200).value
     ('10', '8', '6')
@@ -138,10 +179,17 @@ def egc(protection_a: float) -> Figure:
     for row in table("nec_250_122"):
         if protection_a <= float(row["ocpd_a"]):
             return looked_up(
-                "S_EGC", row["size"], "AWG", "Equipment grounding conductor",
-                f"{BOOK} Table 250.122", f"row not exceeding {row['ocpd_a']} A, copper",
-            )  # fmt: skip
-    raise OutsideTable(f"{protection_a:g} A is above the 800 A that this project's copy of {BOOK} Table 250.122 goes to")
+                "S_EGC",
+                row["size"],
+                "AWG",
+                "Equipment grounding conductor",
+                f"{BOOK} Table 250.122",
+                f"row not exceeding {row['ocpd_a']} A, copper",
+            )
+    raise OutsideTable(
+        f"{protection_a:g} A is above the 800 A that this project's copy of {BOOK} Table 250.122"
+        " goes to"
+    )
 
 
 def area_cmil(size: str) -> float:
@@ -150,7 +198,8 @@ def area_cmil(size: str) -> float:
 
 
 def egc_upsized(base: Figure, least: str, fitted: str) -> Figure:
-    """The grounding conductor grown in the proportion the line conductor was grown, and never larger than it. NEC 250.122(A), (B).
+    """The grounding conductor grown in the proportion the line conductor was grown, and never
+    larger than it. NEC 250.122(A), (B).
 
     least: the size ampacity asks for; fitted: the size run, for instance for voltage drop.
     """
@@ -173,33 +222,64 @@ def egc_upsized(base: Figure, least: str, fitted: str) -> Figure:
     if rank(size) <= rank(str(base.value)):
         return base
     return picked(
-        "S_EGC", size, "AWG" if not size.isdigit() or int(size) < 250 else "kcmil", "Equipment grounding conductor",
-        f"{spoken(str(base.value))} grown as the line conductor grew from {spoken(least)} to {spoken(fitted)}: {want:.0f} cmil",
-        base, source=f"{BOOK} 250.122(B)", doubt=MEMORY,
-    )  # fmt: skip
+        "S_EGC",
+        size,
+        "AWG" if not size.isdigit() or int(size) < 250 else "kcmil",
+        "Equipment grounding conductor",
+        f"{spoken(str(base.value))} grown as the line conductor grew from {spoken(least)} to"
+        f" {spoken(fitted)}: {want:.0f} cmil",
+        base,
+        source=f"{BOOK} 250.122(B)",
+        doubt=MEMORY,
+    )
 
 
 @lru_cache(maxsize=64)
 def dc_resistance(size: str, material: str = "Cu") -> Figure:
-    """DC resistance at 75 °C in Ω/kft, stranded uncoated copper, or aluminium. NEC Chapter 9 Table 8."""
+    """DC resistance at 75 °C in Ω/kft, stranded uncoated copper, or aluminium. NEC Chapter 9 Table
+    8.
+    """
     row = _row("nec_ch9_8" if material == "Cu" else "nec_ch9_8_al", size, "Chapter 9 Table 8")
     kind = "stranded uncoated copper" if material == "Cu" else "aluminium"
     return looked_up(
-        "R", float(row["r_ohm_kft"]), "Ω/kft", f"Resistance of {spoken(size)}", f"{BOOK} Chapter 9 Table 8", f"row {spoken(size)}, {kind}"
+        "R",
+        float(row["r_ohm_kft"]),
+        "Ω/kft",
+        f"Resistance of {spoken(size)}",
+        f"{BOOK} Chapter 9 Table 8",
+        f"row {spoken(size)}, {kind}",
     )
 
 
 @lru_cache(maxsize=64)
 def ac_impedance(size: str, material: str = "Cu") -> tuple[Figure, Figure]:
-    """(R, X) at 75 °C in Ω/kft to neutral, three single conductors in PVC conduit. NEC Chapter 9 Table 9."""
+    """(R, X) at 75 °C in Ω/kft to neutral, three single conductors in PVC conduit. NEC Chapter 9
+    Table 9.
+    """
     row = _row("nec_ch9_9" if material == "Cu" else "nec_ch9_9_al", size, "Chapter 9 Table 9")
     where = f"row {spoken(size)}, {METAL[material]} in PVC conduit"
-    r = looked_up("R", float(row["r_ohm_kft"]), "Ω/kft", f"Resistance of {spoken(size)}", f"{BOOK} Chapter 9 Table 9", where)
-    x = looked_up("X", float(row["x_ohm_kft"]), "Ω/kft", f"Reactance of {spoken(size)}", f"{BOOK} Chapter 9 Table 9", where)
+    r = looked_up(
+        "R",
+        float(row["r_ohm_kft"]),
+        "Ω/kft",
+        f"Resistance of {spoken(size)}",
+        f"{BOOK} Chapter 9 Table 9",
+        where,
+    )
+    x = looked_up(
+        "X",
+        float(row["x_ohm_kft"]),
+        "Ω/kft",
+        f"Reactance of {spoken(size)}",
+        f"{BOOK} Chapter 9 Table 9",
+        where,
+    )
     return r, x
 
 
-def voltage_drop_dc(i: Figure, length_ft: Figure, size: str, material: str = "Cu", sets: int = 1) -> Figure:
+def voltage_drop_dc(
+    i: Figure, length_ft: Figure, size: str, material: str = "Cu", sets: int = 1
+) -> Figure:
     """Drop in V over a two-wire DC run, out and back; `sets` of conductors share the current."""
     each, n = _shared(sets)
     return solve(
@@ -217,22 +297,47 @@ def voltage_drop_dc(i: Figure, length_ft: Figure, size: str, material: str = "Cu
 
 
 def _shared(sets: int) -> tuple[str, tuple[Figure, ...]]:
-    return (" / n_set", (given("n_set", sets, "", "Sets in parallel", "plan"),)) if sets > 1 else ("", ())
+    return (
+        (" / n_set", (given("n_set", sets, "", "Sets in parallel", "plan"),))
+        if sets > 1
+        else ("", ())
+    )
 
 
-def voltage_drop_ac(i: Figure, length_ft: Figure, size: str, power_factor: Figure, material: str = "Cu", sets: int = 1) -> Figure:
-    """Drop in V over a two-wire 240 V run, out and back; the usual approximation, good while the drop is small."""
+def voltage_drop_ac(
+    i: Figure,
+    length_ft: Figure,
+    size: str,
+    power_factor: Figure,
+    material: str = "Cu",
+    sets: int = 1,
+) -> Figure:
+    """Drop in V over a two-wire 240 V run, out and back; the usual approximation, good while the
+    drop is small.
+    """
     r, x = ac_impedance(size, material)
     each, n = _shared(sets)
     return solve(
-        "dV", "V", "Voltage drop", f"2 * I * L / 1000 * (R * pf + X * sqrt(1 - pf * pf)){each}", i, length_ft, r, x, power_factor, *n,
-        source=f"{BOOK} Chapter 9 Table 9, note 2", assumption="legs balanced, conductor at 75 °C, PVC conduit", doubt=MEMORY,
-    )  # fmt: skip
+        "dV",
+        "V",
+        "Voltage drop",
+        f"2 * I * L / 1000 * (R * pf + X * sqrt(1 - pf * pf)){each}",
+        i,
+        length_ft,
+        r,
+        x,
+        power_factor,
+        *n,
+        source=f"{BOOK} Chapter 9 Table 9, note 2",
+        assumption="legs balanced, conductor at 75 °C, PVC conduit",
+        doubt=MEMORY,
+    )
 
 
 @lru_cache(maxsize=64)
 def gec(service: str, material: str = "Cu") -> Figure:
-    """Grounding electrode conductor, copper, by the largest ungrounded service conductor. NEC Table 250.66.
+    """Grounding electrode conductor, copper, by the largest ungrounded service conductor. NEC Table
+    250.66.
 
     >>> gec("2/0").value, gec("4/0", "Al").value
     ('4', '4')
@@ -241,9 +346,13 @@ def gec(service: str, material: str = "Cu") -> Figure:
         limit = row[f"{material.lower()}_up_to"]
         if not limit or area_mm2(service) <= area_mm2(limit) * 1.001:
             return looked_up(
-                "S_GEC", row["cu"], "AWG", "Grounding electrode conductor", f"{BOOK} Table 250.66",
+                "S_GEC",
+                row["cu"],
+                "AWG",
+                "Grounding electrode conductor",
+                f"{BOOK} Table 250.66",
                 f"row {f'up to {spoken(limit)}' if limit else 'the largest'} {METAL[material]}",
-            )  # fmt: skip
+            )
     raise OutsideTable(f"{BOOK} Table 250.66 does not reach {spoken(service)}")
 
 
@@ -252,12 +361,18 @@ def wire_area(size: str) -> Figure:
     """Area in in² of one THHN or THWN-2 conductor with its insulation. NEC Chapter 9 Table 5."""
     row = _row("nec_ch9_5", size, "Chapter 9 Table 5")
     return looked_up(
-        "A_wire", float(row["area_in2"]), "in²", f"Area of {spoken(size)}", f"{BOOK} Chapter 9 Table 5", f"row {spoken(size)}, THWN-2"
+        "A_wire",
+        float(row["area_in2"]),
+        "in²",
+        f"Area of {spoken(size)}",
+        f"{BOOK} Chapter 9 Table 5",
+        f"row {spoken(size)}, THWN-2",
     )
 
 
 def conduit(areas_in2: tuple[float, ...], kind: str = "emt") -> tuple[str, float]:
-    """(trade size, fill in %) of the least raceway for conductors of these areas. NEC Chapter 9 Tables 1 and 4: 53 % for one, 31 % for two, 40 % for more.
+    """(trade size, fill in %) of the least raceway for conductors of these areas. NEC Chapter 9
+    Tables 1 and 4: 53 % for one, 31 % for two, 40 % for more.
 
     >>> conduit((.1158, .1158, .1158, .0366))  # three 2 AWG and an 8 AWG
     ('1-1/4', 25.7)
@@ -268,14 +383,22 @@ def conduit(areas_in2: tuple[float, ...], kind: str = "emt") -> tuple[str, float
         if total <= most * float(row[kind]):
             return row["trade"], round(100 * total / float(row[kind]), 1)
     raise OutsideTable(
-        f"{total:.2f} in² of conductors is more than a trade size 4 raceway takes ({BOOK} Chapter 9 Table 4): share them out"
+        f"{total:.2f} in² of conductors is more than a trade size 4 raceway takes ({BOOK} Chapter 9"
+        " Table 4): share them out"
     )
 
 
 def cold_factor(t_min_c: float) -> Figure:
     """Voltage correction for crystalline silicon without a coefficient. NEC Table 690.7(A)."""
     if t_min_c > 24:
-        return looked_up("F_cold", 1.0, "", "Cold correction", f"{BOOK} Table 690.7(A)", "warmer than the table: no rise")
+        return looked_up(
+            "F_cold",
+            1.0,
+            "",
+            "Cold correction",
+            f"{BOOK} Table 690.7(A)",
+            "warmer than the table: no rise",
+        )
     for row in table("nec_690_7"):
         if t_min_c >= float(row["down_to_c"]):
             return looked_up(
@@ -286,11 +409,14 @@ def cold_factor(t_min_c: float) -> Figure:
                 f"{BOOK} Table 690.7(A)",
                 f"row down to {row['down_to_c']} °C",
             )
-    raise OutsideTable(f"{t_min_c:g} °C is colder than the -40 °C that {BOOK} Table 690.7(A) goes to")
+    raise OutsideTable(
+        f"{t_min_c:g} °C is colder than the -40 °C that {BOOK} Table 690.7(A) goes to"
+    )
 
 
 def bending_space_in(size: str) -> Figure | None:
-    """Room in in before a terminal for one wire to bend; None for sizes the table leaves open. NEC Table 312.6(A).
+    """Room in in before a terminal for one wire to bend; None for sizes the table leaves open. NEC
+    Table 312.6(A).
 
     Raises OutsideTable for larger sizes than it has here.
     """

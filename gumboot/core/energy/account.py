@@ -1,4 +1,6 @@
-"""The account of a year: what a page shows and a reader takes along. Numbers by name, and series by step."""
+"""The account of a year: what a page shows and a reader takes along. Numbers by name, and series by
+step.
+"""
 
 from __future__ import annotations
 
@@ -8,17 +10,26 @@ from typing import Any
 
 import numpy as np
 
+from gumboot.core.basis.figure import Figure, given, solve
 from gumboot.core.design import Design
 from gumboot.core.energy.battery import TRACES, Run, Series
 from gumboot.core.energy.best import best_possible
 from gumboot.core.energy.outages import LONGEST_H, Outages, outages
 from gumboot.core.energy.sweep import steps_of, sweep
 from gumboot.core.energy.windows import propose
-from gumboot.core.energy.year import Inputs, Year, bank_of, keyed, live, own_number, rules_of, year_findings
+from gumboot.core.energy.year import (
+    Inputs,
+    Year,
+    bank_of,
+    keyed,
+    live,
+    own_number,
+    rules_of,
+    year_findings,
+)
 from gumboot.core.kit import Catalogue
 from gumboot.core.plan import Plan, Work
-from gumboot.core.settings import without_work
-from gumboot.core.working import Figure, given, solve
+from gumboot.core.set.settings import without_work
 
 ARRAYS = (0.5, 0.75, 1.0, 1.25, 1.5, 1.75, 2.0, 2.5)  # times the array as planned
 MOST_PACKS = 25
@@ -28,13 +39,21 @@ Said = Callable[[float, str], None]
 
 @dataclass(frozen=True)
 class Account:
-    """body: numbers and texts by name, plain JSON. series: arrays of (35040,), W or Wh or money a kWh, and `outage_h` of (8760,)."""
+    """body: numbers and texts by name, plain JSON. series: arrays of (35040,), W or Wh or money a
+    kWh, and `outage_h` of (8760,).
+    """
 
     body: dict[str, Any]
     series: dict[str, Series]
 
 
-def account(plan: Plan, design: Design, catalogue: Catalogue, i: Inputs, said: Said = lambda share, says: None) -> Account:
+def account(
+    plan: Plan,
+    design: Design,
+    catalogue: Catalogue,
+    i: Inputs,
+    said: Said = lambda share, says: None,
+) -> Account:
     """The year as planned, its outages, and every count of packs with every array."""
     said(0.4, "living the year")
     year = live(i)
@@ -43,17 +62,45 @@ def account(plan: Plan, design: Design, catalogue: Catalogue, i: Inputs, said: S
     said(0.8, "every count of packs")
     swept = _sweep(plan, design, catalogue, i)
     findings = [
-        {"key": f.key, "level": f.level.value, "says": f.says, "cures": [c.text for c in f.cures]} for f in year_findings(plan, i, year)
+        {"key": f.key, "level": f.level.value, "says": f.says, "cures": [c.text for c in f.cures]}
+        for f in year_findings(plan, i, year)
     ]
     body = {
-        "year": i.cal.year, "currency": i.currency, "off_grid": i.off_grid, "priced": bool(np.any(i.buy) or np.any(i.sell)), "mode": i.work.mode,
-        "bills": {"nothing": year.bill_nothing, "sun": year.bill_sun, "all": year.bill_all}, "standing": i.standing_year,
-        "energy": {"nothing": year.nothing.totals, "sun": year.sun_alone.totals, "all": year.with_all.totals | {"drawn": year.cycles * (i.bank.capacity_wh / 1000 if i.bank else 0.0)}},
-        "self_use": year.self_use, "self_sufficiency": year.self_sufficiency, "cycles": year.cycles, "capacity_kwh": i.bank.capacity_wh / 1000 if i.bank else 0.0,
-        "floor": float(i.rules.floor.min()), "faces": [list(f) for f in i.faces], "rests_on": list(i.rests_on), "months": months(i, year.with_all), "findings": findings,
-        "fuel": year.with_all.totals["generator"] * (plan.energy.tariff.fuel_kwh or 0.0), "outages": _said_of(dark) if dark else None, "sweep": swept,
-    }  # fmt: skip
-    series = {"sun": i.sun, "load": i.load, "buy": i.buy, "sell": i.sell, **{k: year.with_all.trace[k] for k in TRACES}}
+        "year": i.cal.year,
+        "currency": i.currency,
+        "off_grid": i.off_grid,
+        "priced": bool(np.any(i.buy) or np.any(i.sell)),
+        "mode": i.work.mode,
+        "bills": {"nothing": year.bill_nothing, "sun": year.bill_sun, "all": year.bill_all},
+        "standing": i.standing_year,
+        "energy": {
+            "nothing": year.nothing.totals,
+            "sun": year.sun_alone.totals,
+            "all": (
+                year.with_all.totals
+                | {"drawn": year.cycles * (i.bank.capacity_wh / 1000 if i.bank else 0.0)}
+            ),
+        },
+        "self_use": year.self_use,
+        "self_sufficiency": year.self_sufficiency,
+        "cycles": year.cycles,
+        "capacity_kwh": i.bank.capacity_wh / 1000 if i.bank else 0.0,
+        "floor": float(i.rules.floor.min()),
+        "faces": [list(f) for f in i.faces],
+        "rests_on": list(i.rests_on),
+        "months": months(i, year.with_all),
+        "findings": findings,
+        "fuel": year.with_all.totals["generator"] * (plan.energy.tariff.fuel_kwh or 0.0),
+        "outages": _said_of(dark) if dark else None,
+        "sweep": swept,
+    }
+    series = {
+        "sun": i.sun,
+        "load": i.load,
+        "buy": i.buy,
+        "sell": i.sell,
+        **{k: year.with_all.trace[k] for k in TRACES},
+    }
     if dark:
         series["outage_h"] = dark.hours
     return Account(body, series)
@@ -64,8 +111,25 @@ def months(i: Inputs, lived: Run) -> list[dict[str, float]]:
     out = []
     for month in range(1, 13):
         here = i.cal.month == month
-        kwh = {k: float(v[here].sum()) / 4000 for k, v in {"sun": i.sun, "load": i.load, "bought": lived.trace["bought"], "sold": lived.trace["sold"], "unserved": lived.trace["unserved"]}.items()}  # fmt: skip
-        paid = float((lived.trace["bought"][here] * i.buy[here] - lived.trace["sold"][here] * i.sell[here]).sum()) / 4000
+        kwh = {
+            k: float(v[here].sum()) / 4000
+            for k, v in {
+                "sun": i.sun,
+                "load": i.load,
+                "bought": lived.trace["bought"],
+                "sold": lived.trace["sold"],
+                "unserved": lived.trace["unserved"],
+            }.items()
+        }
+        paid = (
+            float(
+                (
+                    lived.trace["bought"][here] * i.buy[here]
+                    - lived.trace["sold"][here] * i.sell[here]
+                ).sum()
+            )
+            / 4000
+        )
         out.append({"month": month, **kwh, "bill": paid + i.standing_year / 12})
     return out
 
@@ -79,32 +143,56 @@ def _outages(plan: Plan, i: Inputs, year: Year) -> Outages | None:
 
 def _said_of(dark: Outages) -> dict[str, Any]:
     return {
-        "worst_h": dark.worst_h, "worst_at": dark.worst_at, "median_h": float(np.median(dark.hours)), "longest_h": LONGEST_H,
+        "worst_h": dark.worst_h,
+        "worst_at": dark.worst_at,
+        "median_h": float(np.median(dark.hours)),
+        "longest_h": LONGEST_H,
         "lasting": [[h, dark.share_lasting(h)] for h in LASTS],
-    }  # fmt: skip
+    }
 
 
 def _sweep(plan: Plan, design: Design, catalogue: Catalogue, i: Inputs) -> dict[str, Any] | None:
-    """Packs from none to twice the plan and more, with every array; None where there is no bank to vary."""
+    """Packs from none to twice the plan and more, with every array; None where there is no bank to
+    vary.
+    """
     if design.inverter is None or design.pack is None or design.bank is None:
         return None
     now = design.bank.count
     most = min(MOST_PACKS, max(2 * now + 2, 8))
-    charge_a = own_number(plan, "charge_a")  # what Gumboot proposes follows from the packs, and is proposed anew for each count
+    charge_a = own_number(
+        plan, "charge_a"
+    )  # what Gumboot proposes follows from the packs, and is proposed anew for each count
     banks = [(n, bank_of(plan, design.inverter, design.pack, n, charge_a)) for n in range(most + 1)]
     arrays = ARRAYS if i.sun.any() else (1.0,)
     swept = sweep(i, banks, arrays, now)
     here = [c for c in swept.candidates if c.array == 1.0]
-    return {"now": now, "knee": swept.knee, "packs": list(swept.packs), "arrays": list(arrays), "candidates": [asdict(c) for c in swept.candidates], "steps": steps_of(here, i)}  # fmt: skip
+    return {
+        "now": now,
+        "knee": swept.knee,
+        "packs": list(swept.packs),
+        "arrays": list(arrays),
+        "candidates": [asdict(c) for c in swept.candidates],
+        "steps": steps_of(here, i),
+    }
 
 
 def neutral(plan: Plan) -> Plan:
-    """The plan with nothing said of how the battery works: what the best possible year and the proposal follow from."""
-    return plan.model_copy(update={"energy": plan.energy.model_copy(update={"work": Work()}), "settings": without_work(plan.settings)})
+    """The plan with nothing said of how the battery works: what the best possible year and the
+    proposal follow from.
+    """
+    return plan.model_copy(
+        update={
+            "energy": plan.energy.model_copy(update={"work": Work()}),
+            "settings": without_work(plan.settings),
+        }
+    )
 
 
-def best_account(plan: Plan, design: Design, i: Inputs, said: Said = lambda share, says: None) -> Account:
-    """The least bill there could be, and the windows proposed with the bill they come to. `plan` is a neutral one.
+def best_account(
+    plan: Plan, design: Design, i: Inputs, said: Said = lambda share, says: None
+) -> Account:
+    """The least bill there could be, and the windows proposed with the bill they come to. `plan` is
+    a neutral one.
 
     Raises ValueError for a plan without a battery on the grid.
     """
@@ -113,32 +201,89 @@ def best_account(plan: Plan, design: Design, i: Inputs, said: Said = lambda shar
         raise ValueError("Best possible is for a battery on the grid.")
     year = live(i)
     start = min(1.0, float(year.with_all.trace["stored"][-1]) / bank.capacity_wh)
-    found = best_possible(i, bank, start, lambda share: said(0.1 + 0.7 * share, "the best possible year, week by week"))
+    found = best_possible(
+        i,
+        bank,
+        start,
+        lambda share: said(0.1 + 0.7 * share, "the best possible year, week by week"),
+    )
     depth = 1 - design.pack.depth if design.pack else 0.0
-    floor, reserve = (max(keyed(design.settings, id, usual), depth) for id, usual in (("floor_on_grid", 20), ("reserve_soc", 30)))
-    proposal = propose(i, bank, plan.energy.tariff, floor, reserve, lambda share: said(0.8 + 0.2 * share, "windows for the menu"))
-    rules = replace(rules_of(proposal.work, i.cal, floor, reserve), import_w=i.rules.import_w, export_w=i.rules.export_w)
+    floor, reserve = (
+        max(keyed(design.settings, id, usual), depth)
+        for id, usual in (("floor_on_grid", 20), ("reserve_soc", 30))
+    )
+    proposal = propose(
+        i,
+        bank,
+        plan.energy.tariff,
+        floor,
+        reserve,
+        lambda share: said(0.8 + 0.2 * share, "windows for the menu"),
+    )
+    rules = replace(
+        rules_of(proposal.work, i.cal, floor, reserve),
+        import_w=i.rules.import_w,
+        export_w=i.rules.export_w,
+    )
     proposed = live(replace(i, rules=rules)).bill_all
     kept = rules_of(Work(mode="reserve for outage"), i.cal, floor, reserve)
-    reserved = live(replace(i, rules=replace(kept, import_w=i.rules.import_w, export_w=i.rules.export_w))).bill_all
+    reserved = live(
+        replace(i, rules=replace(kept, import_w=i.rules.import_w, export_w=i.rules.export_w))
+    ).bill_all
     body = {
-        "bill_reserve": reserved, "currency": i.currency, "bill_sun": year.bill_sun, "bill_self_use": year.bill_all, "bill_best": found.bill, "bill_proposed": proposed,
-        "work": proposal.work.model_dump(mode="json"), "tried": proposal.tried,
-    }  # fmt: skip
+        "bill_reserve": reserved,
+        "currency": i.currency,
+        "bill_sun": year.bill_sun,
+        "bill_self_use": year.bill_all,
+        "bill_best": found.bill,
+        "bill_proposed": proposed,
+        "work": proposal.work.model_dump(mode="json"),
+        "tried": proposal.tried,
+    }
     return Account(body, {"charged": found.charged, "given": found.given, "stored": found.stored})
 
 
 def figures(body: dict[str, Any]) -> dict[str, Figure]:
     """The year's sums with their working, from an account's body."""
     money, of = body["currency"], body["energy"]["all"]
-    kwh = {k: given(s, of[k], "kWh", name, "the year's run") for k, s, name in (("sun", "E_sun", "Sun"), ("load", "E_load", "House"), ("bought", "E_buy", "Bought"), ("sold", "E_sell", "Sold"), ("curtailed", "E_cut", "Sun let go"), ("unserved", "E_un", "Gone without"), ("generator", "E_gen", "From the generator"), ("drawn", "E_out", "Drawn from the cells"))}  # fmt: skip
+    kwh = {
+        k: given(s, of[k], "kWh", name, "the year's run")
+        for k, s, name in (
+            ("sun", "E_sun", "Sun"),
+            ("load", "E_load", "House"),
+            ("bought", "E_buy", "Bought"),
+            ("sold", "E_sell", "Sold"),
+            ("curtailed", "E_cut", "Sun let go"),
+            ("unserved", "E_un", "Gone without"),
+            ("generator", "E_gen", "From the generator"),
+            ("drawn", "E_out", "Drawn from the cells"),
+        )
+    }
     out: dict[str, Figure] = {}
     if body["priced"] and not body["off_grid"]:
         standing = given("B_st", body["standing"], money, "Standing charge, a year", "tariff")
-        for k, name in (("nothing", "Bill without any of it"), ("sun", "Bill with the sun alone"), ("all", "Bill with sun and battery")):
-            paid = given("B_buy", body["energy"][k]["paid"], money, "Paid for what is bought, step by step", "the year's run")
-            earned = given("B_sell", body["energy"][k]["earned"], money, "Earned by what is sold, step by step", "the year's run")
-            out[f"bill_{k}"] = solve("B", money, name, "B_buy - B_sell + B_st", paid, earned, standing, source="tariff")
+        for k, name in (
+            ("nothing", "Bill without any of it"),
+            ("sun", "Bill with the sun alone"),
+            ("all", "Bill with sun and battery"),
+        ):
+            paid = given(
+                "B_buy",
+                body["energy"][k]["paid"],
+                money,
+                "Paid for what is bought, step by step",
+                "the year's run",
+            )
+            earned = given(
+                "B_sell",
+                body["energy"][k]["earned"],
+                money,
+                "Earned by what is sold, step by step",
+                "the year's run",
+            )
+            out[f"bill_{k}"] = solve(
+                "B", money, name, "B_buy - B_sell + B_st", paid, earned, standing, source="tariff"
+            )
     if of["sun"] > 0:
         out["self_use"] = solve(
             "u",
@@ -151,15 +296,32 @@ def figures(body: dict[str, Any]) -> dict[str, Figure]:
     if of["load"] > 0:
         parts = [kwh[k] for k in ("load", "bought", "unserved", "generator")]
         out["self_sufficiency"] = solve(
-            "s", "", "House fed by itself", "max(0, 1 - (E_buy + E_un + E_gen) / E_load)", *parts, source="definition"
+            "s",
+            "",
+            "House fed by itself",
+            "max(0, 1 - (E_buy + E_un + E_gen) / E_load)",
+            *parts,
+            source="definition",
         )
     if body["capacity_kwh"] > 0:
-        full = given("E_full", body["capacity_kwh"], "kWh", "The bank from empty to full", "pack sheet")
-        out["cycles"] = solve("n_cy", "", "Cycles of the battery, a year", "E_out / E_full", kwh["drawn"], full, source="definition")
+        full = given(
+            "E_full", body["capacity_kwh"], "kWh", "The bank from empty to full", "pack sheet"
+        )
+        out["cycles"] = solve(
+            "n_cy",
+            "",
+            "Cycles of the battery, a year",
+            "E_out / E_full",
+            kwh["drawn"],
+            full,
+            source="definition",
+        )
     return out
 
 
 def reach(bill: float, body: dict[str, Any]) -> float | None:
-    """The share of the best possible saving that a bill comes to; None where a battery can save nothing."""
+    """The share of the best possible saving that a bill comes to; None where a battery can save
+    nothing.
+    """
     saving = body["bill_sun"] - body["bill_best"]
     return (body["bill_sun"] - bill) / saving if saving > 0.005 else None

@@ -1,7 +1,9 @@
 """The battery, step by step through a year. One loop, compiled; it keeps every Wh.
 
-    sun ──┬── house              what the sun gives beyond the house charges, then is sold, then is lost
-          ├── battery ── house   what the house still wants comes from the battery, then the grid or generator
+    sun ──┬── house              what the sun gives beyond the house charges, then is sold, then is
+    lost
+          ├── battery ── house   what the house still wants comes from the battery, then the grid or
+          generator
           └── grid
 
 Shapes: every series is (steps,). W and Wh; prices a kWh.
@@ -20,14 +22,32 @@ from gumboot.core.energy.calendar import STEP_H
 
 Series = NDArray[np.float64]
 NO_LIMIT = 1e12
-TOTALS = ("sun", "load", "bought", "sold", "charged", "charged_grid", "discharged", "lost", "curtailed", "unserved", "generator", "generator_h", "paid", "earned", "end")  # fmt: skip
+TOTALS = (
+    "sun",
+    "load",
+    "bought",
+    "sold",
+    "charged",
+    "charged_grid",
+    "discharged",
+    "lost",
+    "curtailed",
+    "unserved",
+    "generator",
+    "generator_h",
+    "paid",
+    "earned",
+    "end",
+)
 
 
 @dataclass(frozen=True)
 class Bank:
-    """A bank and its inverters: Wh usable from empty to full, W at the AC side, efficiencies one way.
+    """A bank and its inverters: Wh usable from empty to full, W at the AC side, efficiencies one
+    way.
 
-    ac_w: what the inverters put out at most; shared: the sun's power goes through the same inverters (a hybrid).
+    ac_w: what the inverters put out at most; shared: the sun's power goes through the same
+    inverters (a hybrid).
     """
 
     capacity_wh: float
@@ -40,14 +60,21 @@ class Bank:
 
     def times(self, packs: float) -> Bank:
         """The same with so many times the packs; the inverters stay as they are."""
-        return replace(self, capacity_wh=self.capacity_wh * packs, charge_w=self.charge_w * packs, discharge_w=self.discharge_w * packs)
+        return replace(
+            self,
+            capacity_wh=self.capacity_wh * packs,
+            charge_w=self.charge_w * packs,
+            discharge_w=self.discharge_w * packs,
+        )
 
 
 @dataclass(frozen=True)
 class Rules:
-    """What the battery may do at each step, as shares of its capacity: not below `floor`; from the grid up to `fill` (0: never).
+    """What the battery may do at each step, as shares of its capacity: not below `floor`; from the
+    grid up to `fill` (0: never).
 
-    Limits of import and export in W; a generator's W, and the shares it starts and stops at. sell_first: spare sun is sold before it charges.
+    Limits of import and export in W; a generator's W, and the shares it starts and stops at.
+    sell_first: spare sun is sold before it charges.
     """
 
     floor: Series
@@ -62,7 +89,9 @@ class Rules:
 
 @dataclass(frozen=True)
 class Run:
-    """What came of a run: kWh, hours and money by name of TOTALS; the trace when it was asked for, W by step, and stored Wh at the end of each."""
+    """What came of a run: kWh, hours and money by name of TOTALS; the trace when it was asked for,
+    W by step, and stored Wh at the end of each.
+    """
 
     totals: dict[str, float]
     trace: dict[str, Series]
@@ -72,8 +101,17 @@ TRACES = ("bought", "sold", "charged", "discharged", "stored", "unserved", "gene
 
 
 def _loop(sun, load, buy, sell, floor, fill, n, limits, banks, scale, start, out, trace):  # type: ignore[no-untyped-def]
-    """All candidates over all steps. limits: import, export, generator W, on, off, sell first; banks: rows of capacity, charge, discharge, eta in and out, ac, shared."""
-    grid_in, grid_out, gen_w, gen_on, gen_off, sell_first = limits[0], limits[1], limits[2], limits[3], limits[4], limits[5]
+    """All candidates over all steps. limits: import, export, generator W, on, off, sell first;
+    banks: rows of capacity, charge, discharge, eta in and out, ac, shared.
+    """
+    grid_in, grid_out, gen_w, gen_on, gen_off, sell_first = (
+        limits[0],
+        limits[1],
+        limits[2],
+        limits[3],
+        limits[4],
+        limits[5],
+    )
     for c in range(banks.shape[0]):
         cap, p_in, p_out, eta_in, eta_out, ac, shared = (
             banks[c, 0],
@@ -86,7 +124,9 @@ def _loop(sun, load, buy, sell, floor, fill, n, limits, banks, scale, start, out
         )
         e = start[c] * cap
         running = False
-        t_sun = t_load = t_bought = t_sold = t_charged = t_grid = t_out = t_lost = t_cut = t_un = t_gen = t_gen_h = paid = earned = 0.0
+        t_sun = t_load = t_bought = t_sold = t_charged = t_grid = t_out = t_lost = t_cut = t_un = (
+            t_gen
+        ) = t_gen_h = paid = earned = 0.0
         for t in range(n):
             pv, want = sun[t] * scale[c], load[t]
             room = ac if shared > 0 else NO_LIMIT
@@ -138,7 +178,15 @@ def _loop(sun, load, buy, sell, floor, fill, n, limits, banks, scale, start, out
             paid += bought * buy[t]
             earned += sold * sell[t]
             if trace.shape[0] > 0:
-                trace[0, t], trace[1, t], trace[2, t], trace[3, t], trace[4, t], trace[5, t], trace[6, t] = (
+                (
+                    trace[0, t],
+                    trace[1, t],
+                    trace[2, t],
+                    trace[3, t],
+                    trace[4, t],
+                    trace[5, t],
+                    trace[6, t],
+                ) = (
                     bought,
                     sold,
                     into,
@@ -158,7 +206,16 @@ def _loop(sun, load, buy, sell, floor, fill, n, limits, banks, scale, start, out
             t_grid * k,
             t_out * k,
         )
-        row[7], row[8], row[9], row[10], row[11], row[12], row[13], row[14] = t_lost * k, t_cut * k, t_un * k, t_gen * k, t_gen_h, paid * k, earned * k, e / 1000.0  # fmt: skip
+        row[7], row[8], row[9], row[10], row[11], row[12], row[13], row[14] = (
+            t_lost * k,
+            t_cut * k,
+            t_un * k,
+            t_gen * k,
+            t_gen_h,
+            paid * k,
+            earned * k,
+            e / 1000.0,
+        )
 
 
 @lru_cache(maxsize=1)
@@ -170,8 +227,18 @@ def compiled() -> Callable[..., None]:
     return made
 
 
-def many(sun: Series, load: Series, buy: Series, sell: Series, rules: Rules, banks: Sequence[Bank], scale: Sequence[float], start: float | Sequence[float] = 0.5) -> Series:  # fmt: skip
-    """Totals of many banks (and arrays, each a multiple of `sun`) over the same steps: shape (banks, len(TOTALS)); kWh, h, money.
+def many(
+    sun: Series,
+    load: Series,
+    buy: Series,
+    sell: Series,
+    rules: Rules,
+    banks: Sequence[Bank],
+    scale: Sequence[float],
+    start: float | Sequence[float] = 0.5,
+) -> Series:
+    """Totals of many banks (and arrays, each a multiple of `sun`) over the same steps: shape
+    (banks, len(TOTALS)); kWh, h, money.
 
     start: share of its capacity that each bank begins with.
     """
@@ -195,25 +262,79 @@ def many(sun: Series, load: Series, buy: Series, sell: Series, rules: Rules, ban
     return out
 
 
-def run(sun: Series, load: Series, buy: Series, sell: Series, rules: Rules, bank: Bank, start: float = 0.5) -> Run:
+def run(
+    sun: Series,
+    load: Series,
+    buy: Series,
+    sell: Series,
+    rules: Rules,
+    bank: Bank,
+    start: float = 0.5,
+) -> Run:
     """One bank over the steps, with its trace."""
     out, trace = np.zeros((1, len(TOTALS))), np.zeros((len(TRACES), len(sun)))
     compiled()(
-        sun, load, buy, sell, rules.floor, rules.fill, len(sun), _limits(rules), _rows([bank]), np.ones(1), np.array([start]), out, trace
+        sun,
+        load,
+        buy,
+        sell,
+        rules.floor,
+        rules.fill,
+        len(sun),
+        _limits(rules),
+        _rows([bank]),
+        np.ones(1),
+        np.array([start]),
+        out,
+        trace,
     )
-    return Run(dict(zip(TOTALS, (float(x) for x in out[0]), strict=True)), dict(zip(TRACES, trace, strict=True)))
+    return Run(
+        dict(zip(TOTALS, (float(x) for x in out[0]), strict=True)),
+        dict(zip(TRACES, trace, strict=True)),
+    )
 
 
 def _limits(rules: Rules) -> Series:
-    return np.array([rules.import_w, rules.export_w, rules.generator_w, rules.generator_on, rules.generator_off, float(rules.sell_first)])
+    return np.array(
+        [
+            rules.import_w,
+            rules.export_w,
+            rules.generator_w,
+            rules.generator_on,
+            rules.generator_off,
+            float(rules.sell_first),
+        ]
+    )
 
 
 def _rows(banks: Sequence[Bank]) -> Series:
-    return np.array([[b.capacity_wh, b.charge_w, b.discharge_w, b.eta_charge, b.eta_discharge, b.ac_w, float(b.shared)] for b in banks])
+    return np.array(
+        [
+            [
+                b.capacity_wh,
+                b.charge_w,
+                b.discharge_w,
+                b.eta_charge,
+                b.eta_discharge,
+                b.ac_w,
+                float(b.shared),
+            ]
+            for b in banks
+        ]
+    )
 
 
 def imbalance_wh(run: Run, capacity_wh: float, start: float) -> float:
     """What went in less what came out and what is stored, Wh: nothing, but for rounding."""
     t = run.totals
     stored = t["end"] - start * capacity_wh / 1000
-    return 1000 * (t["sun"] + t["bought"] + t["generator"] - (t["load"] - t["unserved"]) - t["sold"] - t["curtailed"] - t["lost"] - stored)
+    return 1000 * (
+        t["sun"]
+        + t["bought"]
+        + t["generator"]
+        - (t["load"] - t["unserved"])
+        - t["sold"]
+        - t["curtailed"]
+        - t["lost"]
+        - stored
+    )

@@ -1,6 +1,7 @@
 """The year's 35,040 steps: instants in standard time, and what the clock on the wall says at each.
 
-Steps are 15 minutes of standard time, so that none is lost or doubled when clocks change; tariffs and habits follow the clock on the wall.
+Steps are 15 minutes of standard time, so that none is lost or doubled when clocks change; tariffs
+and habits follow the clock on the wall.
 A leap day is left out.
 """
 
@@ -25,7 +26,8 @@ Instants = NDArray[np.int64]  # seconds since 1970 UTC
 class Calendar:
     """One year at one place. All arrays have shape (35040,).
 
-    start: seconds since 1970 UTC of each step; month 1-12, weekend, minute of the clock on the wall; offset_s of standard time from UTC.
+    start: seconds since 1970 UTC of each step; month 1-12, weekend, minute of the clock on the
+    wall; offset_s of standard time from UTC.
     """
 
     year: int
@@ -43,7 +45,9 @@ class Calendar:
 
 
 def zone_of(zone: str | None, longitude_deg: float | None) -> tuple[ZoneInfo | None, int]:
-    """(the zone, its standard offset in s); without a zone the offset follows from the longitude, 15° an hour."""
+    """(the zone, its standard offset in s); without a zone the offset follows from the longitude,
+    15° an hour.
+    """
     if zone is None:
         return None, round((longitude_deg or 0.0) / 15) * 3600
     found = ZoneInfo(zone)
@@ -70,5 +74,7 @@ def calendar(year: int, zone: str | None, longitude_deg: float | None) -> Calend
 def _shift(wall: ZoneInfo | None, instant: int, offset: int) -> int:
     if wall is None:
         return offset
-    shift = (datetime(1970, 1, 1, tzinfo=UTC) + timedelta(seconds=instant)).astimezone(wall).utcoffset()
+    shift = (
+        (datetime(1970, 1, 1, tzinfo=UTC) + timedelta(seconds=instant)).astimezone(wall).utcoffset()
+    )
     return int(shift.total_seconds()) if shift is not None else offset

@@ -1,4 +1,6 @@
-"""An outage at every hour of the year: how long the house lasts, starting with what the battery holds then."""
+"""An outage at every hour of the year: how long the house lasts, starting with what the battery
+holds then.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,9 @@ LONGEST_H = 168  # a week: longer outages are not told apart
 
 @dataclass(frozen=True)
 class Outages:
-    """Hours that the house lasts, by the hour it starts in: shape (8760,); the least of them and the hour it starts in."""
+    """Hours that the house lasts, by the hour it starts in: shape (8760,); the least of them and
+    the hour it starts in.
+    """
 
     hours: Series
     worst_h: float
@@ -28,7 +32,23 @@ class Outages:
         return float((self.hours >= hours).mean())
 
 
-def _loop(sun, load, stored, out, cap, p_in, p_out, eta_in, eta_out, ac, shared, floor, gen_w, gen_on, gen_off):  # type: ignore[no-untyped-def]
+def _loop(  # type: ignore[no-untyped-def]
+    sun,
+    load,
+    stored,
+    out,
+    cap,
+    p_in,
+    p_out,
+    eta_in,
+    eta_out,
+    ac,
+    shared,
+    floor,
+    gen_w,
+    gen_on,
+    gen_off,
+):
     n = len(sun)
     for h in range(len(out)):
         e = stored[h * 4 - 1]
@@ -53,7 +73,12 @@ def _loop(sun, load, stored, out, cap, p_in, p_out, eta_in, eta_out, ac, shared,
                 need -= gen
                 charge += min(gen_w - gen, p_in - charge, space - charge)
             if need > 0:
-                give = min(need, p_out, max(0.0, e - floor * cap) * eta_out / STEP_H, room - direct if shared > 0 else ac)
+                give = min(
+                    need,
+                    p_out,
+                    max(0.0, e - floor * cap) * eta_out / STEP_H,
+                    room - direct if shared > 0 else ac,
+                )
                 if need - give > 1e-6:
                     break
             e += (charge * eta_in - give / eta_out) * STEP_H
@@ -70,22 +95,43 @@ def _compiled() -> Callable[..., Any]:
 
 
 def outages(
-    sun: Series, load: Series, stored: Series, bank: Bank, floor: float, generator: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    sun: Series,
+    load: Series,
+    stored: Series,
+    bank: Bank,
+    floor: float,
+    generator: tuple[float, float, float] = (0.0, 0.0, 0.0),
 ) -> Outages:
-    """For every hour as the start. sun and load in W each step on the backup side; stored Wh at the end of each step of the year on grid.
+    """For every hour as the start. sun and load in W each step on the backup side; stored Wh at the
+    end of each step of the year on grid.
 
-    floor: share of the capacity that islanding may go down to. generator: W, and the shares it starts and stops at (by hand or by itself).
+    floor: share of the capacity that islanding may go down to. generator: W, and the shares it
+    starts and stops at (by hand or by itself).
     """
     out = np.zeros(len(sun) // 4)
     _compiled()(
-        sun, load, stored, out, bank.capacity_wh, bank.charge_w, bank.discharge_w, bank.eta_charge, bank.eta_discharge, bank.ac_w, float(bank.shared), floor, *generator
-    )  # fmt: skip
+        sun,
+        load,
+        stored,
+        out,
+        bank.capacity_wh,
+        bank.charge_w,
+        bank.discharge_w,
+        bank.eta_charge,
+        bank.eta_discharge,
+        bank.ac_w,
+        float(bank.shared),
+        floor,
+        *generator,
+    )
     at = int(out.argmin())
     return Outages(out, float(out[at]), at)
 
 
 def compile_loops() -> None:
-    """Have both loops of a year made into machine code and kept on disk: ten seconds once, instead of in each process that meets them first."""
+    """Have both loops of a year made into machine code and kept on disk: ten seconds once, instead
+    of in each process that meets them first.
+    """
     none, some = np.zeros(4), Bank(0.0, 0.0, 0.0, 1.0, 1.0, 0.0, False)
     many(none, none, none, none, Rules(none, none), [some], [1.0])
     outages(none, none, none, some, 0.0)

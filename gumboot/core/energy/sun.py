@@ -1,6 +1,7 @@
 """What the array gives, by pvlib: sun, sky, plane, cell, module, inverter.
 
-Without a weather file the sky is clear and every component is multiplied by one stated factor: the year's sum is then right and no day is
+Without a weather file the sky is clear and every component is multiplied by one stated factor: the
+year's sum is then right and no day is
 dull, so that nights in a row without sun do not show. A TMY3 or EPW file has them.
 """
 
@@ -16,10 +17,15 @@ from gumboot.core.energy.calendar import STEP_S, Calendar
 from gumboot.core.plan import Plan, Site
 
 Series = NDArray[np.float64]
-LOSSES = 0.14  # soiling, mismatch, wiring, connections, ageing: the sum of PVWatts version 5, NREL/TP-6A20-62641, table 2
+# soiling, mismatch, wiring, connections, ageing: the sum of PVWatts version 5, NREL/TP-6A20-62641,
+# table 2
+LOSSES = 0.14
 ETA_INVERTER = 0.96  # nominal, the same report
 GAMMA_POWER = -0.0035  # of power a °C, crystalline silicon: common practice, from memory
-AEROSOL, WATER_CM = (0.15, 0.1), 1.5  # optical depth at 380 and 500 nm, water in the air: a clear day inland, common practice
+AEROSOL, WATER_CM = (
+    (0.15, 0.1),
+    1.5,
+)  # optical depth at 380 and 500 nm, water in the air: a clear day inland, common practice
 NOCT_RISE = {
     "roof": (20.0, 4.0),
     "rack": (25.0, 6.84),
@@ -28,7 +34,9 @@ NOCT_RISE = {
 
 @dataclass(frozen=True, eq=False)
 class Weather:
-    """A year of hourly weather in standard time, each of shape (8760,): W/m² global, direct normal, diffuse; air °C; wind m/s."""
+    """A year of hourly weather in standard time, each of shape (8760,): W/m² global, direct normal,
+    diffuse; air °C; wind m/s.
+    """
 
     ghi: Series
     dni: Series
@@ -55,11 +63,14 @@ def faces_of(plan: Plan, p_max_w: float) -> list[Face]:
         sums[key] = sums.get(key, 0.0) + s.modules * p_max_w
     faces = [Face(w, *key) for key, w in sums.items()]
     old = plan.kit.existing_pv
-    return faces + ([Face(old.array_w or old.power_w, old.tilt_deg, old.azimuth_deg, "roof")] if old else [])
+    return faces + (
+        [Face(old.array_w or old.power_w, old.tilt_deg, old.azimuth_deg, "roof")] if old else []
+    )
 
 
 def sky(site: Site, cal: Calendar, weather: Weather | None, climate_factor: float) -> Any:
-    """A pandas table of ghi, dni, dhi in W/m², air °C, wind m/s and the sun's place for each step's middle.
+    """A pandas table of ghi, dni, dhi in W/m², air °C, wind m/s and the sun's place for each step's
+    middle.
 
     Raises ValueError when the site has no latitude.
     """
@@ -73,28 +84,50 @@ def sky(site: Site, cal: Calendar, weather: Weather | None, climate_factor: floa
     place = pvlib.location.Location(site.latitude_deg, longitude, altitude=site.altitude_m or 0.0)
     sun = place.get_solarposition(middle)
     if weather is None:
-        pressure, extra = pvlib.atmosphere.alt2pres(site.altitude_m or 0.0), pvlib.irradiance.get_extra_radiation(middle)
+        pressure, extra = (
+            pvlib.atmosphere.alt2pres(site.altitude_m or 0.0),
+            pvlib.irradiance.get_extra_radiation(middle),
+        )
         airmass = pvlib.atmosphere.get_relative_airmass(sun.apparent_zenith)
-        clear = pvlib.clearsky.bird(sun.apparent_zenith, airmass, *AEROSOL, WATER_CM, pressure=pressure, dni_extra=extra)
-        table = pd.DataFrame({k: clear[k] for k in ("ghi", "dni", "dhi")}).fillna(0.0).clip(lower=0.0) * climate_factor
+        clear = pvlib.clearsky.bird(
+            sun.apparent_zenith, airmass, *AEROSOL, WATER_CM, pressure=pressure, dni_extra=extra
+        )
+        table = (
+            pd.DataFrame({k: clear[k] for k in ("ghi", "dni", "dhi")}).fillna(0.0).clip(lower=0.0)
+            * climate_factor
+        )
         table["air"], table["wind"] = assumed_air(site, cal), 1.0
     else:
-        hourly = {"ghi": weather.ghi, "dni": weather.dni, "dhi": weather.dhi, "air": weather.air_c, "wind": weather.wind}
+        hourly = {
+            "ghi": weather.ghi,
+            "dni": weather.dni,
+            "dhi": weather.dhi,
+            "air": weather.air_c,
+            "wind": weather.wind,
+        }
         table = pd.DataFrame({k: np.repeat(v, 4) for k, v in hourly.items()}, index=middle)
     return table.join(sun[["apparent_zenith", "azimuth"]].set_axis(middle))
 
 
 def assumed_air(site: Site, cal: Calendar) -> Series:
-    """Air temperature in °C where no weather is given: a yearly and a daily wave between the site's coldest and hottest. Common practice."""
+    """Air temperature in °C where no weather is given: a yearly and a daily wave between the site's
+    coldest and hottest. Common practice.
+    """
     mean, swing = (site.t_min_c + site.t_roof_c) / 2 + 3, (site.t_roof_c - site.t_min_c) / 4
     hour = (cal.start + cal.offset_s) % 86400 / 3600
     day = np.arange(len(cal.start)) / 96
     north = 1.0 if (site.latitude_deg or 0) >= 0 else -1.0
-    return np.asarray(mean + north * swing * np.cos(2 * np.pi * (day - 201) / 365) + 5 * np.cos(2 * np.pi * (hour - 15) / 24))
+    return np.asarray(
+        mean
+        + north * swing * np.cos(2 * np.pi * (day - 201) / 365)
+        + 5 * np.cos(2 * np.pi * (hour - 15) / 24)
+    )
 
 
 def face_power(face: Face, table: Any, cal: Calendar) -> Series:
-    """AC power in W of a face before the inverter's limit, each step: plane by Hay and Davies, cell by Faiman, module by PVWatts."""
+    """AC power in W of a face before the inverter's limit, each step: plane by Hay and Davies, cell
+    by Faiman, module by PVWatts.
+    """
     import pvlib
 
     extra = pvlib.irradiance.get_extra_radiation(table.index)

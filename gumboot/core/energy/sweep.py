@@ -1,4 +1,6 @@
-"""How many packs, and how much sun: every candidate lives the same year. Which step still buys something, and where the knee is."""
+"""How many packs, and how much sun: every candidate lives the same year. Which step still buys
+something, and where the knee is.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,9 @@ class Candidate:
 
 @dataclass(frozen=True)
 class Sweep:
-    """Candidates by array, then packs. knee: the packs at the bend of the curve, for the array as planned."""
+    """Candidates by array, then packs. knee: the packs at the bend of the curve, for the array as
+    planned.
+    """
 
     candidates: tuple[Candidate, ...]
     packs: tuple[int, ...]
@@ -36,14 +40,23 @@ class Sweep:
     knee: int | None
 
 
-def sweep(i: Inputs, banks: Sequence[tuple[int, Bank]], arrays: Sequence[float], packs_now: int) -> Sweep:
-    """Every bank with every array through the year of `i`, twice: it begins with what it ended with. banks: (packs, bank) from fewest to most."""
+def sweep(
+    i: Inputs, banks: Sequence[tuple[int, Bank]], arrays: Sequence[float], packs_now: int
+) -> Sweep:
+    """Every bank with every array through the year of `i`, twice: it begins with what it ended
+    with. banks: (packs, bank) from fewest to most.
+    """
     pairs = [(n, bank, a) for a in arrays for n, bank in banks]
     all_banks, scales = [b for _, b, _ in pairs], [a for _, _, a in pairs]
     first = many(i.sun, i.load, i.buy, i.sell, i.rules, all_banks, scales)
-    settled = [min(1.0, e * 1000 / b.capacity_wh) if b.capacity_wh else 0.0 for e, b in zip(first[:, -1], all_banks, strict=True)]
+    settled = [
+        min(1.0, e * 1000 / b.capacity_wh) if b.capacity_wh else 0.0
+        for e, b in zip(first[:, -1], all_banks, strict=True)
+    ]
     out = many(i.sun, i.load, i.buy, i.sell, i.rules, all_banks, scales, settled)
-    rows = tuple(_candidate(n, a, row, i.standing_year) for (n, _, a), row in zip(pairs, out, strict=True))
+    rows = tuple(
+        _candidate(n, a, row, i.standing_year) for (n, _, a), row in zip(pairs, out, strict=True)
+    )
     here = [c for c in rows if c.array == 1.0]
     return Sweep(rows, tuple(n for n, _ in banks), tuple(arrays), knee(here, i))
 
@@ -51,16 +64,28 @@ def sweep(i: Inputs, banks: Sequence[tuple[int, Bank]], arrays: Sequence[float],
 def _candidate(packs: int, array: float, row: Series, standing: float) -> Candidate:
     t = dict(zip(TOTALS, (float(x) for x in row), strict=True))
     outside = t["bought"] + t["unserved"] + t["generator"]
-    return Candidate(packs, array, t["paid"] - t["earned"] + standing, t["bought"], t["sold"], t["unserved"], t["generator"], max(0.0, 1 - outside / t["load"]) if t["load"] else 0.0)  # fmt: skip
+    return Candidate(
+        packs,
+        array,
+        t["paid"] - t["earned"] + standing,
+        t["bought"],
+        t["sold"],
+        t["unserved"],
+        t["generator"],
+        max(0.0, 1 - outside / t["load"]) if t["load"] else 0.0,
+    )
 
 
 def worth(c: Candidate, i: Inputs) -> float:
-    """What a candidate is judged by, the less the better: the bill, or off grid the kWh the house goes without or burns fuel for."""
+    """What a candidate is judged by, the less the better: the bill, or off grid the kWh the house
+    goes without or burns fuel for.
+    """
     return c.unserved + c.generator if i.off_grid else c.bill if np.any(i.buy) else c.bought
 
 
 def knee(row: Sequence[Candidate], i: Inputs) -> int | None:
-    """The point farthest from the straight line between the first and the last, both axes scaled to one (Satopää and others, 2011).
+    """The point farthest from the straight line between the first and the last, both axes scaled to
+    one (Satopää and others, 2011).
 
     None when the curve does not fall.
     """
@@ -76,4 +101,6 @@ def knee(row: Sequence[Candidate], i: Inputs) -> int | None:
 
 def steps_of(row: Sequence[Candidate], i: Inputs) -> list[float]:
     """What each step to one more candidate buys, a pack: shape (len(row) - 1,)."""
-    return [(worth(a, i) - worth(b, i)) / max(1, b.packs - a.packs) for a, b in itertools.pairwise(row)]
+    return [
+        (worth(a, i) - worth(b, i)) / max(1, b.packs - a.packs) for a, b in itertools.pairwise(row)
+    ]

@@ -1,4 +1,6 @@
-"""Windows for the unit's menu: where the tariff is cheap the battery fills, where it is dear it gives; found by living the year with each."""
+"""Windows for the unit's menu: where the tariff is cheap the battery fills, where it is dear it
+gives; found by living the year with each.
+"""
 
 from __future__ import annotations
 
@@ -9,7 +11,7 @@ from typing import Literal
 
 import numpy as np
 
-from gumboot.core.clock import DAY, Span, spans_of
+from gumboot.core.basis.clock import DAY, Span, spans_of
 from gumboot.core.energy.battery import Bank, Series, many
 from gumboot.core.energy.tariff import rates_by_minute
 from gumboot.core.energy.year import Inputs, rules_of
@@ -22,7 +24,9 @@ SELF_USE = Work(mode="self-use")
 
 @dataclass(frozen=True)
 class Proposal:
-    """The way of working that cost least of those tried, its bill a year, and how many were tried."""
+    """The way of working that cost least of those tried, its bill a year, and how many were
+    tried.
+    """
 
     work: Work
     bill: float
@@ -30,7 +34,9 @@ class Proposal:
 
 
 def price_by_minute(tariff: Tariff) -> Series:
-    """The mean buying price of each minute of the day over months and kinds of day: shape (1440,). Holes take the dearest."""
+    """The mean buying price of each minute of the day over months and kinds of day: shape (1440,).
+    Holes take the dearest.
+    """
     which, _ = rates_by_minute(tariff.rates)
     buy = np.array([*(r.buy for r in tariff.rates), max(r.buy for r in tariff.rates)])
     week = np.array([5 / 7, 2 / 7])
@@ -48,7 +54,9 @@ def slot(span: Span, soc: float) -> Slot:
 
 
 def shapes(tariff: Tariff) -> Iterator[tuple[tuple[Span, ...], tuple[Span, ...]]]:
-    """(stretches to charge in, stretches to give in) for every pair of price levels, the cheap one below the dear one."""
+    """(stretches to charge in, stretches to give in) for every pair of price levels, the cheap one
+    below the dear one.
+    """
     price = price_by_minute(tariff)
     levels = sorted({round(float(p), 9) for p in price})
     seen = set()
@@ -63,24 +71,41 @@ def shapes(tariff: Tariff) -> Iterator[tuple[tuple[Span, ...], tuple[Span, ...]]
 
 
 def propose(
-    i: Inputs, bank: Bank, tariff: Tariff, floor: float, reserve: float, said: Callable[[float], None] = lambda share: None
+    i: Inputs,
+    bank: Bank,
+    tariff: Tariff,
+    floor: float,
+    reserve: float,
+    said: Callable[[float], None] = lambda share: None,
 ) -> Proposal:
-    """The best of self-use and of every pair of price levels with every charge level; then each slot's own level is tried in turn."""
+    """The best of self-use and of every pair of price levels with every charge level; then each
+    slot's own level is tried in turn.
+    """
     tried = 0
 
     def bill(work: Work) -> float:
         nonlocal tried
         tried += 1
-        rules = replace(rules_of(work, i.cal, floor, reserve), import_w=i.rules.import_w, export_w=i.rules.export_w)
+        rules = replace(
+            rules_of(work, i.cal, floor, reserve),
+            import_w=i.rules.import_w,
+            export_w=i.rules.export_w,
+        )
         row = many(i.sun, i.load, i.buy, i.sell, rules, [bank], [1.0])[0]
-        held = (row[-1] / (bank.capacity_wh / 1000) - 0.5) * bank.capacity_wh / 1000 if bank.capacity_wh else 0.0
+        held = (
+            (row[-1] / (bank.capacity_wh / 1000) - 0.5) * bank.capacity_wh / 1000
+            if bank.capacity_wh
+            else 0.0
+        )
         return (
             float(row[12] - row[13]) - held * float(np.median(i.buy)) + i.standing_year
         )  # what is left in the battery is worth a plain kWh
 
     best, least = SELF_USE, bill(SELF_USE)
     found = list(shapes(tariff)) if tariff.rates else []
-    spares: tuple[Literal["battery", "grid"], ...] = ("battery", "grid") if float(i.sell.max()) > float(i.buy.min()) else ("battery",)
+    spares: tuple[Literal["battery", "grid"], ...] = (
+        ("battery", "grid") if float(i.sell.max()) > float(i.buy.min()) else ("battery",)
+    )
     for n, (charge, give) in enumerate(found):
         for fill, spare in itertools.product(FILLS, spares):
             work = Work(
@@ -96,9 +121,16 @@ def propose(
         said((n + 1) / (len(found) + 1))
     for k in range(len(best.charge)):
         for fill in FILLS:
-            levels = tuple(s if j != k else s.model_copy(update={"soc": float(fill)}) for j, s in enumerate(best.charge))
+            levels = tuple(
+                s if j != k else s.model_copy(update={"soc": float(fill)})
+                for j, s in enumerate(best.charge)
+            )
             work = best.model_copy(update={"charge": tuple(s for s in levels if s.soc > 0)})
-            if (work.charge or work.discharge) and len(work.charge) == len(best.charge) and (cost := bill(work)) < least - 1e-9:
+            if (
+                (work.charge or work.discharge)
+                and len(work.charge) == len(best.charge)
+                and (cost := bill(work)) < least - 1e-9
+            ):
                 best, least = work, cost
     said(1.0)
     return Proposal(best, least, tried)

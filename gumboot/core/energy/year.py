@@ -7,21 +7,29 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from gumboot.core.clock import covered
+from gumboot.core.basis.clock import covered
+from gumboot.core.basis.figure import COMMON_PRACTICE
+from gumboot.core.basis.finding import Cure, Finding, check, note
 from gumboot.core.design import Design
 from gumboot.core.energy import demand
 from gumboot.core.energy.battery import NO_LIMIT, Bank, Rules, Run, Series, many, run
 from gumboot.core.energy.calendar import STEPS, YEAR, Calendar, calendar
 from gumboot.core.energy.sun import Weather, face_power, faces_of, sky
 from gumboot.core.energy.tariff import prices
-from gumboot.core.findings import Cure, Finding, check, note
 from gumboot.core.kit import Catalogue, Inverter, Pack
 from gumboot.core.plan import ExistingPv, Plan, Slot, Work
-from gumboot.core.settings import Setting, work_keyed
-from gumboot.core.working import COMMON_PRACTICE
+from gumboot.core.set.settings import Setting, work_keyed
 
-CELL_ROUND_TRIP = {"LFP": 0.96, "flooded": 0.80, "sealed": 0.85, "gel": 0.85}  # of the cells alone: common practice, from memory
-GENERATOR_ON, GENERATOR_OFF = 0.05, 0.80  # above the floor it starts, and the share it stops at: common practice
+CELL_ROUND_TRIP = {
+    "LFP": 0.96,
+    "flooded": 0.80,
+    "sealed": 0.85,
+    "gel": 0.85,
+}  # of the cells alone: common practice, from memory
+GENERATOR_ON, GENERATOR_OFF = (
+    0.05,
+    0.80,
+)  # above the floor it starts, and the share it stops at: common practice
 
 
 @dataclass(frozen=True, eq=False)
@@ -34,7 +42,9 @@ class Readings:
 
 @dataclass(frozen=True, eq=False)
 class Inputs:
-    """All that a year is made from. Series in W (or money a kWh) each step; `outage` is the backed-up part of the load; both hold the inverters' own `standby_w`."""
+    """All that a year is made from. Series in W (or money a kWh) each step; `outage` is the
+    backed-up part of the load; both hold the inverters' own `standby_w`.
+    """
 
     cal: Calendar
     sun: Series
@@ -57,7 +67,9 @@ class Inputs:
 
 @dataclass(frozen=True, eq=False)
 class Year:
-    """What came of it. Bills in money a year: with nothing, with sun alone, with all of it; the run with its trace; shares from 0 to 1."""
+    """What came of it. Bills in money a year: with nothing, with sun alone, with all of it; the run
+    with its trace; shares from 0 to 1.
+    """
 
     with_all: Run
     sun_alone: Run
@@ -87,34 +99,56 @@ def own_number(plan: Plan, id: str) -> float | None:
 
 
 def lives_on(old: ExistingPv) -> bool:
-    """Whether a PV inverter that is there is counted on in an outage: on the backup side, and known to throttle when told."""
+    """Whether a PV inverter that is there is counted on in an outage: on the backup side, and known
+    to throttle when told.
+    """
     return old.side == "backup side" and old.obeys_frequency == "yes"
 
 
-def bank_of(plan: Plan, inverter: Inverter, pack: Pack, packs: int, charge_a: float | None = None) -> Bank:
+def bank_of(
+    plan: Plan, inverter: Inverter, pack: Pack, packs: int, charge_a: float | None = None
+) -> Bank:
     """So many packs in parallel behind the plan's inverters."""
     series = plan.kit.series if pack.form != "pack" else 1
     volts = pack.v_nom * series
     cell = float(np.sqrt(CELL_ROUND_TRIP[pack.chemistry]))
     ac = inverter.power_w * plan.kit.inverters
     eta = inverter.battery_efficiency
-    old_w = plan.kit.existing_pv.power_w if plan.kit.existing_pv else 0.0  # comes in beside a hybrid, not through it
-    amps_in = min(packs * pack.charge_max_a, plan.kit.inverters * min(inverter.charge_max_a, charge_a or inverter.charge_max_a))
-    amps_out = min(packs * pack.discharge_max_a, plan.kit.inverters * inverter.battery.i_max_a if inverter.battery else np.inf)
+    old_w = (
+        plan.kit.existing_pv.power_w if plan.kit.existing_pv else 0.0
+    )  # comes in beside a hybrid, not through it
+    amps_in = min(
+        packs * pack.charge_max_a,
+        plan.kit.inverters * min(inverter.charge_max_a, charge_a or inverter.charge_max_a),
+    )
+    amps_out = min(
+        packs * pack.discharge_max_a,
+        plan.kit.inverters * inverter.battery.i_max_a if inverter.battery else np.inf,
+    )
     return Bank(
-        packs * pack.capacity_ah * volts, min(ac if not inverter.trackers else np.inf, amps_in * volts / eta), min(ac, amps_out * volts * eta), eta * cell, eta * cell, ac + (old_w if inverter.trackers else 0.0), bool(inverter.trackers)
-    )  # fmt: skip
+        packs * pack.capacity_ah * volts,
+        min(ac if not inverter.trackers else np.inf, amps_in * volts / eta),
+        min(ac, amps_out * volts * eta),
+        eta * cell,
+        eta * cell,
+        ac + (old_w if inverter.trackers else 0.0),
+        bool(inverter.trackers),
+    )
 
 
 def rules_of(work: Work, cal: Calendar, floor: float, reserve: float) -> Rules:
     """What a work mode lets the battery do at each step.
 
-    Self-use: down to the floor. Reserve: down to the reserve, the rest waits for an outage. Windows: in a slot to charge it fills from
-    the grid and gives nothing; it gives in the slots to discharge only, or whenever it does not charge when there are none.
+    Self-use: down to the floor. Reserve: down to the reserve, the rest waits for an outage.
+    Windows: in a slot to charge it fills from
+    the grid and gives nothing; it gives in the slots to discharge only, or whenever it does not
+    charge when there are none.
     """
     n = len(cal.start)
     if work.mode != "windows":
-        return Rules(np.full(n, reserve if work.mode == "reserve for outage" else floor), np.zeros(n))
+        return Rules(
+            np.full(n, reserve if work.mode == "reserve for outage" else floor), np.zeros(n)
+        )
     low, fill = np.full(n, 1.0 if work.discharge else floor), np.zeros(n)
     for slot in work.discharge:
         low[_in(slot, cal)] = max(floor, slot.soc / 100)
@@ -139,8 +173,16 @@ def lacks(plan: Plan, design: Design) -> str:
     return ""
 
 
-def gather(plan: Plan, design: Design, catalogue: Catalogue, readings: Readings | None = None, weather: Weather | None = None) -> Inputs:
-    """Everything a year is made from. Raises NoYear when the plan lacks what it needs, or its readings are not given."""
+def gather(
+    plan: Plan,
+    design: Design,
+    catalogue: Catalogue,
+    readings: Readings | None = None,
+    weather: Weather | None = None,
+) -> Inputs:
+    """Everything a year is made from. Raises NoYear when the plan lacks what it needs, or its
+    readings are not given.
+    """
     inverter, pack = design.inverter, design.pack
     if (says := lacks(plan, design)) or inverter is None:
         raise NoYear(says)
@@ -157,7 +199,11 @@ def gather(plan: Plan, design: Design, catalogue: Catalogue, readings: Readings 
         powers[-1] = np.minimum(powers[-1], old.power_w)
         sun = np.sum(powers, axis=0)
     stays = sun - powers[-1] if old and not lives_on(old) else sun
-    load = demand.of_meter(readings.kwh) if readings else demand.of_board(plan.loads, cal, plan.energy.yearly_kwh)
+    load = (
+        demand.of_meter(readings.kwh)
+        if readings
+        else demand.of_board(plan.loads, cal, plan.energy.yearly_kwh)
+    )
     whole = plan.backup.loads == "whole house" or plan.supply.kind == "off-grid"
     outage = (
         load * (demand.backed_share(plan.loads, cal) if plan.loads else 1.0)
@@ -167,14 +213,19 @@ def gather(plan: Plan, design: Design, catalogue: Catalogue, readings: Readings 
     standby = inverter.standby_w * plan.kit.inverters
     off_grid = plan.supply.kind == "off-grid"
     floor_off = keyed(design.settings, "floor_off_grid", 10)
-    floor_on, reserve = keyed(design.settings, "floor_on_grid", 20), keyed(design.settings, "reserve_soc", 30)
+    floor_on, reserve = (
+        keyed(design.settings, "floor_on_grid", 20),
+        keyed(design.settings, "reserve_soc", 30),
+    )
     depth = 1 - pack.depth if pack else 0.0
     floor_off = max(floor_off, depth)
     work = work_keyed(design.settings, plan.energy.work)
     rules = rules_of(work, cal, max(floor_on, depth), max(reserve, depth))
     tariff = plan.energy.tariff
     limits = [w for w in (own_number(plan, "export_w"), tariff.export_limit_w) if w is not None]
-    rules = replace(rules, import_w=tariff.import_limit_w or NO_LIMIT, export_w=min(limits, default=NO_LIMIT))
+    rules = replace(
+        rules, import_w=tariff.import_limit_w or NO_LIMIT, export_w=min(limits, default=NO_LIMIT)
+    )
     if off_grid:
         gen = plan.kit.generator.power_w if plan.kit.generator else 0.0
         rules = Rules(
@@ -188,33 +239,82 @@ def gather(plan: Plan, design: Design, catalogue: Catalogue, readings: Readings 
         )
     buy, sell = prices(tariff, cal)
     packs = design.bank.count if design.bank else 0
-    charge_a = next((float(s.value) for s in design.settings if s.id == "charge_a" and not isinstance(s.value, str)), None)
+    charge_a = next(
+        (
+            float(s.value)
+            for s in design.settings
+            if s.id == "charge_a" and not isinstance(s.value, str)
+        ),
+        None,
+    )
     bank = bank_of(plan, inverter, pack, packs, charge_a) if pack and packs else None
     named = tuple(
-        (f"{f.watts / 1000:g} kW at {f.tilt_deg:g}° tilt, {f.azimuth_deg:g}° azimuth", float(p.sum()) / 4000)
+        (
+            f"{f.watts / 1000:g} kW at {f.tilt_deg:g}° tilt, {f.azimuth_deg:g}° azimuth",
+            float(p.sum()) / 4000,
+        )
         for f, p in zip(faces, powers, strict=True)
     )
     return Inputs(
-        cal, sun, stays, load + standby, np.asarray(outage) + standby, buy, sell, rules, bank, floor_off, off_grid, work, named, rests_on(plan, standby, readings, weather), tariff.currency, tariff.standing_day * 365, standby
-    )  # fmt: skip
+        cal,
+        sun,
+        stays,
+        load + standby,
+        np.asarray(outage) + standby,
+        buy,
+        sell,
+        rules,
+        bank,
+        floor_off,
+        off_grid,
+        work,
+        named,
+        rests_on(plan, standby, readings, weather),
+        tariff.currency,
+        tariff.standing_day * 365,
+        standby,
+    )
 
 
-def rests_on(plan: Plan, standby_w: float, readings: Readings | None, weather: Weather | None) -> tuple[str, ...]:
+def rests_on(
+    plan: Plan, standby_w: float, readings: Readings | None, weather: Weather | None
+) -> tuple[str, ...]:
     """What the figures take for granted, each in one sentence."""
     factor = plan.energy.climate_factor
     out = [
-        "Weather of the file given."
-        if weather
-        else f"A clear sky every day, times {factor:g}: the year's sum is fair, and no dull spell is in it."
+        (
+            "Weather of the file given."
+            if weather
+            else (
+                f"A clear sky every day, times {factor:g}: the year's sum is fair, and no dull"
+                " spell is in it."
+            )
+        )
     ]
-    scaled = f", scaled to {plan.energy.yearly_kwh:g} kWh a year" if plan.energy.yearly_kwh and not readings else ""
-    out.append("Load from the meter's readings." if readings else f"Load from the load board, every day alike{scaled}.")
+    scaled = (
+        f", scaled to {plan.energy.yearly_kwh:g} kWh a year"
+        if plan.energy.yearly_kwh and not readings
+        else ""
+    )
+    out.append(
+        "Load from the meter's readings."
+        if readings
+        else f"Load from the load board, every day alike{scaled}."
+    )
     if standby_w:
-        out.append(f"The inverters themselves draw {standby_w:g} W day and night, counted with the house.")
-    out.append("14 % of the sun lost to dirt, mismatch, wiring and age; inverter 96 %; no shade: survey it.")
+        out.append(
+            f"The inverters themselves draw {standby_w:g} W day and night, counted with the house."
+        )
+    out.append(
+        "14 % of the sun lost to dirt, mismatch, wiring and age; inverter 96 %; no shade:"
+        " survey it."
+    )
     out.append("Legs or phases metered together; the battery never sells to the grid.")
     if plan.kit.existing_pv and not lives_on(plan.kit.existing_pv):
-        out.append("In an outage the PV inverter that is there is not counted on: it feeds the grid side, or is not known to throttle.")
+        out.append(
+            "In an outage the PV inverter that is there is not counted on: it feeds the grid side,"
+            " or is not known to throttle."
+        )
     if not plan.site.zone:
         out.append("No time zone is given: clocks do not change.")
     return tuple(out)
@@ -223,22 +323,38 @@ def rests_on(plan: Plan, standby_w: float, readings: Readings | None, weather: W
 def live(i: Inputs) -> Year:
     """The year with the kit, with its sun alone, and without any of it."""
     zero = np.zeros(STEPS)
-    none = Bank(0.0, 0.0, 0.0, 1.0, 1.0, i.bank.ac_w if i.bank else NO_LIMIT, bool(i.bank and i.bank.shared))
+    none = Bank(
+        0.0, 0.0, 0.0, 1.0, 1.0, i.bank.ac_w if i.bank else NO_LIMIT, bool(i.bank and i.bank.shared)
+    )
     bank = i.bank or none
     grid = replace(i.rules, floor=np.ones(STEPS), fill=zero)
     free = replace(grid, import_w=NO_LIMIT) if not i.off_grid else grid
-    settled = many(i.sun, i.load, i.buy, i.sell, i.rules, [bank], [1.0])[0, -1] * 1000 / bank.capacity_wh if bank.capacity_wh else 0.5
+    settled = (
+        many(i.sun, i.load, i.buy, i.sell, i.rules, [bank], [1.0])[0, -1] * 1000 / bank.capacity_wh
+        if bank.capacity_wh
+        else 0.5
+    )
     all_of_it = run(i.sun, i.load, i.buy, i.sell, i.rules, bank, min(1.0, settled))
     sun_alone = run(i.sun, i.load, i.buy, i.sell, grid, none)
     nothing = run(zero, i.load - i.standby_w, i.buy, i.sell, free, none)
     t = all_of_it.totals
     used = t["sun"] - t["sold"] - t["curtailed"]
     from_outside = t["bought"] + t["unserved"] + t["generator"]
-    bill = [r.totals["paid"] - r.totals["earned"] + i.standing_year for r in (all_of_it, sun_alone, nothing)]
+    bill = [
+        r.totals["paid"] - r.totals["earned"] + i.standing_year
+        for r in (all_of_it, sun_alone, nothing)
+    ]
     return Year(
-        all_of_it, sun_alone, nothing, bill[0], bill[1], bill[2],
-        used / t["sun"] if t["sun"] else 0.0, max(0.0, 1 - from_outside / t["load"]) if t["load"] else 0.0, t["discharged"] * 1000 / bank.eta_discharge / bank.capacity_wh if bank.capacity_wh else 0.0,
-    )  # fmt: skip
+        all_of_it,
+        sun_alone,
+        nothing,
+        bill[0],
+        bill[1],
+        bill[2],
+        used / t["sun"] if t["sun"] else 0.0,
+        max(0.0, 1 - from_outside / t["load"]) if t["load"] else 0.0,
+        t["discharged"] * 1000 / bank.eta_discharge / bank.capacity_wh if bank.capacity_wh else 0.0,
+    )
 
 
 def year_findings(plan: Plan, i: Inputs, year: Year) -> list[Finding]:
@@ -247,7 +363,10 @@ def year_findings(plan: Plan, i: Inputs, year: Year) -> list[Finding]:
     t = year.with_all.totals
     if i.off_grid and t["unserved"] > 0.5:
         hours = float((year.with_all.trace["unserved"] > 1).sum()) / 4
-        says = f"Off grid the house goes without {t['unserved']:.0f} kWh in {hours:.0f} hours of the year."
+        says = (
+            f"Off grid the house goes without {t['unserved']:.0f} kWh in {hours:.0f} hours of the"
+            " year."
+        )
         found.append(
             check(
                 "year.unserved",
@@ -258,10 +377,27 @@ def year_findings(plan: Plan, i: Inputs, year: Year) -> list[Finding]:
             )
         )
     if i.off_grid and not plan.energy.weather_file:
-        says = "The sky is the same clear one every day: off grid it is the dull week that counts, and there is none in this year."
-        found.append(check("year.weather", "year", says, COMMON_PRACTICE, Cure("Give the weather of a typical year, as EPW or TMY3")))
+        says = (
+            "The sky is the same clear one every day: off grid it is the dull week that counts, and"
+            " there is none in this year."
+        )
+        found.append(
+            check(
+                "year.weather",
+                "year",
+                says,
+                COMMON_PRACTICE,
+                Cure("Give the weather of a typical year, as EPW or TMY3"),
+            )
+        )
     if not i.off_grid and not plan.energy.tariff.rates:
         found.append(
-            note("year.tariff", "year", "No tariff is given: the year shows energy, and no bills.", "brief", Cure("Type the tariff"))
+            note(
+                "year.tariff",
+                "year",
+                "No tariff is given: the year shows energy, and no bills.",
+                "brief",
+                Cure("Type the tariff"),
+            )
         )
     return found

@@ -9,6 +9,26 @@ from gumboot.core.land.termination import Termination
 from gumboot.core.land.tools import CLASSES, PER_NM, Scale, Wrench, best_wrench, in_scale, lacking
 
 __all__ = [
-    "CLASSES", "PER_NM", "SCHOOLS", "Act", "Move", "Scale", "School", "Stand", "Termination", "Verdict", "Wrench", "band", "best_wrench", "illegal", "in_scale", "judge",
-    "lacking", "list_terminations", "school_of", "stand_of", "termination_findings", "tool_findings",
-]  # fmt: skip
+    "CLASSES",
+    "PER_NM",
+    "SCHOOLS",
+    "Act",
+    "Move",
+    "Scale",
+    "School",
+    "Stand",
+    "Termination",
+    "Verdict",
+    "Wrench",
+    "band",
+    "best_wrench",
+    "illegal",
+    "in_scale",
+    "judge",
+    "lacking",
+    "list_terminations",
+    "school_of",
+    "stand_of",
+    "termination_findings",
+    "tool_findings",
+]

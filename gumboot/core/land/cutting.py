@@ -1,4 +1,5 @@
-"""The cut list: every piece of cable with both its ends, and how pieces come off reels with the least bought. Solved by CP-SAT.
+"""The cut list: every piece of cable with both its ends, and how pieces come off reels with the
+least bought. Solved by CP-SAT.
 
 Lengths in m; in the solver in whole cm.
 """
@@ -11,14 +12,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
-from gumboot.core.conductors import Sized
+from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
 from gumboot.core.kit import Catalogue, ConductorType
 from gumboot.core.land.colours import colour
 from gumboot.core.land.listing import cable_of
 from gumboot.core.land.termination import Termination
 from gumboot.core.plan import Plan, Reel
+from gumboot.core.size.conductors import Sized
 from gumboot.core.wall.routes import LOOP_M, TAIL_M
-from gumboot.core.working import COMMON_PRACTICE, Figure, given, solve
 
 LIMIT_S = 4.0  # of the solver's own, deterministic clock
 
@@ -45,11 +46,17 @@ class Piece:
 
 
 def list_pieces(
-    sized: Sequence[Sized], terminations: Sequence[Termination], routed: set[str], plan: Plan, catalogue: Catalogue
+    sized: Sequence[Sized],
+    terminations: Sequence[Termination],
+    routed: set[str],
+    plan: Plan,
+    catalogue: Catalogue,
 ) -> list[Piece]:
-    """Every piece of a job, circuit by circuit. A cable of several cores is one piece; single cores are one each, the earth with them.
+    """Every piece of a job, circuit by circuit. A cable of several cores is one piece; single cores
+    are one each, the earth with them.
 
-    routed: circuits whose length follows from a way on the wall, with make-off and service loop in it; the others get these added.
+    routed: circuits whose length follows from a way on the wall, with make-off and service loop in
+    it; the others get these added.
     """
     ends: dict[tuple[str, str, str], list[Termination]] = defaultdict(list)
     for t in terminations:
@@ -103,16 +110,22 @@ def cut_length(s: Sized, routed: bool) -> Figure:
     """What to cut for one run, in m."""
     long = round(s.place.run.length_m, 3)
     if routed:
-        return given("L_cut", long, "m", "Cut: its way on the wall, make-off and a service loop", "Wall")
+        return given(
+            "L_cut", long, "m", "Cut: its way on the wall, make-off and a service loop", "Wall"
+        )
     run = given("L", long, "m", "Run, one way", "brief")
     tail = given("L_tail", TAIL_M, "m", "Made off in each box", COMMON_PRACTICE)
     loop = given("L_loop", LOOP_M, "m", "Service loop", COMMON_PRACTICE)
-    return solve("L_cut", "m", "Cut", "L + 2 * L_tail + L_loop", run, tail, loop, source=COMMON_PRACTICE)
+    return solve(
+        "L_cut", "m", "Cut", "L + 2 * L_tail + L_loop", run, tail, loop, source=COMMON_PRACTICE
+    )
 
 
 @dataclass(frozen=True, slots=True)
 class Cut:
-    """One reel or remnant and the pieces off it, longest first: lengths in cm and their places in the list that was packed."""
+    """One reel or remnant and the pieces off it, longest first: lengths in cm and their places in
+    the list that was packed.
+    """
 
     length: int
     bought: bool
@@ -122,7 +135,9 @@ class Cut:
 
 @dataclass(frozen=True, slots=True)
 class Packed:
-    """How lengths come off reels. bound: nothing less can be bought; proven: no better way exists. too_long: pieces that no reel holds."""
+    """How lengths come off reels. bound: nothing less can be bought; proven: no better way exists.
+    too_long: pieces that no reel holds.
+    """
 
     cuts: tuple[Cut, ...]
     bought: int
@@ -132,8 +147,11 @@ class Packed:
 
 
 @lru_cache(maxsize=256)
-def pack(lengths: tuple[int, ...], reels: tuple[int, ...], remnants: tuple[int, ...] = ()) -> Packed:
-    """Pieces of `lengths` cm from remnants and from reels sold in lengths `reels` cm: least bought, then fewest opened.
+def pack(
+    lengths: tuple[int, ...], reels: tuple[int, ...], remnants: tuple[int, ...] = ()
+) -> Packed:
+    """Pieces of `lengths` cm from remnants and from reels sold in lengths `reels` cm: least bought,
+    then fewest opened.
 
     >>> packed = pack((600, 400, 500, 500), (1000, 2000))
     >>> packed.bought, [c.length for c in packed.cuts]
@@ -148,15 +166,28 @@ def pack(lengths: tuple[int, ...], reels: tuple[int, ...], remnants: tuple[int, 
 
 
 def _solve(
-    todo: list[int], lengths: tuple[int, ...], reels: tuple[int, ...], remnants: tuple[int, ...], too_long: tuple[int, ...]
+    todo: list[int],
+    lengths: tuple[int, ...],
+    reels: tuple[int, ...],
+    remnants: tuple[int, ...],
+    too_long: tuple[int, ...],
 ) -> Packed:
     from ortools.sat.python import cp_model
 
     stock = [(x, False) for x in remnants]
-    stock += [(reel, True) for reel in reels for _ in range(first_fit([lengths[i] for i in todo if lengths[i] <= reel], reel))]
+    stock += [
+        (reel, True)
+        for reel in reels
+        for _ in range(first_fit([lengths[i] for i in todo if lengths[i] <= reel], reel))
+    ]
     m = cp_model.CpModel()
     opened = [m.new_bool_var("") for _ in stock]
-    lies = {(i, k): m.new_bool_var("") for i in todo for k, (size, _) in enumerate(stock) if lengths[i] <= size}
+    lies = {
+        (i, k): m.new_bool_var("")
+        for i in todo
+        for k, (size, _) in enumerate(stock)
+        if lengths[i] <= size
+    }
     for i in todo:
         m.add_exactly_one(v for (j, _), v in lies.items() if j == i)
     for k, (size, _) in enumerate(stock):
@@ -172,7 +203,10 @@ def _solve(
     status = solver.solve(m)
     cuts = []
     for k, (size, new) in enumerate(stock):
-        mine = sorted((i for i in todo if (i, k) in lies and solver.value(lies[i, k])), key=lambda i: -lengths[i])
+        mine = sorted(
+            (i for i in todo if (i, k) in lies and solver.value(lies[i, k])),
+            key=lambda i: -lengths[i],
+        )
         if mine:
             cuts.append(Cut(size, new, tuple(mine), size - sum(lengths[i] for i in mine)))
     total = sum(c.length for c in cuts if c.bought)
@@ -204,13 +238,21 @@ class Lot:
 
 
 def cut_list(pieces: Sequence[Piece], reels: Sequence[Reel]) -> list[Lot]:
-    """The cut list: lot by lot, thickest first, each packed on the crew's remnants and on reels to buy."""
+    """The cut list: lot by lot, thickest first, each packed on the crew's remnants and on reels to
+    buy.
+    """
     lots: dict[tuple[str, str, str], list[Piece]] = defaultdict(list)
     for p in pieces:
         lots[p.reel].append(p)
     out = []
     for (cable, size, tint), rows in lots.items():
-        remnants = tuple(sorted(round(100 * r.length_m) for r in reels if (r.cable, r.size, r.colour) == (cable, size, tint)))
+        remnants = tuple(
+            sorted(
+                round(100 * r.length_m)
+                for r in reels
+                if (r.cable, r.size, r.colour) == (cable, size, tint)
+            )
+        )
         lengths = tuple(math.ceil(round(100 * p.length.n, 3)) for p in rows)
         sold = tuple(int(100 * x) for x in rows[0].cable.reels_m)
         out.append(Lot(rows[0].cable, size, tint, tuple(rows), pack(lengths, sold, remnants)))

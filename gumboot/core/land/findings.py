@@ -1,4 +1,6 @@
-"""What is wrong with a termination: sizes, classes, metals, insulation, screws, studs, room to bend, and tools that do not reach."""
+"""What is wrong with a termination: sizes, classes, metals, insulation, screws, studs, room to
+bend, and tools that do not reach.
+"""
 
 from __future__ import annotations
 
@@ -6,34 +8,48 @@ import math
 from collections.abc import Iterator, Sequence
 from datetime import date
 
-from gumboot.core.circuits import End
+from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
+from gumboot.core.basis.finding import Cure, Finding, check, stop
+from gumboot.core.basis.sizes import area_mm2, fits, spoken
+from gumboot.core.basis.units import show_place, show_torque
 from gumboot.core.codes import OutsideTable, nec
-from gumboot.core.conductors import Sized
-from gumboot.core.findings import Cure, Finding, check, stop
 from gumboot.core.kit import Catalogue, Inverter
+from gumboot.core.kit.terminal import Conductor, Terminal
 from gumboot.core.land.listing import cable_of, rated_torque
 from gumboot.core.land.termination import Termination
 from gumboot.core.land.tools import Wrench, lacking
+from gumboot.core.network import End
 from gumboot.core.plan import Plan
-from gumboot.core.raceways import outer_area
-from gumboot.core.sizes import area_mm2, fits, spoken
-from gumboot.core.terminal import Conductor, Terminal
-from gumboot.core.units import show_place, show_torque
-from gumboot.core.working import COMMON_PRACTICE, Figure, given, solve
+from gumboot.core.size.conductors import Sized
+from gumboot.core.size.raceways import outer_area
 
 
-def termination_findings(terminations: Sequence[Termination], sized: Sequence[Sized], plan: Plan, inverter: Inverter, catalogue: Catalogue) -> list[Finding]:  # fmt: skip
-    """All that follows from plan and catalogue; what the crew's own tools lack is `tool_findings`."""
+def termination_findings(
+    terminations: Sequence[Termination],
+    sized: Sequence[Sized],
+    plan: Plan,
+    inverter: Inverter,
+    catalogue: Catalogue,
+) -> list[Finding]:
+    """All that follows from plan and catalogue; what the crew's own tools lack is
+    `tool_findings`.
+    """
     found: dict[str, Finding] = {}
     for s in sized:
         for e in (s.circuit.load, s.circuit.source):
             for conductor in s.circuit.conductors:
                 for f in end_findings(s, e, conductor, plan, catalogue):
                     found.setdefault(f.key, f)
-    return [*found.values(), *screw_findings(terminations, sized, plan, inverter), *lug_findings(terminations, catalogue)]
+    return [
+        *found.values(),
+        *screw_findings(terminations, sized, plan, inverter),
+        *lug_findings(terminations, catalogue),
+    ]
 
 
-def end_findings(s: Sized, e: End, conductor: Conductor, plan: Plan, catalogue: Catalogue) -> Iterator[Finding]:
+def end_findings(
+    s: Sized, e: End, conductor: Conductor, plan: Plan, catalogue: Catalogue
+) -> Iterator[Finding]:
     """One kind of conductor at one end of a circuit."""
     t, place = e.terminal(conductor), s.id
     earth = conductor == "PE"
@@ -42,9 +58,22 @@ def end_findings(s: Sized, e: End, conductor: Conductor, plan: Plan, catalogue: 
     at = f"{e.label}, {t.label}"
     key = f"{s.id}.{e.body}.{t.id}"
     if earth and not fits(size, t.least, t.most):
-        yield stop(f"{key}.range", place, f"{at} takes {spoken(t.least)} to {spoken(t.most)}; the earth conductor is {spoken(size)}.", t.source, Cure("Land it on an earth bar that takes it, and bond that bar"))  # fmt: skip
+        yield stop(
+            f"{key}.range",
+            place,
+            f"{at} takes {spoken(t.least)} to {spoken(t.most)}; the earth conductor is"
+            f" {spoken(size)}.",
+            t.source,
+            Cure("Land it on an earth bar that takes it, and bond that bar"),
+        )
     if cable.material not in t.metals:
-        yield stop(f"{key}.metal", place, f"{at} is for {' and '.join(t.metals)} only; the conductor is {cable.material}.", t.source, Cure("Run this circuit in copper, or fit a listed adapter"))  # fmt: skip
+        yield stop(
+            f"{key}.metal",
+            place,
+            f"{at} is for {' and '.join(t.metals)} only; the conductor is {cable.material}.",
+            t.source,
+            Cure("Run this circuit in copper, or fit a listed adapter"),
+        )
     if cable.strands not in t.strands and t.end != "ferrule":
         words = {"solid": "solid", "stranded": "stranded", "fine": "fine-strand"}
         takes = " or ".join(words[x] for x in t.strands)
@@ -53,44 +82,108 @@ def end_findings(s: Sized, e: End, conductor: Conductor, plan: Plan, catalogue: 
             if cable.strands == "fine"
             else Cure(f"Splice to a {takes} tail, or use {takes} cable")
         )
-        yield check(f"{key}.strands", place, f"{at} takes {takes} conductors; this one is {words[cable.strands]}.", t.source, cure)
+        yield check(
+            f"{key}.strands",
+            place,
+            f"{at} takes {takes} conductors; this one is {words[cable.strands]}.",
+            t.source,
+            cure,
+        )
     if t.insulation_c and cable.temp_c < t.insulation_c:
-        yield check(f"{key}.insulation", place, f"{at} asks for insulation of {t.insulation_c} °C; the cable has {cable.temp_c} °C.", t.source, Cure(f"Use cable of {t.insulation_c} °C, still sized by its {t.temp_c} °C column"))  # fmt: skip
+        yield check(
+            f"{key}.insulation",
+            place,
+            f"{at} asks for insulation of {t.insulation_c} °C; the cable has {cable.temp_c} °C.",
+            t.source,
+            Cure(f"Use cable of {t.insulation_c} °C, still sized by its {t.temp_c} °C column"),
+        )
     if t.screwed and rated_torque(t, size) is None:
-        says = f"No torque is known for {at}: its maker is silent, and the book has none for {spoken(size)} with {t.bit}."
-        yield stop(f"{key}.torque", place, says, "NEC Annex I; IEC 60947-1 Table 4", Cure("Read the terminal's own plate, ask its maker, and put the torque into the catalogue"))  # fmt: skip
+        says = (
+            f"No torque is known for {at}: its maker is silent, and the book has none for"
+            f" {spoken(size)} with {t.bit}."
+        )
+        yield stop(
+            f"{key}.torque",
+            place,
+            says,
+            "NEC Annex I; IEC 60947-1 Table 4",
+            Cure(
+                "Read the terminal's own plate, ask its maker, and put the torque into the"
+                " catalogue"
+            ),
+        )
     if s.sets > t.holds * t.screws and not earth:
-        yield stop(f"{key}.holds", place, f"{s.sets} conductors would come under one screw at {at}, which holds {t.holds}.", t.source, Cure("Run one set of a larger size, or land the sets on a bar"))  # fmt: skip
+        yield stop(
+            f"{key}.holds",
+            place,
+            f"{s.sets} conductors would come under one screw at {at}, which holds {t.holds}.",
+            t.source,
+            Cure("Run one set of a larger size, or land the sets on a bar"),
+        )
     if t.room_mm:
         need = bend_room(size, plan)
         if need and need.n > t.room_mm + 0.05:
             says = (
-                f"{spoken(size)} wants {show_place(need.n, plan.units)} to bend before {at}; there is {show_place(t.room_mm, plan.units)}."
+                f"{spoken(size)} wants {show_place(need.n, plan.units)} to bend before {at}; there"
+                f" is {show_place(t.room_mm, plan.units)}."
             )
-            yield check(f"{key}.bend", place, says, need.source, Cure("Come in from the far side, or fit a larger box before it"), Cure("Use a finer-stranded cable where the code official agrees"), figures=(need,))  # fmt: skip
+            yield check(
+                f"{key}.bend",
+                place,
+                says,
+                need.source,
+                Cure("Come in from the far side, or fit a larger box before it"),
+                Cure("Use a finer-stranded cable where the code official agrees"),
+                figures=(need,),
+            )
 
 
 def bend_room(size: str, plan: Plan) -> Figure | None:
-    """Room in mm to bend one conductor before its terminal: NEC Table 312.6(A), else four times its outer diameter (common practice)."""
+    """Room in mm to bend one conductor before its terminal: NEC Table 312.6(A), else four times its
+    outer diameter (common practice).
+    """
     try:
         if plan.code == "nec-2023":
             inches = nec.bending_space_in(size)
-            return solve("B", "mm", "Room to bend", "25.4 * b", inches, source=inches.source, doubt=inches.doubt) if inches else None
-        d = given("d", round(math.sqrt(4 * outer_area(size).n / math.pi), 1), "mm", f"Outer diameter of {size}", "IEC 60227-3")
+            return (
+                solve(
+                    "B",
+                    "mm",
+                    "Room to bend",
+                    "25.4 * b",
+                    inches,
+                    source=inches.source,
+                    doubt=inches.doubt,
+                )
+                if inches
+                else None
+            )
+        d = given(
+            "d",
+            round(math.sqrt(4 * outer_area(size).n / math.pi), 1),
+            "mm",
+            f"Outer diameter of {size}",
+            "IEC 60227-3",
+        )
         return solve("B", "mm", "Room to bend", "4 * d", d, source=COMMON_PRACTICE)
     except (OutsideTable, ValueError):
         return None
 
 
-def screw_findings(terminations: Sequence[Termination], sized: Sequence[Sized], plan: Plan, inverter: Inverter) -> Iterator[Finding]:
-    """Screws enough: on the inverter's earth bar, and on every terminal that several circuits share."""
+def screw_findings(
+    terminations: Sequence[Termination], sized: Sequence[Sized], plan: Plan, inverter: Inverter
+) -> Iterator[Finding]:
+    """Screws enough: on the inverter's earth bar, and on every terminal that several circuits
+    share.
+    """
     for i in range(1, plan.kit.inverters + 1):
         used = sum(t.body == f"inverter-{i}" and t.conductor == "PE" for t in terminations)
         if used > inverter.earth_screws:
             yield check(
                 f"inverter-{i}.earth-screws",
                 f"inverter-{i}",
-                f"{used} earth conductors come to inverter {i}; its bar has {inverter.earth_screws} screws and takes one conductor a screw.",
+                f"{used} earth conductors come to inverter {i}; its bar has {inverter.earth_screws}"
+                " screws and takes one conductor a screw.",
                 COMMON_PRACTICE,
                 Cure("Fit a separate earth bar and bond it to the inverter"),
             )
@@ -107,28 +200,60 @@ def screw_findings(terminations: Sequence[Termination], sized: Sequence[Sized], 
         if count > most and (t.screws > 1 or t.end != "lug"):
             where = f"{body}, {t.label}{f' of {port}' if port else ''}"
             says = f"{count} conductors come to {where}, which holds {most}."
-            yield check(f"{body}.{port or 'bar'}.{t.id}.screws", body, says, t.source, Cure("Fit a second bar, or join them before it"))
+            yield check(
+                f"{body}.{port or 'bar'}.{t.id}.screws",
+                body,
+                says,
+                t.source,
+                Cure("Fit a second bar, or join them before it"),
+            )
 
 
 def lug_findings(terminations: Sequence[Termination], catalogue: Catalogue) -> Iterator[Finding]:
     """A lug or ferrule for every size, and a lug with the stud's hole."""
     for made, chart in (("lug", catalogue.lugs), ("ferrule", catalogue.ferrules)):
-        for size in sorted({t.size for t in terminations if t.made == made and t.size not in chart}, key=area_mm2):
-            says = f"No {made} for {spoken(size)} is in the catalogue, so its {'strip length and die are' if made == 'lug' else 'sleeve and crimper are'} not known."
-            yield check(f"{made}.{size}", "catalogue", says, "catalogue", Cure(f"Add the {made} to the catalogue, or fit another size"))
+        for size in sorted(
+            {t.size for t in terminations if t.made == made and t.size not in chart}, key=area_mm2
+        ):
+            says = (
+                f"No {made} for {spoken(size)} is in the catalogue, so its"
+                f" {'strip length and die are' if made == 'lug' else 'sleeve and crimper are'} not"
+                " known."
+            )
+            yield check(
+                f"{made}.{size}",
+                "catalogue",
+                says,
+                "catalogue",
+                Cure(f"Add the {made} to the catalogue, or fit another size"),
+            )
     for (size, stud), t in {(t.size, t.stud): t for t in terminations if t.stud}.items():
         lug = catalogue.lugs.get(size)
         if lug and lug.studs and stud not in lug.studs:
             says = f"{t.place}, {t.terminal}: no lug for {spoken(size)} has an {stud} hole."
-            yield check(f"lug.{size}.{stud}", t.circuit, says, "catalogue", Cure("Order a lug with that hole, or fit a size that has one; never drill a lug out"))  # fmt: skip
+            yield check(
+                f"lug.{size}.{stud}",
+                t.circuit,
+                says,
+                "catalogue",
+                Cure(
+                    "Order a lug with that hole, or fit a size that has one; never drill a lug out"
+                ),
+            )
 
 
-def tool_findings(terminations: Sequence[Termination], wrenches: Sequence[Wrench], plan: Plan, day: date) -> list[Finding]:
+def tool_findings(
+    terminations: Sequence[Termination], wrenches: Sequence[Wrench], plan: Plan, day: date
+) -> list[Finding]:
     """Torques that nobody's tool reaches on a day, told before the day."""
     rows = lacking(terminations, wrenches, day)
     if not rows:
         return []
-    what = "; ".join(f"{show_torque(x.torque_nm, plan.units)} with {x.bit} ({x.joints} joint{'s' if x.joints > 1 else ''})" for x in rows)
+    what = "; ".join(
+        f"{show_torque(x.torque_nm, plan.units)} with {x.bit} ({x.joints}"
+        f" joint{'s' if x.joints > 1 else ''})"
+        for x in rows
+    )
     return [
         check(
             "tools.none-reaches",

@@ -1,4 +1,6 @@
-"""Judging what the wrench said against the rated torque, within the tool's own permissible deviation."""
+"""Judging what the wrench said against the rated torque, within the tool's own permissible
+deviation.
+"""
 
 from __future__ import annotations
 
@@ -6,13 +8,15 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Literal
 
+from gumboot.core.basis.figure import Figure
 from gumboot.core.land.tools import Wrench
-from gumboot.core.working import Figure
 
 Verdict = Literal["good", "under", "over", "withheld", "done"]
 
 
-def judge(rated: Figure | None, torque_nm: float | None, wrench: Wrench | None, day: date) -> tuple[Verdict, str]:
+def judge(
+    rated: Figure | None, torque_nm: float | None, wrench: Wrench | None, day: date
+) -> tuple[Verdict, str]:
     """(verdict, why) of one reading against the rated torque, within the tool's ISO 6789 tolerance.
 
     Under: repeat. Over: stop, replace the hardware. Withheld: the tool cannot vouch for it.
@@ -39,7 +43,9 @@ def band(rated_nm: float, share: float) -> tuple[float, float]:
 
 @dataclass(frozen=True, slots=True)
 class Drift:
-    """A joint torqued twice: first and second reading in N·m, and the change as a fraction of the first."""
+    """A joint torqued twice: first and second reading in N·m, and the change as a fraction of the
+    first.
+    """
 
     first_nm: float
     second_nm: float

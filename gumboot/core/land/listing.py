@@ -1,4 +1,5 @@
-"""Every termination of a job: conductor ends, earths, joints of the works, bars, signal ends, what is proven dead, covers.
+"""Every termination of a job: conductor ends, earths, joints of the works, bars, signal ends, what
+is proven dead, covers.
 
 All of it is derived from circuits, links and catalogue; nobody types it.
 """
@@ -8,19 +9,27 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
-from gumboot.core.circuits import Body, End, Thin
+from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
+from gumboot.core.basis.units import NM_INLB
 from gumboot.core.codes import OutsideTable, screws
-from gumboot.core.conductors import Sized
 from gumboot.core.kit import Catalogue, ConductorType, Inverter
+from gumboot.core.kit.terminal import Conductor, FactoryJoint, Recheck, Socket, Terminal
 from gumboot.core.land.order import in_order, school_of, unit_order
-from gumboot.core.land.termination import STAGES, Made, Termination
+from gumboot.core.land.termination import STAGES, Kind, Made, Termination
+from gumboot.core.network import Body, End, Thin
 from gumboot.core.plan import Plan
-from gumboot.core.terminal import Conductor, Recheck, Socket, Terminal
-from gumboot.core.units import NM_INLB
-from gumboot.core.working import COMMON_PRACTICE, Figure, given, solve
+from gumboot.core.size.conductors import Sized
 
-STACK = ("lug", "flat washer", "spring washer", "nut or bolt")  # common practice, where the maker is silent
-NEVER_DEAD = {"array": "connectors apart and capped: modules are live in light", "pack": "own breaker off, posts covered: they cannot be switched off"}  # fmt: skip
+STACK = (
+    "lug",
+    "flat washer",
+    "spring washer",
+    "nut or bolt",
+)  # common practice, where the maker is silent
+NEVER_DEAD = {
+    "array": "connectors apart and capped: modules are live in light",
+    "pack": "own breaker off, posts covered: they cannot be switched off",
+}
 WEDGE_MM = 2.0  # copper that shows between barrel and insulation: common practice
 
 
@@ -36,18 +45,40 @@ class Sheet:
     screws: dict[str, int] = field(default_factory=dict)
 
 
-def list_terminations(sized: Iterable[Sized], bodies: Iterable[Body], links: Iterable[Thin], catalogue: Catalogue, plan: Plan, inverter: Inverter, electrode: Figure | None = None) -> tuple[Termination, ...]:  # fmt: skip
-    """Every termination in landing order, numbered from 1. electrode: the conductor to earth electrode or bonding, where its size is known."""
+def list_terminations(
+    sized: Iterable[Sized],
+    bodies: Iterable[Body],
+    links: Iterable[Thin],
+    catalogue: Catalogue,
+    plan: Plan,
+    inverter: Inverter,
+    electrode: Figure | None = None,
+) -> tuple[Termination, ...]:
+    """Every termination in landing order, numbered from 1. electrode: the conductor to earth
+    electrode or bonding, where its size is known.
+    """
     rows, boxes = list(sized), sorted(bodies, key=lambda b: b.role != "inverter")
     sheet = Sheet(plan, inverter, catalogue, {b.id: b for b in boxes}, isolation(rows))
     touched = {e.body for s in rows for e in (s.circuit.source, s.circuit.load)}
     out: list[Termination] = []
     out += (dead(b, sheet) for b in boxes if b.id in touched)
     out += (joint for b in boxes for joint in joints(b, sheet))
-    out += (t for _, families in STAGES for s in rows if s.circuit.family in families for t in make_off(s, "Protective earth", sheet))
+    out += (
+        t
+        for _, families in STAGES
+        for s in rows
+        if s.circuit.family in families
+        for t in make_off(s, "Protective earth", sheet)
+    )
     out += main_earth(rows, electrode, sheet) if electrode else ()
     for stage, families in STAGES:
-        out += (t for family in families for s in rows if s.circuit.family == family for t in make_off(s, stage, sheet))
+        out += (
+            t
+            for family in families
+            for s in rows
+            if s.circuit.family == family
+            for t in make_off(s, stage, sheet)
+        )
     out += (t for x in links for t in signal(x, sheet))
     out += (close(b, sheet) for b in boxes if b.id in touched and b.role != "array")
     units = unit_order((s.circuit.source.body, s.circuit.load.body) for s in rows)
@@ -55,7 +86,9 @@ def list_terminations(sized: Iterable[Sized], bodies: Iterable[Body], links: Ite
 
 
 def isolation(sized: Sequence[Sized]) -> dict[str, tuple[str, ...]]:
-    """What must be open and locked before a hand goes into a body: the opener of every circuit that comes to it."""
+    """What must be open and locked before a hand goes into a body: the opener of every circuit that
+    comes to it.
+    """
     out: dict[str, list[str]] = {}
     for s in sized:
         c = s.circuit
@@ -68,45 +101,100 @@ def isolation(sized: Sequence[Sized]) -> dict[str, tuple[str, ...]]:
 
 
 def dead(b: Body, sheet: Sheet) -> Termination:
-    """Before anything: isolated, locked, and proven dead with a proved tester; or made safe where it cannot be dead."""
-    wait = f"capacitors discharged {sheet.inverter.capacitor_wait_min:g} min, then " if b.role == "inverter" else ""
+    """Before anything: isolated, locked, and proven dead with a proved tester; or made safe where
+    it cannot be dead.
+    """
+    wait = (
+        f"capacitors discharged {sheet.inverter.capacitor_wait_min:g} min, then "
+        if b.role == "inverter"
+        else ""
+    )
     says = NEVER_DEAD.get(b.role, f"{wait}proved tester: every pole to every other and to earth")
-    return Termination(key=f"dead@{b.id}", kind="dead", stage="Proven dead", body=b.id, place=b.label, terminal=says, made="dead", label="", source=COMMON_PRACTICE, isolate=sheet.isolate.get(b.id, ()))  # fmt: skip
+    return Termination(
+        key=f"dead@{b.id}",
+        kind="dead",
+        stage="Proven dead",
+        body=b.id,
+        place=b.label,
+        terminal=says,
+        made="dead",
+        label="",
+        source=COMMON_PRACTICE,
+        isolate=sheet.isolate.get(b.id, ()),
+    )
 
 
 def joints(b: Body, sheet: Sheet) -> Iterator[Termination]:
     """Joints of the works, and bars that the crew bolts."""
-    for at, stage, made, rows in (("factory", "Factory joints", "as made", b.factory_joints), ("bar", "Bars and links", "bar", b.bars)):
+    kinds: tuple[tuple[Kind, str, Made, tuple[FactoryJoint, ...]], ...] = (
+        ("factory", "Factory joints", "as made", b.factory_joints),
+        ("bar", "Bars and links", "bar", b.bars),
+    )
+    for at, stage, made, rows in kinds:
         for j in rows:
             torque = given("M", j.torque_nm, "N·m", "Rated torque", "maker's plate")
             recheck: Recheck = "torque" if at == "bar" else "look"
-            yield Termination(key=f"{at}.{j.id}@{b.id}", kind=at, stage=stage, body=b.id, place=b.label, terminal=j.label, made=made, label="", source="maker's plate", bit=j.bit, torque=torque, isolate=sheet.isolate.get(b.id, ()), recheck=recheck)  # type: ignore[arg-type]  # fmt: skip
+            yield Termination(
+                key=f"{at}.{j.id}@{b.id}",
+                kind=at,
+                stage=stage,
+                body=b.id,
+                place=b.label,
+                terminal=j.label,
+                made=made,
+                label="",
+                source="maker's plate",
+                bit=j.bit,
+                torque=torque,
+                isolate=sheet.isolate.get(b.id, ()),
+                recheck=recheck,
+            )
 
 
 def close(b: Body, sheet: Sheet) -> Termination:
     """The cover, last of all."""
     c = b.cover
     torque = given("M", c.torque_nm, "N·m", "Rated torque", "maker's plate") if c else None
-    return Termination(key=f"cover@{b.id}", kind="cover", stage="Covers", body=b.id, place=b.label, terminal=c.label if c else "cover or dead front, all its screws", made="cover", label="", source="maker's plate" if c else COMMON_PRACTICE, bit=c.bit if c else "", torque=torque)  # fmt: skip
+    return Termination(
+        key=f"cover@{b.id}",
+        kind="cover",
+        stage="Covers",
+        body=b.id,
+        place=b.label,
+        terminal=c.label if c else "cover or dead front, all its screws",
+        made="cover",
+        label="",
+        source="maker's plate" if c else COMMON_PRACTICE,
+        bit=c.bit if c else "",
+        torque=torque,
+    )
 
 
 def make_off(s: Sized, stage: str, sheet: Sheet) -> Iterator[Termination]:
-    """Both ends of one circuit's conductors: its earth for the earth stage, else the live ones; first the end that cannot be live."""
+    """Both ends of one circuit's conductors: its earth for the earth stage, else the live ones;
+    first the end that cannot be live.
+    """
     c = s.circuit
     earth = stage == "Protective earth"
     for here, far in ((c.load, c.source), (c.source, c.load)):
         for conductor in c.conductors:
             if (conductor == "PE") == earth:
-                yield from (one_end(s, stage, conductor, n, here, far, sheet) for n in range(1, s.sets + 1))
+                yield from (
+                    one_end(s, stage, conductor, n, here, far, sheet) for n in range(1, s.sets + 1)
+                )
 
 
-def one_end(s: Sized, stage: str, conductor: Conductor, of_set: int, here: End, far: End, sheet: Sheet) -> Termination:
+def one_end(
+    s: Sized, stage: str, conductor: Conductor, of_set: int, here: End, far: End, sheet: Sheet
+) -> Termination:
     """One end of one conductor."""
     c, t, plan = s.circuit, here.terminal(conductor), sheet.plan
     earth = conductor == "PE"
     size = str(s.egc.value) if earth else s.size
     cable = cable_of(s, conductor, plan, sheet.catalogue)
-    made: Made = "ferrule" if t.end == "bare" and cable.strands == "fine" else t.end  # loose fine strands creep out from under a screw
+    made: Made = (
+        "ferrule" if t.end == "bare" and cable.strands == "fine" else t.end
+    )  # loose fine strands creep out from under a screw
     mark = f" set {of_set}" if s.sets > 1 else ""
     terminal = f"{t.label}{mark}"
     pad = f"{here.port}/{t.id}"
@@ -117,20 +205,50 @@ def one_end(s: Sized, stage: str, conductor: Conductor, of_set: int, here: End, 
     lug = sheet.catalogue.lugs.get(size) if made == "lug" else None
     ferrule = sheet.catalogue.ferrules.get(size) if made == "ferrule" else None
     strip = strip_length(t, made, size, sheet.catalogue)
-    sleeve = max((x for x in ferrule.sleeves_mm if strip is None or x <= strip), default=None) if ferrule else None
+    sleeve = (
+        max((x for x in ferrule.sleeves_mm if strip is None or x <= strip), default=None)
+        if ferrule
+        else None
+    )
     return Termination(
-        key=f"{c.id}.{conductor}{of_set if of_set > 1 else ''}@{here.body}", kind="conductor", stage=stage, circuit=c.id, body=here.body, place=here.label, port=here.port, pad=pad, terminal=terminal,
-        conductor=conductor, size=size, cable=cable.label, strands=cable.strands, temp_c=cable.temp_c, far=f"{far.label}, {far.terminal(conductor).label}", made=made, stud=t.stud if made == "lug" else "",
-        hardware=(t.hardware or STACK) if made == "lug" else (), tool=lug.tool if lug else ferrule.tool if ferrule else "", die=lug.die if lug else ferrule.die if ferrule else "", sleeve_mm=sleeve, strip_mm=strip,
-        bit=t.bit, torque=rated_torque(t, size), label=f"C{c.number} {here.label.upper()} {here.port} {conductor}{mark}", source=t.source, ferrite=t.ferrite, isolate=sheet.isolate.get(here.body, ()),
+        key=f"{c.id}.{conductor}{of_set if of_set > 1 else ''}@{here.body}",
+        kind="conductor",
+        stage=stage,
+        circuit=c.id,
+        body=here.body,
+        place=here.label,
+        port=here.port,
+        pad=pad,
+        terminal=terminal,
+        conductor=conductor,
+        size=size,
+        cable=cable.label,
+        strands=cable.strands,
+        temp_c=cable.temp_c,
+        far=f"{far.label}, {far.terminal(conductor).label}",
+        made=made,
+        stud=t.stud if made == "lug" else "",
+        hardware=(t.hardware or STACK) if made == "lug" else (),
+        tool=lug.tool if lug else ferrule.tool if ferrule else "",
+        die=lug.die if lug else ferrule.die if ferrule else "",
+        sleeve_mm=sleeve,
+        strip_mm=strip,
+        bit=t.bit,
+        torque=rated_torque(t, size),
+        label=f"C{c.number} {here.label.upper()} {here.port} {conductor}{mark}",
+        source=t.source,
+        ferrite=t.ferrite,
+        isolate=sheet.isolate.get(here.body, ()),
         recheck=recheck_of(t, made, plan),
-    )  # fmt: skip
+    )
 
 
 def main_earth(rows: Sequence[Sized], electrode: Figure, sheet: Sheet) -> Iterator[Termination]:
-    """Both ends of the conductor to the earth electrode, or of the main bonding: at the board where the job's earths come together, and at its clamp.
+    """Both ends of the conductor to the earth electrode, or of the main bonding: at the board where
+    the job's earths come together, and at its clamp.
 
-    It is there before most jobs, so it is looked at and torqued as a joint of the works is; off grid the crew makes it.
+    It is there before most jobs, so it is looked at and torqued as a joint of the works is; off
+    grid the crew makes it.
     """
     plan, size = sheet.plan, str(electrode.value)
     ends = [e for s in rows for e in (s.circuit.source, s.circuit.load)]
@@ -140,15 +258,34 @@ def main_earth(rows: Sequence[Sized], electrode: Figure, sheet: Sheet) -> Iterat
     short = "GEC" if plan.code == "nec-2023" else "BONDING"
     clamp = sheet.catalogue.device("electrode", 0, book=plan.code)
     new = plan.supply.kind == "off-grid"
-    for key, t, where in ((at.body, at.terminal("PE"), at.terminal("PE").label), ("electrode", clamp.terminals[0], clamp.label)):
+    for key, t, where in (
+        (at.body, at.terminal("PE"), at.terminal("PE").label),
+        ("electrode", clamp.terminals[0], clamp.label),
+    ):
         yield Termination(
-            key=f"electrode.PE@{key}", kind="bar" if new else "factory", stage="Protective earth", body=at.body, place=at.label, terminal=f"{electrode.name[0].lower()}{electrode.name[1:]}: {where}", made="bar" if new else "as made",
-            label=f"{short} {at.label.upper()} {key}", source=t.source, conductor="PE", size=size, cable=f"copper, {electrode.source}", bit=t.bit, torque=rated_torque(t, size), isolate=sheet.isolate.get(at.body, ()), recheck="look",
-        )  # fmt: skip
+            key=f"electrode.PE@{key}",
+            kind="bar" if new else "factory",
+            stage="Protective earth",
+            body=at.body,
+            place=at.label,
+            terminal=f"{electrode.name[0].lower()}{electrode.name[1:]}: {where}",
+            made="bar" if new else "as made",
+            label=f"{short} {at.label.upper()} {key}",
+            source=t.source,
+            conductor="PE",
+            size=size,
+            cable=f"copper, {electrode.source}",
+            bit=t.bit,
+            torque=rated_torque(t, size),
+            isolate=sheet.isolate.get(at.body, ()),
+            recheck="look",
+        )
 
 
 def recheck_of(t: Terminal, made: Made, plan: Plan) -> Recheck:
-    """What is done a day later. The maker's word decides; else the crew's; else torque on bolted lugs, the witness mark on screws."""
+    """What is done a day later. The maker's word decides; else the crew's; else torque on bolted
+    lugs, the witness mark on screws.
+    """
     if made in ("pv-connector", "spring"):
         return "none"
     if t.recheck:
@@ -162,24 +299,51 @@ def signal(x: Thin, sheet: Sheet) -> Iterator[Termination]:
     """Both ends of a link: a plug or clip each, or one clamp for each pole."""
     for body, far, socket in ((x.load, x.source, x.at_load), (x.source, x.load, x.at_source)):
         if body in sheet.bodies:
-            yield from (pole(x, body, far, socket, n, p, sheet) for n, p in enumerate(socket.poles, 1))
+            yield from (
+                pole(x, body, far, socket, n, p, sheet) for n, p in enumerate(socket.poles, 1)
+            )
 
 
-def pole(x: Thin, body: str, far: str, socket: Socket, n: int, name: str, sheet: Sheet) -> Termination:
+def pole(
+    x: Thin, body: str, far: str, socket: Socket, n: int, name: str, sheet: Sheet
+) -> Termination:
     """One signal end."""
     b, other = sheet.bodies[body], sheet.bodies.get(far)
-    torque = given("M", socket.torque_nm, "N·m", "Rated torque", socket.source) if socket.torque_nm else None
+    torque = (
+        given("M", socket.torque_nm, "N·m", "Rated torque", socket.source)
+        if socket.torque_nm
+        else None
+    )
     whole = socket.end == "plug"
     label = f"{x.name.upper()} {b.label.upper()} {socket.label}{'' if whole else f' {name}'}"
     return Termination(
-        key=f"{x.id}.{n}@{body}" if not whole else f"{x.id}@{body}", kind="signal", stage="Links", circuit=x.id, body=body, place=b.label, port="COM", pad=f"COM/{x.id}.{n}", terminal=socket.label if whole else f"{socket.label}, {name}",
-        conductor="signal", cable=f"{x.conductors}; {socket.form}", far=other.label if other else "", made=socket.end, strip_mm=socket.strip_mm, bit=socket.bit, torque=torque, label=label, source=socket.source,
-        isolate=sheet.isolate.get(body, ()), recheck="look" if torque else "none",
-    )  # fmt: skip
+        key=f"{x.id}.{n}@{body}" if not whole else f"{x.id}@{body}",
+        kind="signal",
+        stage="Links",
+        circuit=x.id,
+        body=body,
+        place=b.label,
+        port="COM",
+        pad=f"COM/{x.id}.{n}",
+        terminal=socket.label if whole else f"{socket.label}, {name}",
+        conductor="signal",
+        cable=f"{x.conductors}; {socket.form}",
+        far=other.label if other else "",
+        made=socket.end,
+        strip_mm=socket.strip_mm,
+        bit=socket.bit,
+        torque=torque,
+        label=label,
+        source=socket.source,
+        isolate=sheet.isolate.get(body, ()),
+        recheck="look" if torque else "none",
+    )
 
 
 def rated_torque(t: Terminal, size: str) -> Figure | None:
-    """The torque in N·m: the maker's plate, else the book's own table; None for a connector, a spring clamp, or where the table has nothing."""
+    """The torque in N·m: the maker's plate, else the book's own table; None for a connector, a
+    spring clamp, or where the table has nothing.
+    """
     if not t.screwed:
         return None
     if t.torque_nm is not None:
@@ -191,11 +355,22 @@ def rated_torque(t: Terminal, size: str) -> Figure | None:
     except OutsideTable:
         return None
     per_nm = given("k", NM_INLB, "in·lb per N·m", "Unit", "SI definition")
-    return solve("M_nm", "N·m", "Rated torque, the maker being silent", "M / k", book, per_nm, source=book.source, doubt=book.doubt)
+    return solve(
+        "M_nm",
+        "N·m",
+        "Rated torque, the maker being silent",
+        "M / k",
+        book,
+        per_nm,
+        source=book.source,
+        doubt=book.doubt,
+    )
 
 
 def strip_length(t: Terminal, made: Made, size: str, catalogue: Catalogue) -> float | None:
-    """Strip length in mm: the terminal's own, or for a lug its barrel and 2 mm (common practice)."""
+    """Strip length in mm: the terminal's own, or for a lug its barrel and 2 mm (common
+    practice).
+    """
     if made == "lug":
         lug = catalogue.lugs.get(size)
         return lug.barrel_mm + WEDGE_MM if lug else None
@@ -203,5 +378,7 @@ def strip_length(t: Terminal, made: Made, size: str, catalogue: Catalogue) -> fl
 
 
 def cable_of(s: Sized, conductor: Conductor, plan: Plan, catalogue: Catalogue) -> ConductorType:
-    """The cable that one conductor of a circuit is made of: the circuit's own, or ordinary building wire for an earth."""
+    """The cable that one conductor of a circuit is made of: the circuit's own, or ordinary building
+    wire for an earth.
+    """
     return (catalogue.conductor("grid", plan.code) or s.cable) if conductor == "PE" else s.cable

@@ -1,7 +1,9 @@
-"""What was done to one joint, and where that leaves it: states, legal moves, corrections, and two hands that did not know of each other.
+"""What was done to one joint, and where that leaves it: states, legal moves, corrections, and two
+hands that did not know of each other.
 
     open ─ prepared ─ landed ─ torqued ─ tugged ─ marked ─ (a day later) re-checked
-             under: torque again · over: hardware replaced, then torque again · moved at the return: torque again
+             under: torque again · over: hardware replaced, then torque again · moved at the return:
+             torque again
              undone: from the start · taken back: an entry made by mistake no longer counts
 
 Which of the states a joint has is its chain (`termination.chain_of`).
@@ -16,20 +18,41 @@ from typing import Literal, get_args
 from gumboot.core.land.judging import Drift, Verdict
 from gumboot.core.land.termination import State
 
-Act = Literal["proven", "prepared", "landed", "torqued", "tugged", "marked", "closed", "re-checked", "moved", "replaced", "undone", "taken back", "settled"]  # fmt: skip
+Act = Literal[
+    "proven",
+    "prepared",
+    "landed",
+    "torqued",
+    "tugged",
+    "marked",
+    "closed",
+    "re-checked",
+    "moved",
+    "replaced",
+    "undone",
+    "taken back",
+    "settled",
+]
 ACTS: tuple[Act, ...] = get_args(Act)
 UNMAKES: tuple[Act, ...] = ("undone", "replaced", "moved")
 SAID: dict[str, str] = {
-    "proven": "prove it dead first", "prepared": "prepare the end first", "landed": "land it first", "torqued": "torque it first",
-    "tugged": "tug it first", "marked": "mark it first", "closed": "close it first",
-}  # fmt: skip
+    "proven": "prove it dead first",
+    "prepared": "prepare the end first",
+    "landed": "land it first",
+    "torqued": "torque it first",
+    "tugged": "tug it first",
+    "marked": "mark it first",
+    "closed": "close it first",
+}
 
 
 @dataclass(frozen=True, slots=True)
 class Move:
-    """One entry of the log about one joint. seq: its place in the job's log. seen: up to where its device knew the log; device: which one.
+    """One entry of the log about one joint. seq: its place in the job's log. seen: up to where its
+    device knew the log; device: which one.
 
-    again: the second reading, a day later. corrects: the entry it replaces. drops: what a settling leaves out.
+    again: the second reading, a day later. corrects: the entry it replaces. drops: what a settling
+    leaves out.
     """
 
     uuid: str
@@ -55,8 +78,14 @@ class Move:
     source: str = "typed"
 
     def knew(self, other: Move) -> bool:
-        """Whether whoever made this one knew of the other: it was in the log as seen, or made on the same device."""
-        return self.seen is None or other.seq <= self.seen or bool(self.device and self.device == other.device)
+        """Whether whoever made this one knew of the other: it was in the log as seen, or made on
+        the same device.
+        """
+        return (
+            self.seen is None
+            or other.seq <= self.seen
+            or bool(self.device and self.device == other.device)
+        )
 
     @property
     def decides(self) -> bool:
@@ -66,7 +95,9 @@ class Move:
 
 @dataclass(frozen=True, slots=True)
 class Stand:
-    """Where one joint stands. at: how many states of its chain are reached. doubt: pairs of entries that two hands made unknown to each other."""
+    """Where one joint stands. at: how many states of its chain are reached. doubt: pairs of entries
+    that two hands made unknown to each other.
+    """
 
     chain: tuple[State, ...]
     at: int = 0
@@ -104,7 +135,8 @@ class Stand:
 
 
 def stand_of(moves: Sequence[Move], chain: tuple[State, ...]) -> Stand:
-    """Read the moves of one joint from first to last. Entries corrected, taken back or left out by a settling do not count.
+    """Read the moves of one joint from first to last. Entries corrected, taken back or left out by
+    a settling do not count.
 
     After an over reading only replaced hardware lets a good one count.
     """
@@ -133,11 +165,15 @@ def stand_of(moves: Sequence[Move], chain: tuple[State, ...]) -> Stand:
                 verdict = "over" if spoiled else m.verdict
                 if verdict == "good" and turn is not None:
                     at = max(at, turn + 1)
-                    first, second = (first, m.torque_nm) if m.again and first else (m.torque_nm, None)
+                    first, second = (
+                        (first, m.torque_nm) if m.again and first else (m.torque_nm, None)
+                    )
                     rechecked = m.again
                 elif turn is not None:
                     at, rechecked = min(at, turn), False
-                elif verdict == "done":  # a click and tug, as it was logged before there were states
+                elif (
+                    verdict == "done"
+                ):  # a click and tug, as it was logged before there were states
                     at = len(chain)
             case act if act in chain and (
                 turn is None or at > turn or chain.index(act) < turn
@@ -149,26 +185,37 @@ def stand_of(moves: Sequence[Move], chain: tuple[State, ...]) -> Stand:
 
 
 def doubt_of(live: Sequence[Move]) -> tuple[tuple[str, str], ...]:
-    """Pairs of entries made unknown to each other that say different things of the joint, and that no later entry knew both of."""
+    """Pairs of entries made unknown to each other that say different things of the joint, and that
+    no later entry knew both of.
+    """
     out = []
     for i, m in enumerate(live):
         if m.seen is None or (live[i - 1].seq <= m.seen if i else True):
             continue
         for g in live[:i]:
-            if g.seq > m.seen and not m.knew(g) and clash(g, m) and not any(k.decides and k.knew(g) and k.knew(m) for k in live[i + 1 :]):
+            if (
+                g.seq > m.seen
+                and not m.knew(g)
+                and clash(g, m)
+                and not any(k.decides and k.knew(g) and k.knew(m) for k in live[i + 1 :])
+            ):
                 out.append((g.uuid, m.uuid))
     return tuple(out)
 
 
 def clash(a: Move, b: Move) -> bool:
-    """Whether two entries cannot both be as they say: one unmakes what the other goes on from, or their verdicts differ."""
+    """Whether two entries cannot both be as they say: one unmakes what the other goes on from, or
+    their verdicts differ.
+    """
     if a.act in UNMAKES or b.act in UNMAKES:
         return a.act != b.act
     return a.act == b.act == "torqued" and a.verdict != b.verdict
 
 
 def illegal(stand: Stand, act: Act, again: bool = False) -> str:
-    """Why a joint as it stands cannot take a move, in words that say what to do; empty when it can."""
+    """Why a joint as it stands cannot take a move, in words that say what to do; empty when
+    it can.
+    """
     chain, turn = stand.chain, stand.chain.index("torqued") if "torqued" in stand.chain else None
     if act in ("taken back", "settled"):
         return ""

@@ -1,4 +1,6 @@
-"""In which order a job is landed. Proven dead, the works' joints, earth; then a school's order; covers last."""
+"""In which order a job is landed. Proven dead, the works' joints, earth; then a school's order;
+covers last.
+"""
 
 from __future__ import annotations
 
@@ -23,24 +25,46 @@ class School:
 
 
 SCHOOLS: tuple[School, ...] = (
-    School("battery first", ("Battery", "PV", "Grid", "Backup", "Generator", "Links"), "the stiffest cable goes in while there is room; posts stay covered and breakers open until all else is closed"),
-    School("battery last", ("Grid", "Backup", "Generator", "PV", "Links", "Battery"), "a pack cannot be switched off at its posts: it comes when everything else is done"),
-    School("unit by unit", ("Battery", "PV", "Grid", "Backup", "Generator", "Links"), "one cover open at a time, so that two people can work at two boxes; what can be live is still landed last"),
-)  # fmt: skip
+    School(
+        "battery first",
+        ("Battery", "PV", "Grid", "Backup", "Generator", "Links"),
+        "the stiffest cable goes in while there is room; posts stay covered and breakers open until"
+        " all else is closed",
+    ),
+    School(
+        "battery last",
+        ("Grid", "Backup", "Generator", "PV", "Links", "Battery"),
+        "a pack cannot be switched off at its posts: it comes when everything else is done",
+    ),
+    School(
+        "unit by unit",
+        ("Battery", "PV", "Grid", "Backup", "Generator", "Links"),
+        "one cover open at a time, so that two people can work at two boxes; what can be live is"
+        " still landed last",
+    ),
+)
 
 
 def school_of(landing: Landing, inverter: Inverter) -> School:
-    """The school in force: the maker's order where the sheet gives one and the crew has not chosen another, else the crew's."""
+    """The school in force: the maker's order where the sheet gives one and the crew has not chosen
+    another, else the crew's.
+    """
     if landing == "maker":
         if not inverter.landing:
             return SCHOOLS[0]
         rest = tuple(s for s in SCHOOLS[0].stages if s not in inverter.landing)
-        return School("maker", (*inverter.landing, *rest), f"the sheet of {inverter.maker} {inverter.model} says so")
+        return School(
+            "maker",
+            (*inverter.landing, *rest),
+            f"the sheet of {inverter.maker} {inverter.model} says so",
+        )
     return next(s for s in SCHOOLS if s.name == landing)
 
 
 def unit_order(ways: Iterable[tuple[str, str]]) -> dict[str, int]:
-    """A place for every body of circuits given as (source, load), so that each load comes before its source: what can be live is last."""
+    """A place for every body of circuits given as (source, load), so that each load comes before
+    its source: what can be live is last.
+    """
     after: dict[str, list[str]] = {}
     for source, load in ways:
         after.setdefault(load, [])
@@ -58,8 +82,11 @@ def unit_order(ways: Iterable[tuple[str, str]]) -> dict[str, int]:
     return out
 
 
-def in_order(rows: Sequence[Termination], school: School, units: dict[str, int]) -> tuple[Termination, ...]:
-    """The terminations in landing order, numbered from 1. Within a stage the order they come in stands: the end that can be live is last.
+def in_order(
+    rows: Sequence[Termination], school: School, units: dict[str, int]
+) -> tuple[Termination, ...]:
+    """The terminations in landing order, numbered from 1. Within a stage the order they come in
+    stands: the end that can be live is last.
 
     units: `unit_order` of the job's circuits.
     """

@@ -1,4 +1,6 @@
-"""Warning placards and panel legends by the job's code book, with the figures of this job. Wordings from memory: check your edition."""
+"""Warning placards and panel legends by the job's code book, with the figures of this job. Wordings
+from memory: check your edition.
+"""
 
 from __future__ import annotations
 
@@ -8,7 +10,7 @@ from dataclasses import dataclass
 from datetime import date
 from typing import TYPE_CHECKING, Literal
 
-from gumboot.core.working import Figure, fmt
+from gumboot.core.basis.figure import Figure, fmt
 
 if TYPE_CHECKING:
     from gumboot.core.design import Design
@@ -18,7 +20,8 @@ Word = Literal["WARNING", "CAUTION", "NOTICE", ""]
 
 @dataclass(frozen=True, slots=True)
 class Placard:
-    """One placard: where it goes, its signal word (ISO 3864, ANSI Z535), what it says, the clause that asks for it, the figures on it.
+    """One placard: where it goes, its signal word (ISO 3864, ANSI Z535), what it says, the clause
+    that asks for it, the figures on it.
 
     letters_mm: the least height of its letters where the clause gives one.
     """
@@ -58,9 +61,44 @@ def _nec(d: Design, day: date) -> Iterator[Placard]:
     highest = highest_string(d)
     if highest:
         for unit in units:
-            yield Placard(f"pv-disconnect.{unit}", unit, "WARNING", ("PV SYSTEM DISCONNECT", "ELECTRIC SHOCK HAZARD", "TERMINALS ON THE LINE AND LOAD SIDES MAY BE ENERGIZED IN THE OPEN POSITION", f"MAXIMUM DC VOLTAGE {math.ceil(highest.n)} V"), f"{book} 690.13(B), 690.7(D)", (highest,))  # fmt: skip
-        yield Placard("pv-conduit", "PV raceways, each 10 ft and at each turn and wall", "", ("SOLAR PV DC CIRCUIT",), f"{book} 690.31(D)(2)", count=max(4, 4 * len(d.strings)), letters_mm=9.5, reflective=True)  # fmt: skip
-        yield Placard("rapid-shutdown", f"{service}, at the service", "", ("SOLAR PV SYSTEM IS EQUIPPED WITH RAPID SHUTDOWN", "TURN RAPID SHUTDOWN SWITCH TO THE “OFF” POSITION TO SHUT DOWN PV SYSTEM AND REDUCE SHOCK HAZARD IN ARRAY"), f"{book} 690.56(C)(1)", letters_mm=9.5, reflective=True)  # fmt: skip
+            yield Placard(
+                f"pv-disconnect.{unit}",
+                unit,
+                "WARNING",
+                (
+                    "PV SYSTEM DISCONNECT",
+                    "ELECTRIC SHOCK HAZARD",
+                    "TERMINALS ON THE LINE AND LOAD SIDES MAY BE ENERGIZED IN THE OPEN POSITION",
+                    f"MAXIMUM DC VOLTAGE {math.ceil(highest.n)} V",
+                ),
+                f"{book} 690.13(B), 690.7(D)",
+                (highest,),
+            )
+        yield Placard(
+            "pv-conduit",
+            "PV raceways, each 10 ft and at each turn and wall",
+            "",
+            ("SOLAR PV DC CIRCUIT",),
+            f"{book} 690.31(D)(2)",
+            count=max(4, 4 * len(d.strings)),
+            letters_mm=9.5,
+            reflective=True,
+        )
+        yield Placard(
+            "rapid-shutdown",
+            f"{service}, at the service",
+            "",
+            (
+                "SOLAR PV SYSTEM IS EQUIPPED WITH RAPID SHUTDOWN",
+                (
+                    "TURN RAPID SHUTDOWN SWITCH TO THE “OFF” POSITION TO SHUT DOWN PV SYSTEM AND"
+                    " REDUCE SHOCK HAZARD IN ARRAY"
+                ),
+            ),
+            f"{book} 690.56(C)(1)",
+            letters_mm=9.5,
+            reflective=True,
+        )
         yield Placard(
             "rapid-switch",
             "Rapid shutdown switch",
@@ -72,13 +110,38 @@ def _nec(d: Design, day: date) -> Iterator[Placard]:
         )
     if d.bus and plan.supply.connection == "main-panel breaker":
         if d.bus.used_sum and d.bus.passes.startswith("sum"):
-            yield Placard("bus-sum", service, "WARNING", ("THIS EQUIPMENT FED BY MULTIPLE SOURCES", "TOTAL RATING OF ALL OVERCURRENT DEVICES, EXCLUDING MAIN SUPPLY OVERCURRENT DEVICE, SHALL NOT EXCEED AMPACITY OF BUSBAR", f"BUSBAR {fmt(d.bus.bus.n)} A"), f"{book} 705.12(B)(3)", (d.bus.bus, d.bus.used_sum))  # fmt: skip
+            yield Placard(
+                "bus-sum",
+                service,
+                "WARNING",
+                (
+                    "THIS EQUIPMENT FED BY MULTIPLE SOURCES",
+                    (
+                        "TOTAL RATING OF ALL OVERCURRENT DEVICES, EXCLUDING MAIN SUPPLY OVERCURRENT"
+                        " DEVICE, SHALL NOT EXCEED AMPACITY OF BUSBAR"
+                    ),
+                    f"BUSBAR {fmt(d.bus.bus.n)} A",
+                ),
+                f"{book} 705.12(B)(3)",
+                (d.bus.bus, d.bus.used_sum),
+            )
         else:
-            yield Placard("bus-120", f"{service}, beside the back-fed breaker", "WARNING", ("POWER SOURCE OUTPUT CONNECTION", "DO NOT RELOCATE THIS OVERCURRENT DEVICE"), f"{book} 705.12(B)(2)", (d.bus.used_120, d.bus.allowed_120))  # fmt: skip
+            yield Placard(
+                "bus-120",
+                f"{service}, beside the back-fed breaker",
+                "WARNING",
+                ("POWER SOURCE OUTPUT CONNECTION", "DO NOT RELOCATE THIS OVERCURRENT DEVICE"),
+                f"{book} 705.12(B)(2)",
+                (d.bus.used_120, d.bus.allowed_120),
+            )
     sources = sources_of(d)
     if plan.supply.kind == "off-grid":
         yield Placard(
-            "stand-alone", "Outside, at the building", "CAUTION", ("STAND-ALONE ELECTRIC POWER SYSTEM", *sources), f"{book} 710.10"
+            "stand-alone",
+            "Outside, at the building",
+            "CAUTION",
+            ("STAND-ALONE ELECTRIC POWER SYSTEM", *sources),
+            f"{book} 710.10",
         )
     else:
         yield Placard(
@@ -90,16 +153,63 @@ def _nec(d: Design, day: date) -> Iterator[Placard]:
             count=1 + len(units),
         )
     if d.bank:
-        fault = (f"AVAILABLE FAULT CURRENT {math.ceil(d.fault.n):,} A", f"CALCULATED {day.isoformat()}") if d.fault else ()
+        fault = (
+            (f"AVAILABLE FAULT CURRENT {math.ceil(d.fault.n):,} A", f"CALCULATED {day.isoformat()}")
+            if d.fault
+            else ()
+        )
         inside = d.inverter.pack_inside != "" and not plan.kit.packs
-        at = ", ".join(units) if inside else _label(d, "dc-bus") if any(b.id == "dc-bus" for b in d.bodies) else _label(d, "pack-1")
-        volts = f"NOMINAL AC VOLTAGE {'120/240' if plan.supply.kind.startswith('split') or plan.supply.kind == 'off-grid' else fmt(d.inverter.voltage_v)} V"
-        yield Placard("ess-disconnect", at, "NOTICE", ("ENERGY STORAGE SYSTEM DISCONNECT", volts, f"MAXIMUM DC VOLTAGE {fmt(d.bank.v_max.n)} V", *fault), f"{book} 706.15(C)", tuple(f for f in (d.bank.v_max, d.fault) if f))  # fmt: skip
+        at = (
+            ", ".join(units)
+            if inside
+            else (
+                _label(d, "dc-bus")
+                if any(b.id == "dc-bus" for b in d.bodies)
+                else _label(d, "pack-1")
+            )
+        )
+        split = plan.supply.kind.startswith("split") or plan.supply.kind == "off-grid"
+        volts = f"NOMINAL AC VOLTAGE {'120/240' if split else fmt(d.inverter.voltage_v)} V"
+        yield Placard(
+            "ess-disconnect",
+            at,
+            "NOTICE",
+            (
+                "ENERGY STORAGE SYSTEM DISCONNECT",
+                volts,
+                f"MAXIMUM DC VOLTAGE {fmt(d.bank.v_max.n)} V",
+                *fault,
+            ),
+            f"{book} 706.15(C)",
+            tuple(f for f in (d.bank.v_max, d.fault) if f),
+        )
     if plan.backup.loads != "nothing" and plan.supply.kind != "off-grid":
-        yield Placard("standby", service, "NOTICE", ("OPTIONAL STANDBY POWER SOURCE", f"{', '.join(units).upper()}: {plan.kit.inverters} × {d.inverter.power_w / 1000:g} kW INVERTER AND BATTERY"), f"{book} 702.7(A)")  # fmt: skip
+        yield Placard(
+            "standby",
+            service,
+            "NOTICE",
+            (
+                "OPTIONAL STANDBY POWER SOURCE",
+                (
+                    f"{', '.join(units).upper()}: {plan.kit.inverters} ×"
+                    f" {d.inverter.power_w / 1000:g} kW INVERTER AND BATTERY"
+                ),
+            ),
+            f"{book} 702.7(A)",
+        )
     if plan.kit.generator:
-        kind = "SEPARATELY DERIVED (BONDED NEUTRAL)" if plan.kit.generator.bonded else "NONSEPARATELY DERIVED (FLOATING NEUTRAL)"
-        yield Placard("inlet", "Generator inlet", "WARNING", (f"FOR CONNECTION OF A {kind} SYSTEM ONLY",), f"{book} 702.7(C)")
+        kind = (
+            "SEPARATELY DERIVED (BONDED NEUTRAL)"
+            if plan.kit.generator.bonded
+            else "NONSEPARATELY DERIVED (FLOATING NEUTRAL)"
+        )
+        yield Placard(
+            "inlet",
+            "Generator inlet",
+            "WARNING",
+            (f"FOR CONNECTION OF A {kind} SYSTEM ONLY",),
+            f"{book} 702.7(C)",
+        )
     yield from _legends(d, f"{book} 408.4(A), 110.22")
 
 
@@ -120,23 +230,87 @@ def _iec(d: Design, day: date) -> Iterator[Placard]:
             count=3,
         )
     if highest:
-        yield Placard("pv-dc", "every access to live DC parts: boxes, PV switch, inverter", "WARNING", ("PV DC", "LIVE PARTS CAN REMAIN ENERGIZED AFTER ISOLATION", f"HIGHEST VOLTAGE {math.ceil(highest.n)} V DC"), "IEC 60364-7-712 712.514.102; IEC 62446-1", (highest,), count=1 + len(d.strings))  # fmt: skip
+        yield Placard(
+            "pv-dc",
+            "every access to live DC parts: boxes, PV switch, inverter",
+            "WARNING",
+            (
+                "PV DC",
+                "LIVE PARTS CAN REMAIN ENERGIZED AFTER ISOLATION",
+                f"HIGHEST VOLTAGE {math.ceil(highest.n)} V DC",
+            ),
+            "IEC 60364-7-712 712.514.102; IEC 62446-1",
+            (highest,),
+            count=1 + len(d.strings),
+        )
     if plan.supply.kind != "off-grid":
-        yield Placard("dual-supply", f"{board}, meter, and every point of isolation", "WARNING", ("DUAL SUPPLY", "DO NOT WORK ON THIS EQUIPMENT UNTIL IT IS ISOLATED FROM BOTH MAINS AND ON-SITE SUPPLIES", *sources_of(d)), "IEC 60364-5-55 551.7; common practice", count=2 + len(units))  # fmt: skip
+        yield Placard(
+            "dual-supply",
+            f"{board}, meter, and every point of isolation",
+            "WARNING",
+            (
+                "DUAL SUPPLY",
+                (
+                    "DO NOT WORK ON THIS EQUIPMENT UNTIL IT IS ISOLATED FROM BOTH MAINS AND ON-SITE"
+                    " SUPPLIES"
+                ),
+                *sources_of(d),
+            ),
+            "IEC 60364-5-55 551.7; common practice",
+            count=2 + len(units),
+        )
     for unit in units:
-        yield Placard(f"inverter.{unit}", unit, "WARNING", ("INVERTER", "ISOLATE AC AND DC BEFORE WORK", f"CAPACITORS: WAIT {d.inverter.capacitor_wait_min:g} MIN, THEN PROVE DEAD"), "IEC 62109-1; common practice")  # fmt: skip
+        yield Placard(
+            f"inverter.{unit}",
+            unit,
+            "WARNING",
+            (
+                "INVERTER",
+                "ISOLATE AC AND DC BEFORE WORK",
+                f"CAPACITORS: WAIT {d.inverter.capacitor_wait_min:g} MIN, THEN PROVE DEAD",
+            ),
+            "IEC 62109-1; common practice",
+        )
     if d.bank:
-        fault = (f"PROSPECTIVE FAULT CURRENT {math.ceil(d.fault.n):,} A", f"CALCULATED {day.isoformat()}") if d.fault else ()
-        yield Placard("battery", _label(d, "pack-1"), "WARNING", ("BATTERY", f"{fmt(d.bank.v_nom.n)} V NOMINAL, UP TO {fmt(d.bank.v_max.n)} V DC", "CANNOT BE SWITCHED OFF AT ITS POSTS", *fault), "IEC 62485-5; common practice", tuple(f for f in (d.bank.v_nom, d.bank.v_max, d.fault) if f))  # fmt: skip
+        fault = (
+            (
+                f"PROSPECTIVE FAULT CURRENT {math.ceil(d.fault.n):,} A",
+                f"CALCULATED {day.isoformat()}",
+            )
+            if d.fault
+            else ()
+        )
+        yield Placard(
+            "battery",
+            _label(d, "pack-1"),
+            "WARNING",
+            (
+                "BATTERY",
+                f"{fmt(d.bank.v_nom.n)} V NOMINAL, UP TO {fmt(d.bank.v_max.n)} V DC",
+                "CANNOT BE SWITCHED OFF AT ITS POSTS",
+                *fault,
+            ),
+            "IEC 62485-5; common practice",
+            tuple(f for f in (d.bank.v_nom, d.bank.v_max, d.fault) if f),
+        )
     if plan.backup.loads != "nothing":
         yield Placard(
             "island",
             board,
             "NOTICE",
-            ("THIS INSTALLATION GOES ON IN AN OUTAGE", f"NEUTRAL IS THEN EARTHED BY THE {plan.backup.bond.upper()}"),
+            (
+                "THIS INSTALLATION GOES ON IN AN OUTAGE",
+                f"NEUTRAL IS THEN EARTHED BY THE {plan.backup.bond.upper()}",
+            ),
             "IEC 60364-8-82; common practice",
         )
-    yield Placard("documents", board, "NOTICE", ("SINGLE-LINE DIAGRAM AND SHUTDOWN PROCEDURE ARE KEPT HERE",), "IEC 62446-1 clause 4")
+    yield Placard(
+        "documents",
+        board,
+        "NOTICE",
+        ("SINGLE-LINE DIAGRAM AND SHUTDOWN PROCEDURE ARE KEPT HERE",),
+        "IEC 62446-1 clause 4",
+    )
     yield from _legends(d, "IEC 60364-5-51 514.4, IEC 61439-3")
 
 
@@ -146,14 +320,21 @@ def sources_of(d: Design) -> tuple[str, ...]:
 
 
 def _legends(d: Design, clause: str) -> Iterator[Placard]:
-    """One legend for each box that has breakers of this job: what each feeds, its rating, and what its conductor permits."""
+    """One legend for each box that has breakers of this job: what each feeds, its rating, and what
+    its conductor permits.
+    """
     boxes: dict[str, list[str]] = {}
     for s in d.circuits:
         c = s.circuit
         if c.system == "ac" and s.protection:
-            box = c.load if c.family in ("backup",) and c.load.port.startswith("breaker") else c.source
+            box = (
+                c.load
+                if c.family in ("backup",) and c.load.port.startswith("breaker")
+                else c.source
+            )
             boxes.setdefault(box.label, []).append(
-                f"C{c.number} {box.port}: {c.name}, {s.protection_text}, conductor permits {math.floor(s.permitted.n)} A"
+                f"C{c.number} {box.port}: {c.name}, {s.protection_text}, conductor permits"
+                f" {math.floor(s.permitted.n)} A"
             )
     for label, rows in boxes.items():
         yield Placard(f"legend.{label}", label, "", (f"{label.upper()}: LEGEND", *rows), clause)

@@ -22,7 +22,9 @@ class Due:
 
 
 def due(terminations: Sequence[Termination], stand: Callable[[Termination], Stand]) -> list[Due]:
-    """Every joint made off that wants a second look, in the order they come due. Those re-checked are not among them."""
+    """Every joint made off that wants a second look, in the order they come due. Those re-checked
+    are not among them.
+    """
     out = []
     for t in terminations:
         s = stand(t)
@@ -31,7 +33,11 @@ def due(terminations: Sequence[Termination], stand: Callable[[Termination], Stan
     return sorted(out, key=lambda d: (d.at, d.joint.number))
 
 
-def drifted(terminations: Sequence[Termination], stand: Callable[[Termination], Stand]) -> list[tuple[Termination, Stand]]:
+def drifted(
+    terminations: Sequence[Termination], stand: Callable[[Termination], Stand]
+) -> list[tuple[Termination, Stand]]:
     """Joints with a first and a second reading, the largest fall first."""
     rows = [(t, stand(t)) for t in terminations]
-    return sorted(((t, s) for t, s in rows if s.drift), key=lambda r: r[1].drift.share if r[1].drift else 0.0)
+    return sorted(
+        ((t, s) for t, s in rows if s.drift), key=lambda r: r[1].drift.share if r[1].drift else 0.0
+    )

@@ -5,13 +5,27 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from gumboot.core.basis.figure import Figure
 from gumboot.core.kit import Family
-from gumboot.core.terminal import Conductor, Recheck, Strands
-from gumboot.core.working import Figure
+from gumboot.core.kit.terminal import Conductor, Recheck, Strands
 
 Kind = Literal["dead", "factory", "bar", "conductor", "signal", "cover"]
 State = Literal["proven", "prepared", "landed", "torqued", "tugged", "marked", "closed"]
-Made = Literal["lug", "bare", "ferrule", "pv-connector", "spring", "plug", "clip", "screw", "ring", "as made", "bar", "dead", "cover"]
+Made = Literal[
+    "lug",
+    "bare",
+    "ferrule",
+    "pv-connector",
+    "spring",
+    "plug",
+    "clip",
+    "screw",
+    "ring",
+    "as made",
+    "bar",
+    "dead",
+    "cover",
+]
 
 STAGES: tuple[tuple[str, tuple[Family, ...]], ...] = (
     ("Battery", ("battery", "pack")),
@@ -24,7 +38,9 @@ SCREWED: tuple[Made, ...] = ("lug", "bare", "ferrule", "screw", "ring")
 
 
 def chain_of(kind: Kind, made: Made, torque: bool) -> tuple[State, ...]:
-    """The states in order. A spring clamp or plug has no torque and no mark; a joint of the works is there already."""
+    """The states in order. A spring clamp or plug has no torque and no mark; a joint of the works
+    is there already.
+    """
     if kind == "dead":
         return ("proven",)
     if kind == "cover":
@@ -36,15 +52,21 @@ def chain_of(kind: Kind, made: Made, torque: bool) -> tuple[State, ...]:
     if made in ("plug", "clip"):
         return ("landed", "tugged")
     if made in SCREWED and torque:
-        return ("landed", "torqued", "marked") if made == "ring" else ("prepared", "landed", "torqued", "tugged", "marked")
+        return (
+            ("landed", "torqued", "marked")
+            if made == "ring"
+            else ("prepared", "landed", "torqued", "tugged", "marked")
+        )
     return ("prepared", "landed", "tugged")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Termination:
-    """One thing to make off. torque None: nothing to turn. Strip and sleeve in mm, torque in N·m, insulation in °C.
+    """One thing to make off. torque None: nothing to turn. Strip and sleeve in mm, torque in N·m,
+    insulation in °C.
 
-    pad: the port and terminal on its body's block. far: what the other end lands on. isolate: what must be open and locked before.
+    pad: the port and terminal on its body's block. far: what the other end lands on. isolate: what
+    must be open and locked before.
     recheck: what is done a day later. polarity is the conductor's own: +, −, L1, N, PE.
     """
 

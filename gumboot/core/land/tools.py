@@ -1,4 +1,6 @@
-"""Torque tools: what a scale can vouch for, and which of the crew's serves a joint best. ISO 6789-1:2017, from memory."""
+"""Torque tools: what a scale can vouch for, and which of the crew's serves a joint best. ISO
+6789-1:2017, from memory.
+"""
 
 from __future__ import annotations
 
@@ -7,14 +9,16 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Literal
 
+from gumboot.core.basis.figure import fmt
+from gumboot.core.basis.units import NM_FTLB, NM_INLB
 from gumboot.core.land.termination import Termination
-from gumboot.core.units import NM_FTLB, NM_INLB
-from gumboot.core.working import fmt
 
 Scale = Literal["N·m", "in·lb", "ft·lb", "both"]
 PER_NM: dict[str, float] = {"N·m": 1.0, "in·lb": NM_INLB, "ft·lb": NM_FTLB}
 LEAST_SHARE = 0.2  # of the scale: common practice
-CLASSES: dict[str, tuple[str, float, float]] = {  # class: what it is, permissible deviation up to 10 N·m and above
+CLASSES: dict[
+    str, tuple[str, float, float]
+] = {  # class: what it is, permissible deviation up to 10 N·m and above
     "I-A": ("wrench with a bending or torsion bar", 0.06, 0.06),
     "I-B": ("wrench with a dial or display", 0.06, 0.04),
     "I-C": ("electronic wrench", 0.06, 0.04),
@@ -32,7 +36,8 @@ CLASSES: dict[str, tuple[str, float, float]] = {  # class: what it is, permissib
 
 @dataclass(frozen=True, slots=True)
 class Wrench:
-    """A torque tool: its scale in N·m, the unit on it ("both": N·m and the inch's, so that the job decides), its class, serial, and the day its
+    """A torque tool: its scale in N·m, the unit on it ("both": N·m and the inch's, so that the job
+    decides), its class, serial, and the day its
     calibration runs out.
 
     address: host and port of a tool that records, else empty.
@@ -50,11 +55,15 @@ class Wrench:
 
     @property
     def serves_from(self) -> float:
-        """The least torque in N·m it is used for: a fifth of its scale (common practice), or its own least."""
+        """The least torque in N·m it is used for: a fifth of its scale (common practice), or its
+        own least.
+        """
         return max(self.least_nm, LEAST_SHARE * self.most_nm)
 
     def reaches(self, torque_nm: float) -> bool:
-        """Whether a torque lies between 20 and 100 % of the scale (common practice) and within the tool's own range."""
+        """Whether a torque lies between 20 and 100 % of the scale (common practice) and within the
+        tool's own range.
+        """
         return self.serves_from - 1e-9 <= torque_nm <= self.most_nm + 1e-9
 
     def tolerance(self, torque_nm: float) -> float:
@@ -65,16 +74,26 @@ class Wrench:
     def refuses(self, torque_nm: float, day: date) -> str:
         """Why it cannot vouch for a torque on a day; empty when it can."""
         if self.calibrated_until < day:
-            return f"{self.name}'s calibration ran out on {self.calibrated_until.isoformat()}: use a tool in date"
+            return (
+                f"{self.name}'s calibration ran out on {self.calibrated_until.isoformat()}: use a"
+                " tool in date"
+            )
         if not self.reaches(torque_nm):
-            return f"{self.name} serves {fmt(self.serves_from)} to {fmt(self.most_nm)} N·m; this joint wants {torque_nm:.3g} N·m: use a tool that reaches"
+            return (
+                f"{self.name} serves {fmt(self.serves_from)} to {fmt(self.most_nm)} N·m; this joint"
+                f" wants {torque_nm:.3g} N·m: use a tool that reaches"
+            )
         return ""
 
 
 def best_wrench(torque_nm: float, wrenches: Iterable[Wrench], day: date) -> Wrench | None:
-    """The wrench in date whose scale holds the torque nearest its middle, the more accurate of equals; None when nobody's tool reaches."""
+    """The wrench in date whose scale holds the torque nearest its middle, the more accurate of
+    equals; None when nobody's tool reaches.
+    """
     fit = [w for w in wrenches if not w.refuses(torque_nm, day)]
-    return min(fit, key=lambda w: (w.tolerance(torque_nm), abs(torque_nm / w.most_nm - 0.6)), default=None)
+    return min(
+        fit, key=lambda w: (w.tolerance(torque_nm), abs(torque_nm / w.most_nm - 0.6)), default=None
+    )
 
 
 def in_scale(torque_nm: float, scale: str) -> str:
@@ -84,7 +103,9 @@ def in_scale(torque_nm: float, scale: str) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Lacking:
-    """What nobody's tool reaches: torque in N·m, bit, how many joints, and a range that would serve, in N·m."""
+    """What nobody's tool reaches: torque in N·m, bit, how many joints, and a range that would
+    serve, in N·m.
+    """
 
     torque_nm: float
     bit: str
@@ -93,10 +114,17 @@ class Lacking:
     to_nm: float
 
 
-def lacking(terminations: Sequence[Termination], wrenches: Sequence[Wrench], day: date) -> list[Lacking]:
-    """A shopping line for every torque and bit that no tool of the crew serves on a day, least torque first."""
+def lacking(
+    terminations: Sequence[Termination], wrenches: Sequence[Wrench], day: date
+) -> list[Lacking]:
+    """A shopping line for every torque and bit that no tool of the crew serves on a day, least
+    torque first.
+    """
     joints: dict[tuple[float, str], int] = {}
     for t in terminations:
         if t.torque and best_wrench(t.torque.n, wrenches, day) is None:
             joints[round(t.torque.n, 3), t.bit] = joints.get((round(t.torque.n, 3), t.bit), 0) + 1
-    return [Lacking(nm, bit, n, round(nm / 2, 2), round(min(nm / LEAST_SHARE, 2 * nm), 2)) for (nm, bit), n in sorted(joints.items())]
+    return [
+        Lacking(nm, bit, n, round(nm / 2, 2), round(min(nm / LEAST_SHARE, 2 * nm), 2))
+        for (nm, bit), n in sorted(joints.items())
+    ]

@@ -1,4 +1,5 @@
-"""The wall: where everything stands, what it is screwed to, how its conductors run, and who lifts it.
+"""The wall: where everything stands, what it is screwed to, how its conductors run, and who lifts
+it.
 
 boxes ──places──▶ scene ──▶ rules (too near, on wood, in the rain)
                     │
@@ -12,4 +13,15 @@ from gumboot.core.wall.drill import Drill, drill_sheet, steps
 from gumboot.core.wall.hang import OnWall, hang, wall_findings
 from gumboot.core.wall.routes import with_routes
 
-__all__ = ["Box", "Drill", "OnWall", "Placed", "boxes", "drill_sheet", "hang", "steps", "wall_findings", "with_routes"]
+__all__ = [
+    "Box",
+    "Drill",
+    "OnWall",
+    "Placed",
+    "boxes",
+    "drill_sheet",
+    "hang",
+    "steps",
+    "wall_findings",
+    "with_routes",
+]

@@ -1,7 +1,10 @@
-"""Legal layouts of a wall, proposed: every gap kept, displays at the eye, brackets on studs, cables short, a row tidy. CP-SAT, by OR-Tools.
+"""Legal layouts of a wall, proposed: every gap kept, displays at the eye, brackets on studs, cables
+short, a row tidy. CP-SAT, by OR-Tools.
 
-Variables are the left lower corners on a grid of `GRID_MM`. Two things keep apart when one of four holds: left, right, above or below,
-by what `gaps.between` asks; so what is proposed here is what `rules.judge` accepts, and it is judged again before it is shown.
+Variables are the left lower corners on a grid of `GRID_MM`. Two things keep apart when one of four
+holds: left, right, above or below,
+by what `gaps.between` asks; so what is proposed here is what `rules.judge` accepts, and it is
+judged again before it is shown.
 """
 
 from __future__ import annotations
@@ -12,12 +15,22 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from gumboot.core.circuits import Circuit
 from gumboot.core.kit import Catalogue
+from gumboot.core.network import Circuit
 from gumboot.core.plan import Backing, Plan, Spot, Wall
 from gumboot.core.wall.bodies import Box, Placed
 from gumboot.core.wall.fixing import SAFE_MM, hold, on_stud, rails_behind, well_held
-from gumboot.core.wall.gaps import HIDDEN, Rect, Wanted, between, from_neighbour, gaps, rect_of, rect_of_neighbour, short
+from gumboot.core.wall.gaps import (
+    HIDDEN,
+    Rect,
+    Wanted,
+    between,
+    from_neighbour,
+    gaps,
+    rect_of,
+    rect_of_neighbour,
+    short,
+)
 from gumboot.core.wall.routes import entry, route, wants
 from gumboot.core.wall.rules import (
     EYE_OFF_MM,
@@ -56,7 +69,9 @@ WEIGHT = {"dc": 4, "pv": 0, "ac": 2, "signal": 1}
 
 @dataclass(frozen=True, slots=True)
 class Arrangement:
-    """One layout: places, boards and rails it wants, and its figures. battery_m: all battery cables; margin_mm: the least that any gap has to spare."""
+    """One layout: places, boards and rails it wants, and its figures. battery_m: all battery
+    cables; margin_mm: the least that any gap has to spare.
+    """
 
     placed: dict[str, Spot]
     backing: tuple[Backing, ...]
@@ -71,20 +86,40 @@ class Arrangement:
 
 @dataclass(frozen=True, slots=True)
 class Arranged:
-    """Up to three layouts, best first; or the rules each of which alone stands in the way, in words."""
+    """Up to three layouts, best first; or the rules each of which alone stands in the way, in
+    words.
+    """
 
     best: tuple[Arrangement, ...]
     blocked_by: tuple[str, ...] = ()
     why: str = ""
 
 
-def arrange(plan: Plan, index: int, every: Sequence[Box], circuits: Sequence[Circuit], catalogue: Catalogue, seconds: float = SECONDS, most: int = 3) -> Arranged:  # fmt: skip
-    """Layouts of one wall for all boxes that stand on no other wall; what hung before stays where it is."""
+def arrange(
+    plan: Plan,
+    index: int,
+    every: Sequence[Box],
+    circuits: Sequence[Circuit],
+    catalogue: Catalogue,
+    seconds: float = SECONDS,
+    most: int = 3,
+) -> Arranged:
+    """Layouts of one wall for all boxes that stand on no other wall; what hung before stays where
+    it is.
+    """
     wall = plan.walls[index]
     elsewhere = {b for i, w in enumerate(plan.walls) if i != index for b in w.placed}
-    fixed = [Placed(b, wall.placed[b.id].x_mm, wall.placed[b.id].y_mm) for b in every if b.there and b.id in wall.placed]
+    fixed = [
+        Placed(b, wall.placed[b.id].x_mm, wall.placed[b.id].y_mm)
+        for b in every
+        if b.there and b.id in wall.placed
+    ]
     free = [
-        b for b in every if b.id not in elsewhere and not b.there and not (b.role == "trough" and b.id not in {x.id for x in wall.extras})
+        b
+        for b in every
+        if b.id not in elsewhere
+        and not b.there
+        and not (b.role == "trough" and b.id not in {x.id for x in wall.extras})
     ]
     if not free:
         return Arranged((), (), "There is nothing to arrange on this wall.")
@@ -97,17 +132,44 @@ def arrange(plan: Plan, index: int, every: Sequence[Box], circuits: Sequence[Cir
         found.append(at)
     if found:
         return Arranged(tuple(job.described(x) for _, x in sorted(found, key=lambda f: f[0])))
-    if wide := next((b for b in free if job.bound(b).right < job.bound(b).left or job.bound(b).top < job.bound(b).bottom), None):
-        return Arranged((), (RULES["edge"],), f"{wide.label} with its room does not go onto this wall.")
-    blocks = tuple(words for rule, words in RULES.items() if job.solve([], (rule,), seconds / 2, any_will_do=True) is not None)
-    return Arranged((), blocks, "" if blocks else "More than one rule stands in the way: the wall is too small for all of it.")
+    if wide := next(
+        (
+            b
+            for b in free
+            if job.bound(b).right < job.bound(b).left or job.bound(b).top < job.bound(b).bottom
+        ),
+        None,
+    ):
+        return Arranged(
+            (), (RULES["edge"],), f"{wide.label} with its room does not go onto this wall."
+        )
+    blocks = tuple(
+        words
+        for rule, words in RULES.items()
+        if job.solve([], (rule,), seconds / 2, any_will_do=True) is not None
+    )
+    return Arranged(
+        (),
+        blocks,
+        (
+            ""
+            if blocks
+            else "More than one rule stands in the way: the wall is too small for all of it."
+        ),
+    )
 
 
 class Job:
     """One wall to arrange: boxes to place, and what is there."""
 
     def __init__(
-        self, plan: Plan, wall: Wall, free: Sequence[Box], fixed: Sequence[Placed], circuits: Sequence[Circuit], catalogue: Catalogue
+        self,
+        plan: Plan,
+        wall: Wall,
+        free: Sequence[Box],
+        fixed: Sequence[Placed],
+        circuits: Sequence[Circuit],
+        catalogue: Catalogue,
     ) -> None:
         self.plan, self.wall, self.free, self.fixed, self.circuits, self.catalogue = (
             plan,
@@ -124,7 +186,9 @@ class Job:
         return bounds(self.wall, Placed(b, 0, 0))
 
     def held_at(self, b: Box) -> list[int] | None:
-        """Grid places of its left edge at which it is held well enough; None where any will do; empty where only rails hold it."""
+        """Grid places of its left edge at which it is held well enough; None where any will do;
+        empty where only rails hold it.
+        """
         if b.id not in self._held:
             self._held[b.id] = self._find_held(b)
         return self._held[b.id]
@@ -146,8 +210,16 @@ class Job:
                 out.append(x)
         return out
 
-    def solve(self, others: Sequence[dict[str, tuple[int, int]]], without: Iterable[str], seconds: float, any_will_do: bool = False) -> tuple[float, dict[str, tuple[int, int]]] | None:  # fmt: skip
-        """(cost, grid places of all free boxes), the least-cost that was found in time; None when there are none, or none was found."""
+    def solve(
+        self,
+        others: Sequence[dict[str, tuple[int, int]]],
+        without: Iterable[str],
+        seconds: float,
+        any_will_do: bool = False,
+    ) -> tuple[float, dict[str, tuple[int, int]]] | None:
+        """(cost, grid places of all free boxes), the least-cost that was found in time; None when
+        there are none, or none was found.
+        """
         from ortools.sat.python import cp_model
 
         m: Any = cp_model.CpModel()
@@ -158,7 +230,10 @@ class Job:
             r = self.bound(b)
             if "edge" in left_out:
                 r = Rect(
-                    0.0, 0.0, self.wall.width_mm - b.case.width, 0.0 if b.case.mount == "floor" else self.wall.height_mm - b.case.height
+                    0.0,
+                    0.0,
+                    self.wall.width_mm - b.case.width,
+                    0.0 if b.case.mount == "floor" else self.wall.height_mm - b.case.height,
                 )
             top = r.top
             if "height" not in left_out and b.role in WORKED_AT and b.role != "inverter":
@@ -169,7 +244,9 @@ class Job:
                 return None
             held = None if "hold" in left_out else self.held_at(b)
             x[b.id] = (
-                m.new_int_var_from_domain(cp_model.Domain.from_values(held), f"x_{b.id}") if held else m.new_int_var(lo, hi, f"x_{b.id}")
+                m.new_int_var_from_domain(cp_model.Domain.from_values(held), f"x_{b.id}")
+                if held
+                else m.new_int_var(lo, hi, f"x_{b.id}")
             )
             y[b.id] = m.new_int_var(low, high, f"y_{b.id}")
         cost: list[Any] = []
@@ -193,12 +270,16 @@ class Job:
         solver.parameters.num_workers = 2
         solver.parameters.random_seed = 1
         state = solver.solve(m)
-        if state == cp_model.UNKNOWN:  # a busy machine: neither a layout nor a proof that there is none
+        if (
+            state == cp_model.UNKNOWN
+        ):  # a busy machine: neither a layout nor a proof that there is none
             solver.parameters.max_time_in_seconds = PATIENCE * seconds
             state = solver.solve(m)
         if state not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
             return None
-        return solver.objective_value, {b.id: (solver.value(x[b.id]), solver.value(y[b.id])) for b in self.free}
+        return solver.objective_value, {
+            b.id: (solver.value(x[b.id]), solver.value(y[b.id])) for b in self.free
+        }
 
     def _apart(self, m: Any, x: dict[str, Any], y: dict[str, Any], left_out: set[str]) -> None:
         """Four ways for any two things to keep apart."""
@@ -206,11 +287,21 @@ class Job:
         for a, b in itertools.combinations(self.free, 2):
             want = none if "box" in left_out else self._between(a, b)
             aside = "working" not in left_out and self.plan.code == "nec-2023" and self._proud(a, b)
-            self._four(m, (x[a.id], y[a.id], a.case.width, a.case.height), (x[b.id], y[b.id], b.case.width, b.case.height), want, aside)
+            self._four(
+                m,
+                (x[a.id], y[a.id], a.case.width, a.case.height),
+                (x[b.id], y[b.id], b.case.width, b.case.height),
+                want,
+                aside,
+            )
         for a in self.free:
             for p in self.fixed:
                 want = none if "box" in left_out else self._between(a, p.box)
-                aside = "working" not in left_out and self.plan.code == "nec-2023" and self._proud(a, p.box)
+                aside = (
+                    "working" not in left_out
+                    and self.plan.code == "nec-2023"
+                    and self._proud(a, p.box)
+                )
                 self._still(m, x[a.id], y[a.id], a, rect_of(p), want, aside)
             for n in self.wall.neighbours:
                 if n.kind not in HIDDEN:
@@ -229,13 +320,21 @@ class Job:
 
     @staticmethod
     def _proud(a: Box, b: Box) -> bool:
-        """Whether one may not stand above or below the other, since it is worked on while live and the other is in the way."""
+        """Whether one may not stand above or below the other, since it is worked on while live and
+        the other is in the way.
+        """
         return (a.role in WORKED_AT and b.case.depth - a.case.depth > WORKING_PROUD_MM) or (
             b.role in WORKED_AT and a.case.depth - b.case.depth > WORKING_PROUD_MM
         )
 
     @staticmethod
-    def _four(m: Any, a: tuple[Any, Any, float, float], b: tuple[Any, Any, float, float], want: Wanted, aside: bool) -> None:
+    def _four(
+        m: Any,
+        a: tuple[Any, Any, float, float],
+        b: tuple[Any, Any, float, float],
+        want: Wanted,
+        aside: bool,
+    ) -> None:
         ways = [m.new_bool_var("") for _ in range(2 if aside else 4)]
         m.add(b[0] >= a[0] + _up(a[2] + want.right)).only_enforce_if(ways[0])
         m.add(a[0] >= b[0] + _up(b[2] + want.left)).only_enforce_if(ways[1])
@@ -249,10 +348,14 @@ class Job:
         """A box and a thing that does not move."""
         c = a.case
         ways = [m.new_bool_var("") for _ in range(2 if aside else 4)]
-        m.add(x <= math.floor((r.left - want.right - c.width) / GRID_MM + 1e-6)).only_enforce_if(ways[0])
+        m.add(x <= math.floor((r.left - want.right - c.width) / GRID_MM + 1e-6)).only_enforce_if(
+            ways[0]
+        )
         m.add(x >= math.ceil((r.right + want.left) / GRID_MM - 1e-6)).only_enforce_if(ways[1])
         if not aside:
-            m.add(y <= math.floor((r.bottom - want.top - c.height) / GRID_MM + 1e-6)).only_enforce_if(ways[2])
+            m.add(
+                y <= math.floor((r.bottom - want.top - c.height) / GRID_MM + 1e-6)
+            ).only_enforce_if(ways[2])
             m.add(y >= math.ceil((r.top + want.bottom) / GRID_MM - 1e-6)).only_enforce_if(ways[3])
         m.add_bool_or(ways)
 
@@ -270,14 +373,24 @@ class Job:
                 cost.append(off)
 
     def _hidden(self, m: Any, x: dict[str, Any], y: dict[str, Any]) -> None:
-        for b, n in itertools.product(self.free, [n for n in self.wall.neighbours if n.kind in HIDDEN]):
+        for b, n in itertools.product(
+            self.free, [n for n in self.wall.neighbours if n.kind in HIDDEN]
+        ):
             r = rect_of_neighbour(n)
             for h in b.case.holes:
                 ways = [m.new_bool_var("") for _ in range(4)]
-                m.add(x[b.id] <= math.floor((r.left - SAFE_MM - h.x) / GRID_MM)).only_enforce_if(ways[0])
-                m.add(x[b.id] >= math.ceil((r.right + SAFE_MM - h.x) / GRID_MM)).only_enforce_if(ways[1])
-                m.add(y[b.id] <= math.floor((r.bottom - SAFE_MM - h.y) / GRID_MM)).only_enforce_if(ways[2])
-                m.add(y[b.id] >= math.ceil((r.top + SAFE_MM - h.y) / GRID_MM)).only_enforce_if(ways[3])
+                m.add(x[b.id] <= math.floor((r.left - SAFE_MM - h.x) / GRID_MM)).only_enforce_if(
+                    ways[0]
+                )
+                m.add(x[b.id] >= math.ceil((r.right + SAFE_MM - h.x) / GRID_MM)).only_enforce_if(
+                    ways[1]
+                )
+                m.add(y[b.id] <= math.floor((r.bottom - SAFE_MM - h.y) / GRID_MM)).only_enforce_if(
+                    ways[2]
+                )
+                m.add(y[b.id] >= math.ceil((r.top + SAFE_MM - h.y) / GRID_MM)).only_enforce_if(
+                    ways[3]
+                )
                 m.add_bool_or(ways)
 
     def _cables(self, m: Any, x: dict[str, Any], y: dict[str, Any], cost: list[Any]) -> None:
@@ -291,7 +404,11 @@ class Job:
                     break
                 ex, ey, _ = entry(Placed(box, 0.0, 0.0), c.family, (box.case.width / 2, -1000.0))
                 at = fixed.get(body)
-                base = (x[body], y[body]) if at is None else (round(at.x / GRID_MM), round(at.y / GRID_MM))
+                base = (
+                    (x[body], y[body])
+                    if at is None
+                    else (round(at.x / GRID_MM), round(at.y / GRID_MM))
+                )
                 ends.append((base[0] + round(ex / GRID_MM), base[1] + round(ey / GRID_MM)))
             if len(ends) < 2 or c.source.body == c.load.body or not WEIGHT[c.system]:
                 continue
@@ -304,7 +421,12 @@ class Job:
     def _tidy(self, m: Any, x: dict[str, Any], y: dict[str, Any], cost: list[Any]) -> None:
         """Boxes of one role on one line; the bank where one more has room."""
         for a, b in itertools.combinations(self.free, 2):
-            if a.role == b.role or {a.role, b.role} <= {"grid-combiner", "backup-combiner", "changeover", "loads"}:
+            if a.role == b.role or {a.role, b.role} <= {
+                "grid-combiner",
+                "backup-combiner",
+                "changeover",
+                "loads",
+            }:
                 edge = a.case.height - b.case.height if a.role != b.role else 0.0
                 d = m.new_int_var(0, 4000, "")
                 lift = round(edge / GRID_MM)
@@ -320,11 +442,27 @@ class Job:
             high = math.ceil(last.case.height / GRID_MM)
             m.add(gx + wide <= math.floor(self.wall.width_mm / GRID_MM)).only_enforce_if(room)
             rects = [
-                (x[b.id], y[b.id], math.ceil(b.case.width / GRID_MM), math.ceil(b.case.height / GRID_MM))
+                (
+                    x[b.id],
+                    y[b.id],
+                    math.ceil(b.case.width / GRID_MM),
+                    math.ceil(b.case.height / GRID_MM),
+                )
                 for b in self.free
                 if b is not last
             ]
-            rects += [(math.floor(r.left / GRID_MM), math.floor(r.bottom / GRID_MM), math.ceil((r.right - r.left) / GRID_MM), math.ceil((r.top - r.bottom) / GRID_MM)) for r in [*(rect_of(p) for p in self.fixed), *(rect_of_neighbour(n) for n in self.wall.neighbours if n.kind not in HIDDEN)]]  # fmt: skip
+            rects += [
+                (
+                    math.floor(r.left / GRID_MM),
+                    math.floor(r.bottom / GRID_MM),
+                    math.ceil((r.right - r.left) / GRID_MM),
+                    math.ceil((r.top - r.bottom) / GRID_MM),
+                )
+                for r in [
+                    *(rect_of(p) for p in self.fixed),
+                    *(rect_of_neighbour(n) for n in self.wall.neighbours if n.kind not in HIDDEN),
+                ]
+            ]
             for ox, oy, ow, oh in rects:
                 ways = [m.new_bool_var("") for _ in range(4)]
                 m.add(ox >= gx + wide).only_enforce_if(ways[0])
@@ -347,7 +485,9 @@ class Job:
         for a, b in itertools.pairwise([b for b in self.free if b.role == "inverter"]):
             m.add(x[a.id] <= x[b.id])
 
-    def _another(self, m: Any, x: dict[str, Any], y: dict[str, Any], other: dict[str, tuple[int, int]]) -> None:
+    def _another(
+        self, m: Any, x: dict[str, Any], y: dict[str, Any], other: dict[str, tuple[int, int]]
+    ) -> None:
         """At least one box somewhere else."""
         far = APART_MM // GRID_MM
         ways = []
@@ -361,23 +501,45 @@ class Job:
 
     def described(self, at: dict[str, tuple[int, int]]) -> Arrangement:
         """A layout with its boards, rails and figures."""
-        placed = [Placed(b, float(at[b.id][0] * GRID_MM), float(at[b.id][1] * GRID_MM)) for b in self.free]
+        placed = [
+            Placed(b, float(at[b.id][0] * GRID_MM), float(at[b.id][1] * GRID_MM)) for b in self.free
+        ]
         boards = [b for b in self.wall.backing if b.material != "rail"]
         if combustible(self.wall):
-            boards = merged([b for p in placed if not p.box.case.on_wood and (b := board_behind(self.wall, p))])
+            boards = merged(
+                [b for p in placed if not p.box.case.on_wood and (b := board_behind(self.wall, p))]
+            )
         drilled = [p.hole(h) for p in placed for h in p.box.case.holes]
-        serve = [b for b in self.wall.backing if b.material == "rail" and any(_on(b, x, y) for x, y in drilled)]
-        backing = boards + merged(serve + [r for p in placed if self.held_at(p.box) == [] for r in rails_behind(self.wall, p)])
+        serve = [
+            b
+            for b in self.wall.backing
+            if b.material == "rail" and any(_on(b, x, y) for x, y in drilled)
+        ]
+        backing = boards + merged(
+            serve
+            + [r for p in placed if self.held_at(p.box) == [] for r in rails_behind(self.wall, p)]
+        )
         wall = self.wall.model_copy(update={"backing": tuple(backing[:MOST_BACKING])})
         everything = [*placed, *self.fixed]
         ways = route(wall, everything, wants(everything, self.circuits, ()))
         battery = {c.id for c in self.circuits if c.system == "dc"}
         held = [hold(p, wall, self.catalogue) for p in placed]
-        eyes = [abs(p.y + p.box.case.display - wall.eye_mm) for p in placed if p.box.case.display is not None and p.box.role == "inverter"]
+        eyes = [
+            abs(p.y + p.box.case.display - wall.eye_mm)
+            for p in placed
+            if p.box.case.display is not None and p.box.role == "inverter"
+        ]
         return Arrangement(
-            {p.box.id: Spot(x_mm=p.x, y_mm=p.y) for p in placed}, wall.backing, sum(r.length.n for r in ways if r.want.id in battery), sum(r.length.n for r in ways),
-            sum(len(h.holes) for h in held), sum(x.meets in ("stud", "rail") for h in held for x in h.holes), self._margin(placed), max(eyes, default=0.0), self._grows(placed),
-        )  # fmt: skip
+            {p.box.id: Spot(x_mm=p.x, y_mm=p.y) for p in placed},
+            wall.backing,
+            sum(r.length.n for r in ways if r.want.id in battery),
+            sum(r.length.n for r in ways),
+            sum(len(h.holes) for h in held),
+            sum(x.meets in ("stud", "rail") for h in held for x in h.holes),
+            self._margin(placed),
+            max(eyes, default=0.0),
+            self._grows(placed),
+        )
 
     def _margin(self, placed: Sequence[Placed]) -> float:
         """The least that any gap has beyond what is wanted."""
@@ -389,12 +551,17 @@ class Job:
         for p in placed:
             for n in self.wall.neighbours:
                 if n.kind not in HIDDEN:
-                    want, g = from_neighbour(p.box, n, self.plan), gaps(rect_of(p), rect_of_neighbour(n))
+                    want, g = (
+                        from_neighbour(p.box, n, self.plan),
+                        gaps(rect_of(p), rect_of_neighbour(n)),
+                    )
                     slack.append(max(g[s] - getattr(want, s) for s in g))
         return round(min(slack, default=0.0), 1)
 
     def _grows(self, placed: Sequence[Placed]) -> bool:
-        here = Scene(self.plan, 0, replace_placed(self.wall, placed, self.fixed), (*placed, *self.fixed))
+        here = Scene(
+            self.plan, 0, replace_placed(self.wall, placed, self.fixed), (*placed, *self.fixed)
+        )
         return not any(growing(here))
 
 
@@ -405,7 +572,9 @@ def _up(mm: float) -> int:
 
 def replace_placed(wall: Wall, placed: Sequence[Placed], fixed: Sequence[Placed]) -> Wall:
     """The wall with boxes at other places."""
-    return wall.model_copy(update={"placed": {p.box.id: Spot(x_mm=p.x, y_mm=p.y) for p in (*placed, *fixed)}})
+    return wall.model_copy(
+        update={"placed": {p.box.id: Spot(x_mm=p.x, y_mm=p.y) for p in (*placed, *fixed)}}
+    )
 
 
 def _on(b: Backing, x: float, y: float) -> bool:
@@ -418,9 +587,25 @@ def merged(boards: list[Backing]) -> list[Backing]:
     out: list[Backing] = []
     for b in boards:
         r = rect_of_backing(b)
-        while over := next((o for o in out if short(rect_of_backing(o), r, Wanted(0, 0, 0, 0, "")) > 0), None):
+        while over := next(
+            (o for o in out if short(rect_of_backing(o), r, Wanted(0, 0, 0, 0, "")) > 0), None
+        ):
             out.remove(over)
             o = rect_of_backing(over)
-            r = Rect(min(r.left, o.left), min(r.bottom, o.bottom), max(r.right, o.right), max(r.top, o.top))
-        out.append(b.model_copy(update={"x_mm": r.left, "y_mm": r.bottom, "width_mm": r.right - r.left, "height_mm": r.top - r.bottom}))
+            r = Rect(
+                min(r.left, o.left),
+                min(r.bottom, o.bottom),
+                max(r.right, o.right),
+                max(r.top, o.top),
+            )
+        out.append(
+            b.model_copy(
+                update={
+                    "x_mm": r.left,
+                    "y_mm": r.bottom,
+                    "width_mm": r.right - r.left,
+                    "height_mm": r.top - r.bottom,
+                }
+            )
+        )
     return out

@@ -1,11 +1,13 @@
-"""What was drilled against what was planned: how far each box hangs from its place, and the change that takes it into the plan."""
+"""What was drilled against what was planned: how far each box hangs from its place, and the change
+that takes it into the plan.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from gumboot.core.log import Entry
+from gumboot.core.journal.log import Entry
 from gumboot.core.wall.bodies import Placed
 from gumboot.core.wall.drill import Drill
 from gumboot.core.wall.hang import OnWall
@@ -15,7 +17,9 @@ SLOT_MM = 3.0  # what the slots of a bracket forgive: common practice
 
 @dataclass(frozen=True, slots=True)
 class Hung:
-    """A box as it came to hang: mm to the right of its place and above it, by the holes that were drilled; how many they are."""
+    """A box as it came to hang: mm to the right of its place and above it, by the holes that were
+    drilled; how many they are.
+    """
 
     box: str
     right: float
@@ -38,11 +42,23 @@ def hung(w: OnWall, rows: tuple[Drill, ...], drilled: Mapping[str, Entry]) -> tu
     """Each box that has a hole drilled; crooked is how far its holes differ among themselves."""
     out = []
     for p in w.scene.placed:
-        offs = [drilled_off(d, drilled[d.hole.id]) for d in rows if d.hole.box == p.box.id and d.hole.id in drilled]
+        offs = [
+            drilled_off(d, drilled[d.hole.id])
+            for d in rows
+            if d.hole.box == p.box.id and d.hole.id in drilled
+        ]
         if offs:
             rights, ups = [o[0] for o in offs], [o[1] for o in offs]
             crooked = max(max(rights) - min(rights), max(ups) - min(ups))
-            out.append(Hung(p.box.id, round(sum(rights) / len(offs), 1), round(sum(ups) / len(offs), 1), len(offs), round(crooked, 1)))
+            out.append(
+                Hung(
+                    p.box.id,
+                    round(sum(rights) / len(offs), 1),
+                    round(sum(ups) / len(offs), 1),
+                    len(offs),
+                    round(crooked, 1),
+                )
+            )
     return tuple(out)
 
 

@@ -1,4 +1,6 @@
-"""What stands on a wall: every box of the job with the case it has, as it is hung or put down. Millimetres and kg."""
+"""What stands on a wall: every box of the job with the case it has, as it is hung or put down.
+Millimetres and kg.
+"""
 
 from __future__ import annotations
 
@@ -6,21 +8,32 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from gumboot.core.bank import cabinets
-from gumboot.core.case import Case, Hole, Way
-from gumboot.core.circuits import Body, Role
 from gumboot.core.kit import Gateway, Inverter, Pack
+from gumboot.core.kit.enclosure import Case, Hole, Way
+from gumboot.core.network import Body, Role
 from gumboot.core.plan import Extra, Kit, Plan, Spot
+from gumboot.core.size.bank import cabinets
 
 NOT_ON_A_WALL = ("array", "generator")
 STOOD_BEFORE = ("main-panel", "pv-inverter")
-PV_INVERTER = Case(width=400, height=500, depth=180, mass_kg=20, ways=(Way(side="bottom", at=200),), weather="rain and sun")
-EXTRA_HOLE_IN = 30.0  # a plain box has a hole in each corner, this far from its edges: common practice
+PV_INVERTER = Case(
+    width=400,
+    height=500,
+    depth=180,
+    mass_kg=20,
+    ways=(Way(side="bottom", at=200),),
+    weather="rain and sun",
+)
+EXTRA_HOLE_IN = (
+    30.0  # a plain box has a hole in each corner, this far from its edges: common practice
+)
 
 
 @dataclass(frozen=True, slots=True)
 class Box:
-    """One box of the job. lifts: what is lifted one by one: in words, kg, and how high in the case its lower edge comes to lie. storage_kwh: what it holds. there: it hung before the job."""
+    """One box of the job. lifts: what is lifted one by one: in words, kg, and how high in the case
+    its lower edge comes to lie. storage_kwh: what it holds. there: it hung before the job.
+    """
 
     id: str
     label: str
@@ -34,7 +47,9 @@ class Box:
 
 @dataclass(frozen=True, slots=True)
 class Placed:
-    """A box at its place: x of its left edge from the wall's left edge, y of its lower edge from the floor."""
+    """A box at its place: x of its left edge from the wall's left edge, y of its lower edge from
+    the floor.
+    """
 
     box: Box
     x: float
@@ -60,11 +75,21 @@ class Placed:
         return self.x + hole.x, self.y + hole.y
 
 
-def boxes(plan: Plan, bodies: Sequence[Body], inverter: Inverter, pack: Pack | None, gateway: Gateway | None) -> tuple[Box, ...]:
-    """Every box of a job that has its place on a wall, and whose case is known; extras of all walls come last."""
+def boxes(
+    plan: Plan,
+    bodies: Sequence[Body],
+    inverter: Inverter,
+    pack: Pack | None,
+    gateway: Gateway | None,
+) -> tuple[Box, ...]:
+    """Every box of a job that has its place on a wall, and whose case is known; extras of all walls
+    come last.
+    """
     out = []
     for b in bodies:
-        if b.role in NOT_ON_A_WALL or (b.role == "loads" and b.label == "House panel" and b.case is None):
+        if b.role in NOT_ON_A_WALL or (
+            b.role == "loads" and b.label == "House panel" and b.case is None
+        ):
             continue
         held, kwh = b.case, 0.0
         lifts: tuple[tuple[str, float, float], ...] = ()
@@ -82,7 +107,18 @@ def boxes(plan: Plan, bodies: Sequence[Body], inverter: Inverter, pack: Pack | N
         if held is None:
             continue
         there = b.role in STOOD_BEFORE or (b.role == "loads" and b.label == "House panel")
-        out.append(Box(b.id, b.label, b.role, held, lifts or ((b.label, held.mass_kg, 0.0),), kwh, there, assumed))
+        out.append(
+            Box(
+                b.id,
+                b.label,
+                b.role,
+                held,
+                lifts or ((b.label, held.mass_kg, 0.0),),
+                kwh,
+                there,
+                assumed,
+            )
+        )
     return (*out, *(extra_box(x) for w in plan.walls for x in w.extras))
 
 
@@ -90,24 +126,32 @@ def extra_box(x: Extra) -> Box:
     """Something that the crew hangs besides: a plain box with a hole in each corner."""
     i = min(EXTRA_HOLE_IN, x.width_mm / 3, x.height_mm / 3)
     holes = tuple(Hole(x=a, y=b) for b in (i, x.height_mm - i) for a in (i, x.width_mm - i))
-    case = Case(width=x.width_mm, height=x.height_mm, depth=x.depth_mm, mass_kg=x.mass_kg, holes=holes)
+    case = Case(
+        width=x.width_mm, height=x.height_mm, depth=x.depth_mm, mass_kg=x.mass_kg, holes=holes
+    )
     return Box(x.id, x.label, x.kind, case, ((x.label, x.mass_kg, 0.0),))
 
 
 def stored_kwh(pack: Pack, kit: Kit) -> float:
-    """kWh of one body of the bank: a pack, a stack or string of units, or all packs of a row of cabinets."""
+    """kWh of one body of the bank: a pack, a stack or string of units, or all packs of a row of
+    cabinets.
+    """
     units = kit.packs if pack.cabinet else kit.series if pack.form in ("stack", "block") else 1
     return units * pack.v_nom * pack.capacity_ah / 1000
 
 
 def bank_case(pack: Pack, kit: Kit) -> tuple[Case | None, tuple[tuple[str, float, float], ...]]:
-    """(the case of one body of the bank, what is lifted). Stacks grow from their foot, cabinets stand in a row, cells in their rack."""
+    """(the case of one body of the bank, what is lifted). Stacks grow from their foot, cabinets
+    stand in a row, cells in their rack.
+    """
     own = pack.case
     if pack.cabinet and pack.cabinet.case:
         cab, row = pack.cabinet.case, cabinets(pack, kit.packs)
         packs = ((f"{pack.model}, each", own.mass_kg, cab.height - own.height),) if own else ()
         mass = row * cab.mass_kg + (kit.packs * own.mass_kg if own else 0)
-        holes = tuple(h.model_copy(update={"x": h.x + k * cab.width}) for k in range(row) for h in cab.holes)
+        holes = tuple(
+            h.model_copy(update={"x": h.x + k * cab.width}) for k in range(row) for h in cab.holes
+        )
         return cab.model_copy(update={"width": row * cab.width, "mass_kg": mass, "holes": holes}), (
             (f"empty {pack.cabinet.name}", cab.mass_kg, 0.0),
             *packs,
@@ -121,10 +165,25 @@ def bank_case(pack: Pack, kit: Kit) -> tuple[Case | None, tuple[tuple[str, float
         width = towers * own.width + (towers - 1) * s.between
         mass = kit.series * own.mass_kg + s.head_kg + towers * s.foot_kg
         anti_tip = tuple(
-            Hole(x=h.x + k * (own.width + s.between), y=height - s.head - (own.height - h.y)) for k in range(towers) for h in own.holes
+            Hole(x=h.x + k * (own.width + s.between), y=height - s.head - (own.height - h.y))
+            for k in range(towers)
+            for h in own.holes
         )
-        ways = tuple(w.model_copy(update={"at": height - s.head / 2} if w.side in ("left", "right") else {}) for w in own.ways)
-        whole = own.model_copy(update={"height": height, "width": width, "mass_kg": mass, "mount": "floor", "holes": anti_tip, "ways": ways, "display": height - s.head / 2})  # fmt: skip
+        ways = tuple(
+            w.model_copy(update={"at": height - s.head / 2} if w.side in ("left", "right") else {})
+            for w in own.ways
+        )
+        whole = own.model_copy(
+            update={
+                "height": height,
+                "width": width,
+                "mass_kg": mass,
+                "mount": "floor",
+                "holes": anti_tip,
+                "ways": ways,
+                "display": height - s.head / 2,
+            }
+        )
         return whole, (
             ("module, each", own.mass_kg, height - s.head - own.height),
             ("control unit", s.head_kg, height - s.head),
@@ -138,7 +197,12 @@ def bank_case(pack: Pack, kit: Kit) -> tuple[Case | None, tuple[tuple[str, float
             "depth": r.rows * own.depth + 2 * r.around,
             "height": tiers * own.height + (tiers + 1) * r.around,
         }
-        return own.model_copy(update={**size, "mass_kg": kit.series * own.mass_kg + r.own_kg, "mount": "floor"}), (("cell, each", own.mass_kg, (tiers - 1) * (own.height + r.around) + r.around), ("rack", r.own_kg, 0.0))  # fmt: skip
+        return own.model_copy(
+            update={**size, "mass_kg": kit.series * own.mass_kg + r.own_kg, "mount": "floor"}
+        ), (
+            ("cell, each", own.mass_kg, (tiers - 1) * (own.height + r.around) + r.around),
+            ("rack", r.own_kg, 0.0),
+        )
     return own, ()
 
 

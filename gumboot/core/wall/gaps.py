@@ -1,6 +1,7 @@
 """How far things must be from each other, and how far they are. Rectangles on one wall, in mm.
 
-Two things are far enough apart when at least one way of going round holds: left, right, above or below by what is wanted there.
+Two things are far enough apart when at least one way of going round holds: left, right, above or
+below by what is wanted there.
 So the corners of a zone count too.
 
         ┌─ ─ ─ above ─ ─ ─┐
@@ -16,17 +17,35 @@ import itertools
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from gumboot.core.case import Side
+from gumboot.core.basis.figure import COMMON_PRACTICE
+from gumboot.core.brief.survey import OPENING_M
+from gumboot.core.kit.enclosure import Side
 from gumboot.core.plan import Neighbour, Plan
-from gumboot.core.survey import OPENING_M
 from gumboot.core.wall.bodies import Box, Placed
-from gumboot.core.working import COMMON_PRACTICE
 
 SIDES: tuple[Side, ...] = ("left", "right", "top", "bottom")
 HIDDEN = ("hidden pipe", "hidden cable")
 OPENINGS = ("door", "window", "bedroom window")
-STANDS_OUT = ("panel", "electricity meter", "gas meter", "shelf", "flue", "water tap")  # these stop the air of a box as another box does
-KEEP_MM: dict[str, float] = {"door": 50, "window": 50, "bedroom window": 50, "water tap": 300, "gas meter": 900, "electricity meter": 100, "panel": 50, "socket": 50, "shelf": 100, "flue": 500}  # common practice  # fmt: skip
+STANDS_OUT = (
+    "panel",
+    "electricity meter",
+    "gas meter",
+    "shelf",
+    "flue",
+    "water tap",
+)  # these stop the air of a box as another box does
+KEEP_MM: dict[str, float] = {
+    "door": 50,
+    "window": 50,
+    "bedroom window": 50,
+    "water tap": 300,
+    "gas meter": 900,
+    "electricity meter": 100,
+    "panel": 50,
+    "socket": 50,
+    "shelf": 100,
+    "flue": 500,
+}  # common practice
 
 
 class Rect(NamedTuple):
@@ -61,7 +80,12 @@ def rect_of_neighbour(n: Neighbour) -> Rect:
 
 def gaps(a: Rect, b: Rect) -> dict[Side, float]:
     """How far b lies beyond each side of a; negative where it does not."""
-    return {"left": a.left - b.right, "right": b.left - a.right, "top": b.bottom - a.top, "bottom": a.bottom - b.top}
+    return {
+        "left": a.left - b.right,
+        "right": b.left - a.right,
+        "top": b.bottom - a.top,
+        "bottom": a.bottom - b.top,
+    }
 
 
 def short(a: Rect, b: Rect, want: Wanted) -> float:
@@ -74,14 +98,17 @@ def alike(a: Box, b: Box) -> bool:
     return (
         a.role == b.role
         and a.case.like_least is not None
-        and (a.case.width, a.case.height, a.case.depth) == (b.case.width, b.case.height, b.case.depth)
+        and (a.case.width, a.case.height, a.case.depth)
+        == (b.case.width, b.case.height, b.case.depth)
     )
 
 
 def between(a: Box, b: Box, plan: Plan) -> Wanted:
-    """What two boxes want of each other, seen from a: on each side the larger of what both ask there.
+    """What two boxes want of each other, seen from a: on each side the larger of what both ask
+    there.
 
-    Units of one kind stand as near as their maker says; storage keeps from other storage what the authority said.
+    Units of one kind stand as near as their maker says; storage keeps from other storage what the
+    authority said.
     """
     storage = plan.spacing.storage_mm if a.storage_kwh and b.storage_kwh else None
     rule = "the larger of both sheets"
@@ -90,8 +117,14 @@ def between(a: Box, b: Box, plan: Plan) -> Wanted:
         left = right = like
         rule = "sheet, units of one kind"
     else:
-        left, right = max(a.case.clear.left, b.case.clear.right), max(a.case.clear.right, b.case.clear.left)
-    top, bottom = max(a.case.clear.above, b.case.clear.below), max(a.case.clear.below, b.case.clear.above)
+        left, right = (
+            max(a.case.clear.left, b.case.clear.right),
+            max(a.case.clear.right, b.case.clear.left),
+        )
+    top, bottom = (
+        max(a.case.clear.above, b.case.clear.below),
+        max(a.case.clear.below, b.case.clear.above),
+    )
     if storage is not None and storage > min(left, right, top, bottom):
         left, right, top, bottom = (max(storage, x) for x in (left, right, top, bottom))
         rule = "the authority's word in Survey"
@@ -104,7 +137,11 @@ def from_neighbour(a: Box, n: Neighbour, plan: Plan) -> Wanted:
     if n.kind in OPENINGS and a.storage_kwh:
         asked = plan.spacing.opening_mm
         keep = OPENING_M * 1000 if asked is None else asked
-        rule = f"{COMMON_PRACTICE} of fire rules: confirm the local figure" if asked is None else "the authority's word in Survey"
+        rule = (
+            f"{COMMON_PRACTICE} of fire rules: confirm the local figure"
+            if asked is None
+            else "the authority's word in Survey"
+        )
     c = a.case.clear
     own = (c.left, c.right, c.above, c.below) if n.kind in STANDS_OUT else (0.0, 0.0, 0.0, 0.0)
     if max(own) > keep:
@@ -120,9 +157,15 @@ def zone(p: Placed) -> Rect:
 
 
 def covered(r: Rect, by: list[Rect]) -> bool:
-    """Whether rectangles together cover one: every cell between all their edges lies in one of them."""
-    xs = sorted({r.left, r.right, *(x for b in by for x in (b.left, b.right) if r.left < x < r.right)})
-    ys = sorted({r.bottom, r.top, *(y for b in by for y in (b.bottom, b.top) if r.bottom < y < r.top)})
+    """Whether rectangles together cover one: every cell between all their edges lies in one of
+    them.
+    """
+    xs = sorted(
+        {r.left, r.right, *(x for b in by for x in (b.left, b.right) if r.left < x < r.right)}
+    )
+    ys = sorted(
+        {r.bottom, r.top, *(y for b in by for y in (b.bottom, b.top) if r.bottom < y < r.top)}
+    )
     return all(
         any(b.left <= (x0 + x1) / 2 <= b.right and b.bottom <= (y0 + y1) / 2 <= b.top for b in by)
         for x0, x1 in itertools.pairwise(xs)

@@ -1,27 +1,40 @@
-"""A wall as it will be: scene, ways, holes and lifts of every wall of a plan, and what is found wrong with them."""
+"""A wall as it will be: scene, ways, holes and lifts of every wall of a plan, and what is found
+wrong with them.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from gumboot.core.case import Side
-from gumboot.core.circuits import Circuit, Thin
-from gumboot.core.findings import Change, Cure, Finding, check, stop
+from gumboot.core.basis.figure import COMMON_PRACTICE
+from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
+from gumboot.core.basis.words import inside
 from gumboot.core.kit import Catalogue
+from gumboot.core.kit.enclosure import Side
+from gumboot.core.network import Circuit, Thin
 from gumboot.core.plan import Plan
-from gumboot.core.raceways import Raceway
+from gumboot.core.size.raceways import Raceway
 from gumboot.core.wall.bodies import Box, Placed, spots
 from gumboot.core.wall.fixing import Held, Hole, fixing_findings, hold, rail_screws
 from gumboot.core.wall.gaps import Rect, gaps, rect_of
 from gumboot.core.wall.lifting import Lift, lifts_of
 from gumboot.core.wall.routes import APART_MM, OUT, Route, beside_power, route, wants
 from gumboot.core.wall.rules import Scene, judge
-from gumboot.core.words import inside
-from gumboot.core.working import COMMON_PRACTICE
 
 MOST_BENDS = 4  # 360° between pull points: NEC 342.26 to 358.26, from memory
-SWEEP_IN: dict[str, float] = {"1/2": 4, "3/4": 4.5, "1": 5.75, "1-1/4": 7.25, "1-1/2": 8.25, "2": 9.5, "2-1/2": 10.5, "3": 13, "3-1/2": 15, "4": 16}  # NEC Chapter 9 Table 2, one shot and full shoe benders, from memory  # fmt: skip
+SWEEP_IN: dict[str, float] = {
+    "1/2": 4,
+    "3/4": 4.5,
+    "1": 5.75,
+    "1-1/4": 7.25,
+    "1-1/2": 8.25,
+    "2": 9.5,
+    "2-1/2": 10.5,
+    "3": 13,
+    "3-1/2": 15,
+    "4": 16,
+}  # NEC Chapter 9 Table 2, one shot and full shoe benders, from memory
 SWEEP_TIMES = 4.0  # radius of a bend over the outer diameter of metric conduit: common practice
 BESIDE_MM = 600.0  # this far it is borne: common practice
 STRAIGHT_MM = 50.0  # before a bend, for the connector: common practice
@@ -39,7 +52,12 @@ class OnWall:
 
 
 def hang(
-    plan: Plan, every: Sequence[Box], circuits: Sequence[Circuit], links: Sequence[Thin], catalogue: Catalogue, only: int | None = None
+    plan: Plan,
+    every: Sequence[Box],
+    circuits: Sequence[Circuit],
+    links: Sequence[Thin],
+    catalogue: Catalogue,
+    only: int | None = None,
 ) -> tuple[OnWall, ...]:
     """Every wall of a plan, or only one."""
     out = []
@@ -50,17 +68,26 @@ def hang(
         routes = route(w, here, wants(here, circuits, links))
         new = [p for p in here if not p.box.there]
         lifts = tuple(x for p in new for x in lifts_of(p, w))
-        held = tuple(hold(p, w, catalogue) for p in new if p.box.role != "trough" or p.box.case.holes)
+        held = tuple(
+            hold(p, w, catalogue) for p in new if p.box.role != "trough" or p.box.case.holes
+        )
         out.append(OnWall(Scene(plan, i, w, here), routes, held, rail_screws(w, catalogue), lifts))
     return tuple(out)
 
 
-def wall_findings(walls: Sequence[OnWall], every: Sequence[Box], raceways: Sequence[Raceway], catalogue: Catalogue) -> list[Finding]:
+def wall_findings(
+    walls: Sequence[OnWall], every: Sequence[Box], raceways: Sequence[Raceway], catalogue: Catalogue
+) -> list[Finding]:
     """What is wrong on the walls; what has no place yet."""
     found = [
         f
         for w in walls
-        for part in (judge(w.scene), fixing_findings(w.scene, w.held, catalogue), _ways(w, raceways), _lifts(w))
+        for part in (
+            judge(w.scene),
+            fixing_findings(w.scene, w.held, catalogue),
+            _ways(w, raceways),
+            _lifts(w),
+        )
         for f in part
     ]
     placed = {p.box.id for w in walls for p in w.scene.placed}
@@ -77,13 +104,23 @@ def wall_findings(walls: Sequence[OnWall], every: Sequence[Box], raceways: Seque
         )
     strange = [(w, k) for w in walls for k in w.scene.wall.placed if k not in {b.id for b in every}]
     for w, k in strange:
-        found.append(check(f"wall.strange.{k}", w.scene.place, f"Wall {w.scene.wall.id} has a place for “{k}”, which this kit does not have.", "plan", Cure("Forget it", (Change(f"{w.scene.path(k)}", None),))))  # fmt: skip
+        found.append(
+            check(
+                f"wall.strange.{k}",
+                w.scene.place,
+                f"Wall {w.scene.wall.id} has a place for “{k}”, which this kit does not have.",
+                "plan",
+                Cure("Forget it", (Change(f"{w.scene.path(k)}", None),)),
+            )
+        )
     return found
 
 
 @dataclass(frozen=True, slots=True)
 class Sweep:
-    """The room that a bend of conduit wants before an entry: which conduit, where it enters, how far out."""
+    """The room that a bend of conduit wants before an entry: which conduit, where it enters, how
+    far out.
+    """
 
     box: str
     conduit: str
@@ -122,27 +159,63 @@ def _ways(w: OnWall, raceways: Sequence[Raceway]) -> Iterator[Finding]:
     s = w.scene
     conduit = {c: str(r.conduit.value) for r in raceways for c in r.circuits}
     by = {p.box.id: p for p in s.placed}
-    names = {r.want.id: f"{by[r.want.source].box.label} to {inside(by[r.want.load].box.label)}" for r in w.routes}
+    names = {
+        r.want.id: f"{by[r.want.source].box.label} to {inside(by[r.want.load].box.label)}"
+        for r in w.routes
+    }
     rule = "NEC 2023 358.26 and its kin" if s.plan.code == "nec-2023" else COMMON_PRACTICE
     tight: list[str] = []
     for r in w.routes:
         if not r.clear:
-            yield check(s.key("way", r.want.id), s.place, f"No way leads round the boxes from {names[r.want.id]}: they stand too close for it.", COMMON_PRACTICE, Cure("Make room between them, or enter from another side"))  # fmt: skip
+            yield check(
+                s.key("way", r.want.id),
+                s.place,
+                f"No way leads round the boxes from {names[r.want.id]}: they stand too close"
+                " for it.",
+                COMMON_PRACTICE,
+                Cure("Make room between them, or enter from another side"),
+            )
         if r.want.id not in conduit:
             continue
         if r.bends > MOST_BENDS:
-            yield stop(s.key("bends", r.want.id), s.place, f"The conduit of {names[r.want.id]} turns {r.bends} times, {90 * r.bends}°; 360° is the most between pull points.", rule, Cure("Put a conduit body or pull box on its way, or move the boxes"))  # fmt: skip
+            yield stop(
+                s.key("bends", r.want.id),
+                s.place,
+                f"The conduit of {names[r.want.id]} turns {r.bends} times, {90 * r.bends}°; 360° is"
+                " the most between pull points.",
+                rule,
+                Cure("Put a conduit body or pull box on its way, or move the boxes"),
+            )
     for sweep in sweeps(w, raceways):
         room = _room(s, by[sweep.box], sweep.x, sweep.y, sweep.side)
         if room < sweep.wanted - 0.5:
-            tight.append(f"{sweep.conduit} at {inside(by[sweep.box].box.label)} wants {s.mm(sweep.wanted)}, {s.mm(room)} are left")
+            tight.append(
+                f"{sweep.conduit} at {inside(by[sweep.box].box.label)} wants {s.mm(sweep.wanted)},"
+                f" {s.mm(room)} are left"
+            )
     if tight:
         rule = "NEC 2023 Chapter 9 Table 2" if s.plan.code == "nec-2023" else COMMON_PRACTICE
-        yield check(s.key("sweep"), s.place, f"Bends of conduit want more room: {'; '.join(dict.fromkeys(tight))}.", rule, Cure("Leave more room there, or use conduit bodies with a short turn"))  # fmt: skip
+        yield check(
+            s.key("sweep"),
+            s.place,
+            f"Bends of conduit want more room: {'; '.join(dict.fromkeys(tight))}.",
+            rule,
+            Cure("Leave more room there, or use conduit bodies with a short turn"),
+        )
     near = {k: mm for k, mm in beside_power(w.routes).items() if mm > BESIDE_MM}
     if near:
-        which = "; ".join(f"{r.want.name}, {inside(names[r.want.id])}, for {s.mm(near[r.want.id])}" for r in w.routes if r.want.id in near)
-        yield check(s.key("apart"), s.place, f"Signal cables lie nearer than {s.mm(APART_MM)} beside power: {which}.", COMMON_PRACTICE, Cure("Lead them another way, or with a divider or a screen between"))  # fmt: skip
+        which = "; ".join(
+            f"{r.want.name}, {inside(names[r.want.id])}, for {s.mm(near[r.want.id])}"
+            for r in w.routes
+            if r.want.id in near
+        )
+        yield check(
+            s.key("apart"),
+            s.place,
+            f"Signal cables lie nearer than {s.mm(APART_MM)} beside power: {which}.",
+            COMMON_PRACTICE,
+            Cure("Lead them another way, or with a divider or a screen between"),
+        )
 
 
 def sweep_mm(conduit: str) -> float:
@@ -160,7 +233,11 @@ def _room(s: Scene, p: Placed, x: float, y: float, side: Side) -> float:
         if o is p or o.box.role == "trough":
             continue
         r = rect_of(o)
-        across = (r.left - 20 < x < r.right + 20) if side in ("top", "bottom") else (r.bottom - 20 < y < r.top + 20)
+        across = (
+            (r.left - 20 < x < r.right + 20)
+            if side in ("top", "bottom")
+            else (r.bottom - 20 < y < r.top + 20)
+        )
         gap = gaps(rect_of(p), r)[side]
         if across and gap >= 0:
             edge = min(edge, gap)
@@ -174,5 +251,15 @@ def _lifts(w: OnWall) -> Iterator[Finding]:
     for people, who in (("lift table", "a lift table or hoist"), ("two", "two people")):
         some = [x for x in w.lifts if x.people == people]
         if some:
-            what = ", ".join(f"{labels[x.box]}{'' if x.what == labels[x.box] else ' ' + x.what} {x.mass_kg:g} kg" for x in some)
-            yield check(s.key("lifts", people.replace(" ", "-")), s.place, f"Lifts that want {who}: {what}.", "NIOSH 94-110; sheets", Cure("Plan it for the day"), figures=tuple(x.index for x in some))  # fmt: skip
+            what = ", ".join(
+                f"{labels[x.box]}{'' if x.what == labels[x.box] else ' ' + x.what} {x.mass_kg:g} kg"
+                for x in some
+            )
+            yield check(
+                s.key("lifts", people.replace(" ", "-")),
+                s.place,
+                f"Lifts that want {who}: {what}.",
+                "NIOSH 94-110; sheets",
+                Cure("Plan it for the day"),
+                figures=tuple(x.index for x in some),
+            )

@@ -1,4 +1,5 @@
-"""Lifting a box from the floor to its hook: the revised NIOSH lifting equation. Waters, Putz-Anderson and Garg, NIOSH 94-110 (1994).
+"""Lifting a box from the floor to its hook: the revised NIOSH lifting equation. Waters,
+Putz-Anderson and Garg, NIOSH 94-110 (1994).
 
 RWL = 23 kg · HM · VM · DM · AM · FM · CM
     HM = 25/H            H: hands before the ankles, cm (25 at least)
@@ -12,17 +13,20 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from gumboot.core.case import People
+from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, solve
+from gumboot.core.kit.enclosure import People
 from gumboot.core.plan import Wall
 from gumboot.core.wall.bodies import Placed
-from gumboot.core.working import COMMON_PRACTICE, MEMORY, Figure, given, solve
 
 NIOSH = "NIOSH 94-110, revised lifting equation"
 Coupling = Literal["good", "fair", "poor"]
 ABOVE_HOOK_MM = 50.0  # a box is lifted this far over its hook and let down: common practice
 TEAM = 2.0  # two people bear half each: common practice; the equation itself says nothing of teams
 RANK: dict[People, int] = {"one": 0, "two": 1, "lift table": 2}
-FORMULA = "23 * (25 / max(25, H)) * (1 - 0.003 * abs(V - 75)) * min(1, 0.82 + 4.5 / max(25, D)) * (1 - 0.0032 * A) * F * C"
+FORMULA = (
+    "23 * (25 / max(25, H)) * (1 - 0.003 * abs(V - 75)) * min(1, 0.82 + 4.5 / max(25, D)) * (1 -"
+    " 0.0032 * A) * F * C"
+)
 
 
 def coupling(quality: Coupling, v_cm: float) -> float:
@@ -31,9 +35,16 @@ def coupling(quality: Coupling, v_cm: float) -> float:
 
 
 def recommended(
-    h_cm: float, v_cm: float, d_cm: float, a_deg: float = 0.0, f: float = 1.0, quality: Coupling = "fair", where: str = ""
+    h_cm: float,
+    v_cm: float,
+    d_cm: float,
+    a_deg: float = 0.0,
+    f: float = 1.0,
+    quality: Coupling = "fair",
+    where: str = "",
 ) -> Figure:
-    """Recommended weight limit in kg: 23 where everything is at its best, 0 where hands are too far or too high.
+    """Recommended weight limit in kg: 23 where everything is at its best, 0 where hands are too far
+    or too high.
 
     >>> round(recommended(25, 75, 25, quality="good").n, 6)
     23.0
@@ -48,11 +59,16 @@ def recommended(
             assumption="beyond 63 cm out or 175 cm up the equation gives nothing",
         )
     parts = (
-        given("H", h_cm, "cm", "Hands before the ankles", "the wall's reach"), given("V", v_cm, "cm", "Hands above the floor", "the wall"),
-        given("D", d_cm, "cm", "Up or down", "the wall"), given("A", a_deg, "°", "Twist", COMMON_PRACTICE),
-        given("F", f, "", "Frequency, one lift in a while", NIOSH), given("C", coupling(quality, v_cm), "", f"Grip, {quality}", NIOSH),
-    )  # fmt: skip
-    return solve("RWL", "kg", f"Recommended weight limit{where}", FORMULA, *parts, source=NIOSH, doubt=MEMORY)
+        given("H", h_cm, "cm", "Hands before the ankles", "the wall's reach"),
+        given("V", v_cm, "cm", "Hands above the floor", "the wall"),
+        given("D", d_cm, "cm", "Up or down", "the wall"),
+        given("A", a_deg, "°", "Twist", COMMON_PRACTICE),
+        given("F", f, "", "Frequency, one lift in a while", NIOSH),
+        given("C", coupling(quality, v_cm), "", f"Grip, {quality}", NIOSH),
+    )
+    return solve(
+        "RWL", "kg", f"Recommended weight limit{where}", FORMULA, *parts, source=NIOSH, doubt=MEMORY
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,8 +86,14 @@ class Lift:
 
 
 def reach_cm(p: Placed, wall: Wall, v_cm: float) -> float:
-    """Hands before the ankles: as typed with the wall, else 20 cm and half the depth of the load, 25 cm where hands are below 25 cm. NIOSH 94-110."""
-    return wall.reach_mm / 10 if wall.reach_mm is not None else (20 if v_cm >= 25 else 25) + p.box.case.depth / 20
+    """Hands before the ankles: as typed with the wall, else 20 cm and half the depth of the load,
+    25 cm where hands are below 25 cm. NIOSH 94-110.
+    """
+    return (
+        wall.reach_mm / 10
+        if wall.reach_mm is not None
+        else (20 if v_cm >= 25 else 25) + p.box.case.depth / 20
+    )
 
 
 def lifts_of(p: Placed, wall: Wall) -> list[Lift]:
@@ -89,7 +111,11 @@ def lift(p: Placed, wall: Wall, what: str, mass: float, up_mm: float) -> Lift:
     stop = recommended(reach_cm(p, wall, v), v, d, where=", at its place")
     limit = min((start, stop), key=lambda f: f.n)
     load = given("m", mass, "kg", what, "sheet")
-    index = solve("LI", "", "Lifting index", "m / RWL", load, limit, source=NIOSH) if limit.n > 0 else given("LI", 99.0, "", "Lifting index", NIOSH, assumption="beyond the equation")  # fmt: skip
+    index = (
+        solve("LI", "", "Lifting index", "m / RWL", load, limit, source=NIOSH)
+        if limit.n > 0
+        else given("LI", 99.0, "", "Lifting index", NIOSH, assumption="beyond the equation")
+    )
     people: People = "one" if index.n <= 1 else "two" if index.n <= TEAM else "lift table"
     why = f"index {index.n:.2g}"
     if whole and RANK[p.box.case.people] > RANK[people]:

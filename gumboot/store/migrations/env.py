@@ -1,4 +1,6 @@
-"""Alembic's entry: runs migrations on the connection handed over by `gumboot.store.database.migrate`."""
+"""Alembic's entry: runs migrations on the connection handed over by
+`gumboot.store.database.migrate`.
+"""
 
 from alembic import context
 

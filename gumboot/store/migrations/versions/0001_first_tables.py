@@ -80,7 +80,8 @@ def upgrade() -> None:
         sa.Column("calibrated_until", sa.Date(), nullable=False),
     )
 
-    # A crew sees its own rows only, whatever query a page asks: the one place where that is decided.
+    # A crew sees its own rows only, whatever query a page asks: the one place where that is
+    # decided.
     for name, mine in (
         ("job", f"crew_id = {CREW}"),
         ("wrench", f"crew_id = {CREW}"),
@@ -92,14 +93,30 @@ def upgrade() -> None:
         op.execute(f"create policy own_crew on {name} using ({mine}) with check ({mine})")
 
     op.execute(
-        "create function kept_for_ever() returns trigger language plpgsql as $$ begin raise exception '% is append-only', tg_table_name; end $$"
+        "create function kept_for_ever() returns trigger language plpgsql as $$ begin raise"
+        " exception '% is append-only', tg_table_name; end $$"
     )
     for name in ("log_entry", "plan_version"):
-        op.execute(f"create trigger kept before update or delete on {name} for each row execute function kept_for_ever()")
-        op.execute(f"create trigger kept_whole before truncate on {name} for each statement execute function kept_for_ever()")
+        op.execute(
+            f"create trigger kept before update or delete on {name} for each row execute function"
+            " kept_for_ever()"
+        )
+        op.execute(
+            f"create trigger kept_whole before truncate on {name} for each statement execute"
+            " function kept_for_ever()"
+        )
 
 
 def downgrade() -> None:
-    for name in ("wrench", "log_entry", "plan_version", "job", "failed_sign_in", "sign_in", "person", "crew"):
+    for name in (
+        "wrench",
+        "log_entry",
+        "plan_version",
+        "job",
+        "failed_sign_in",
+        "sign_in",
+        "person",
+        "crew",
+    ):
         op.drop_table(name)
     op.execute("drop function kept_for_ever")

@@ -1,4 +1,6 @@
-"""Files kept with a job (readings, weather, photographs), and results that took a while to compute."""
+"""Files kept with a job (readings, weather, photographs), and results that took a while to
+compute.
+"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -22,7 +24,9 @@ def upgrade() -> None:
         sa.Column("data", sa.LargeBinary(), nullable=False),
         sa.Column("small", sa.LargeBinary()),
         sa.Column("kept_by", sa.Text(), nullable=False),
-        sa.Column("kept_at", sa.DateTime(timezone=True), server_default=sa.func.now(), nullable=False),
+        sa.Column(
+            "kept_at", sa.DateTime(timezone=True), server_default=sa.func.now(), nullable=False
+        ),
     )
     op.create_table(
         "result",
@@ -34,15 +38,23 @@ def upgrade() -> None:
         sa.Column("fault", sa.Text()),
         sa.Column("body", JSONB()),
         sa.Column("data", sa.LargeBinary()),
-        sa.Column("beat_at", sa.DateTime(timezone=True), server_default=sa.func.now(), nullable=False),
+        sa.Column(
+            "beat_at", sa.DateTime(timezone=True), server_default=sa.func.now(), nullable=False
+        ),
     )
     mine = "job_id in (select id from job)"
     for name in ("kept_file", "result"):
         op.execute(f"alter table {name} enable row level security")
         op.execute(f"alter table {name} force row level security")
         op.execute(f"create policy own_crew on {name} using ({mine}) with check ({mine})")
-    op.execute("create trigger kept before update or delete on kept_file for each row execute function kept_for_ever()")
-    op.execute("create trigger kept_whole before truncate on kept_file for each statement execute function kept_for_ever()")
+    op.execute(
+        "create trigger kept before update or delete on kept_file for each row execute function"
+        " kept_for_ever()"
+    )
+    op.execute(
+        "create trigger kept_whole before truncate on kept_file for each statement execute function"
+        " kept_for_ever()"
+    )
 
 
 def downgrade() -> None:

@@ -12,7 +12,10 @@ depends_on = None
 def upgrade() -> None:
     for name, default in (("iso_class", "II-A"), ("scale", "N·m"), ("address", "")):
         op.add_column("wrench", sa.Column(name, sa.Text(), server_default=default, nullable=False))
-    op.execute("alter table log_entry add column joint text generated always as (body::jsonb ->> 'termination') stored")
+    op.execute(
+        "alter table log_entry add column joint text generated always as (body::jsonb ->>"
+        " 'termination') stored"
+    )
     op.create_index("log_entry_joint", "log_entry", ["job_id", "joint", "seq"])
 
 

@@ -1,0 +1,177 @@
+"""A figure: a number that can show how it was come by.
+
+Every number Gumboot prints is a `Figure`. There are four ways to get one, and no fifth:
+
+    given      it was typed or stands on a data sheet
+    looked_up  it is one cell of one table of one standard
+    solve      it is worked out, by the very formula that is shown
+    picked     it is a choice (a conductor, a standard rating) made by a stated rule
+
+Figures hold the figures they came from, so each opens down to what was typed.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+from types import CodeType
+
+MEMORY = "from memory: check your edition"
+COMMON_PRACTICE = "common practice"
+
+FUNCTIONS: dict[str, Callable[..., float]] = {
+    "min": min,
+    "max": max,
+    "sqrt": math.sqrt,
+    "abs": abs,
+    "log": math.log,
+}
+_NAME = re.compile(r"[A-Za-z]\w*")
+
+
+@dataclass(frozen=True, slots=True)
+class Figure:
+    """One value with its working.
+
+    symbol: an identifier as the literature writes it (`V_oc`, `beta`), shown with subscripts.
+    value: a float in `unit`, or a text for a choice ("4 AWG").
+    formula: arithmetic over the symbols of `inputs`; empty for what is given or looked up.
+    source: data sheet, brief, or standard with edition and clause.
+    lookup: row and column, for a table.
+    assumption, doubt: what was taken for granted; how sure we are of the source.
+    """
+
+    symbol: str
+    value: float | str
+    unit: str = ""
+    name: str = ""
+    formula: str = ""
+    inputs: tuple[Figure, ...] = ()
+    source: str = ""
+    lookup: str = ""
+    assumption: str = ""
+    doubt: str = ""
+
+    @property
+    def n(self) -> float:
+        """The value as a float. Raises TypeError when the figure is a choice, not a number."""
+        if isinstance(self.value, str):
+            raise TypeError(f"{self.symbol} is a choice ({self.value}), not a number")
+        return self.value
+
+    @property
+    def text(self) -> str:
+        """The value with its unit, to four significant figures: "47.92 A"."""
+        return (
+            f"{self.value if isinstance(self.value, str) else fmt(self.value)} {self.unit}".strip()
+        )
+
+    @property
+    def put_in(self) -> str:
+        """The formula with the numbers put in: "1.25 * 190"."""
+        values = {
+            f.symbol: fmt(f.value) if not isinstance(f.value, str) else f.value for f in self.inputs
+        }
+        bracketed = {s: f"({v})" if v.startswith("-") else v for s, v in values.items()}
+        return _NAME.sub(lambda m: bracketed.get(m[0], m[0]), self.formula)
+
+    def renamed(self, symbol: str) -> Figure:
+        """The same figure under the symbol that another formula knows it by."""
+        if symbol == self.symbol:
+            return self
+        return Figure(
+            symbol,
+            self.value,
+            self.unit,
+            self.name,
+            self.formula,
+            self.inputs,
+            self.source,
+            self.lookup,
+            self.assumption,
+            self.doubt,
+        )
+
+    def walk(self) -> Iterator[Figure]:
+        """This figure and every figure under it, each once, top down."""
+        seen: set[int] = set()
+        stack = [self]
+        while stack:
+            figure = stack.pop()
+            if id(figure) not in seen:
+                seen.add(id(figure))
+                yield figure
+                stack.extend(reversed(figure.inputs))
+
+
+def fmt(value: float) -> str:
+    """A number to four significant figures without trailing zeros: 483.45 -> "483.5"; thousands
+    keep their units.
+    """
+    if value == 0 or not math.isfinite(value):
+        return f"{value:g}"
+    digits = max(0, 3 - math.floor(math.log10(abs(value))))
+    text = f"{value:.{digits}f}"
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def given(
+    symbol: str, value: float, unit: str, name: str, source: str, assumption: str = ""
+) -> Figure:
+    """A typed or data-sheet value."""
+    return Figure(symbol, value, unit, name, source=source, assumption=assumption)
+
+
+def looked_up(
+    symbol: str,
+    value: float | str,
+    unit: str,
+    name: str,
+    source: str,
+    lookup: str,
+    doubt: str = MEMORY,
+) -> Figure:
+    """One cell of one table. `lookup` names row and column."""
+    return Figure(symbol, value, unit, name, source=source, lookup=lookup, doubt=doubt)
+
+
+def solve(
+    symbol: str,
+    unit: str,
+    name: str,
+    formula: str,
+    *inputs: Figure,
+    source: str,
+    assumption: str = "",
+    doubt: str = "",
+) -> Figure:
+    """A worked-out value: `formula` is evaluated over the inputs' symbols, so what is shown is what
+    was done.
+
+    Raises NameError when the formula uses a symbol that no input carries.
+    """
+    names = {f.symbol: f.value for f in inputs}
+    value = float(eval(_compiled(formula), {"__builtins__": {}, **FUNCTIONS}, names))  # noqa: S307 - formulas are literals of core
+    return Figure(symbol, value, unit, name, formula, inputs, source, "", assumption, doubt)
+
+
+def picked(
+    symbol: str,
+    value: float | str,
+    unit: str,
+    name: str,
+    rule: str,
+    *inputs: Figure,
+    source: str,
+    doubt: str = "",
+) -> Figure:
+    """A choice by a stated rule; `rule` is prose and stands where a formula would."""
+    return Figure(symbol, value, unit, name, "", inputs, source, rule, "", doubt)
+
+
+@lru_cache(maxsize=512)
+def _compiled(formula: str) -> CodeType:
+    return compile(formula, "<formula>", "eval")

@@ -1,0 +1,322 @@
+"""What is wrong with a board, and what cures it: another leg, a soft starter, or a circuit that may
+drop.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from gumboot.core.basis.clock import show_minutes
+from gumboot.core.basis.figure import COMMON_PRACTICE
+from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
+from gumboot.core.brief.loads.board import SOFT_START, STARTS_S, Board, Leg, Sheet, share
+from gumboot.core.kit import LINES, Inverter
+from gumboot.core.plan import Load, Plan
+
+BALANCE = Cure("Balance the legs on the load board, or take circuits off backup")
+
+
+def board_findings(plan: Plan, board: Board | None, inverter: Inverter) -> list[Finding]:
+    """Legs the supply lacks; running, starting and pass-through against the ratings; what must not
+    start together.
+    """
+    if board is None:
+        return []
+    found = leg_findings(plan, inverter)
+    for leg in (board.total, *board.legs):
+        if leg.name == "all" or len(board.legs) > 1:
+            found += running_findings(plan, leg) + start_findings(plan, board, leg, inverter)
+    return (
+        found
+        + balance_findings(board, inverter)
+        + pass_findings(plan, board)
+        + together_findings(plan, board)
+    )
+
+
+def called(leg: Leg) -> str:
+    """A leg in words."""
+    return "All legs together" if leg.name == "all" else f"Leg {leg.name}"
+
+
+def leg_findings(plan: Plan, inverter: Inverter) -> list[Finding]:
+    """A circuit on a leg that the supply does not have."""
+    lines = set(LINES[inverter.supply])
+    found = []
+    for i, x in enumerate(plan.loads):
+        if not set(x.legs.split("+")) <= lines:
+            says = f"{x.name} is on {x.legs}; the supply has {', '.join(sorted(lines))}."
+            found.append(
+                stop(
+                    f"load.{x.id}.legs",
+                    "board",
+                    says,
+                    "load board",
+                    Cure("Put it on L1", (Change(f"/loads/{i}/legs", "L1"),)),
+                )
+            )
+    return found
+
+
+def droppable(plan: Plan, leg: Leg, too_much: float) -> tuple[Change, ...]:
+    """Changes that take the fewest circuits off backup, of those that may drop, to relieve a leg of
+    so many W; none when they do not suffice.
+    """
+    may = [
+        (x.running_w * share(x, leg.name), i)
+        for i, x in enumerate(plan.loads)
+        if x.backed and not x.must and share(x, leg.name) > 0
+    ]
+    one = [(w, i) for w, i in may if w >= too_much]
+    if one:
+        return (Change(f"/loads/{min(one)[1]}/backed", False),)
+    chosen: list[int] = []
+    for w, i in sorted(may, reverse=True):
+        if too_much <= 0:
+            break
+        chosen.append(i)
+        too_much -= w
+    return (
+        tuple(Change(f"/loads/{i}/backed", False) for i in sorted(chosen)) if too_much <= 0 else ()
+    )
+
+
+def _names(plan: Plan, changes: Sequence[Change]) -> str:
+    return " and ".join(plan.loads[int(c.path.split("/")[2])].name for c in changes)
+
+
+def running_findings(plan: Plan, leg: Leg) -> list[Finding]:
+    """What runs in the worst quarter hour, and all at once, against the continuous rating."""
+    most = leg.continuous.n
+    if leg.running.n > most:
+        shed = droppable(plan, leg, leg.at_once.n - most)
+        cures = (Cure(f"Take {_names(plan, shed)} off backup", shed),) if shed else ()
+        says = (
+            f"{called(leg)}: {leg.running.text} run at {show_minutes(leg.worst_at)}; the"
+            f" inverter{'s give' if plan.kit.inverters > 1 else ' gives'} {leg.continuous.text}."
+        )
+        return [
+            stop(
+                f"board.{leg.name}.running",
+                "board",
+                says,
+                COMMON_PRACTICE,
+                *cures,
+                BALANCE,
+                figures=(leg.running, leg.continuous),
+            )
+        ]
+    if leg.at_once.n > most:
+        says = (
+            f"{called(leg)}: {leg.at_once.text} if everything ran at once, against"
+            f" {leg.continuous.text}; by the hours stated it is {leg.running.text}."
+        )
+        return [
+            check(
+                f"board.{leg.name}.at-once",
+                "board",
+                says,
+                COMMON_PRACTICE,
+                Cure("Tell the household what not to use together"),
+                BALANCE,
+                figures=(leg.at_once, leg.continuous),
+            )
+        ]
+    return []
+
+
+def soften(plan: Plan, board: Board, leg: Leg, too_much: float) -> tuple[Change, ...]:
+    """The change that gives one motor or pump a soft starter, where that relieves a start by so
+    many W.
+    """
+    for i, x in enumerate(plan.loads):
+        if x.id == leg.starter and x.kind in ("motor", "pump") and not x.soft_start:
+            start = board.starting[x.id].n
+            if (start - max(x.running_w, SOFT_START * start)) * share(x, leg.name) >= too_much:
+                return (Change(f"/loads/{i}/soft_start", True),)
+    return ()
+
+
+def start_findings(plan: Plan, board: Board, leg: Leg, inverter: Inverter) -> list[Finding]:
+    """The worst start against the surge rating, its power and its seconds."""
+    starter = next((x for x in plan.loads if x.id == leg.starter), None)
+    if starter is None or leg.running.n > leg.continuous.n:
+        return []
+    key, most = f"board.{leg.name}.start", leg.surge or leg.continuous
+    if leg.surge is None and leg.start.n > leg.continuous.n:
+        says = (
+            f"{called(leg)}: {starter.name} starting draws {leg.start.text}; the sheet states no"
+            f" surge above {leg.continuous.text}."
+        )
+        return [
+            check(
+                key,
+                "board",
+                says,
+                COMMON_PRACTICE,
+                Cure("Ask the maker for the surge rating"),
+                figures=(leg.start, most),
+            )
+        ]
+    if leg.start.n > most.n:
+        soft = _cures(plan, board, leg, leg.start.n - most.n)
+        says = (
+            f"{called(leg)}: {starter.name} starting draws {leg.start.text} with the rest running;"
+            f" the surge rating is {most.text}."
+        )
+        return [
+            stop(key, "board", says, COMMON_PRACTICE, *soft, BALANCE, figures=(leg.start, most))
+        ]
+    lasts = STARTS_S[starter.kind] if not starter.soft_start else 2 * STARTS_S[starter.kind]
+    if leg.start.n > leg.continuous.n and inverter.surge_s is not None and lasts > inverter.surge_s:
+        says = (
+            f"{called(leg)}: {starter.name} starts for about {lasts:g} s above the continuous"
+            f" rating; the surge lasts {inverter.surge_s:g} s."
+        )
+        return [
+            check(
+                key,
+                "board",
+                says,
+                COMMON_PRACTICE,
+                Cure("Measure the start, or fit a drive that ramps it"),
+                figures=(leg.start,),
+            )
+        ]
+    return []
+
+
+def _cures(plan: Plan, board: Board, leg: Leg, too_much: float) -> list[Cure]:
+    soft = soften(plan, board, leg, too_much)
+    shed = droppable(plan, leg, too_much)
+    out = [Cure(f"Fit a soft starter to {_names(plan, soft)}", soft)] if soft else []
+    return out + ([Cure(f"Take {_names(plan, shed)} off backup", shed)] if shed else [])
+
+
+def balance_findings(board: Board, inverter: Inverter) -> list[Finding]:
+    """The difference between the most and the least loaded leg against the inverter's limit."""
+    if inverter.imbalance_max_w is None or len(board.legs) < 2:
+        return []
+    most, least = (f(board.legs, key=lambda x: x.running.n) for f in (max, min))
+    if most.running.n - least.running.n <= inverter.imbalance_max_w:
+        return []
+    says = (
+        f"Leg {most.name} runs {most.running.text}, leg {least.name} {least.running.text}: further"
+        f" apart than the {inverter.imbalance_max_w:g} W the inverter allows."
+    )
+    return [
+        check(
+            "board.balance",
+            "board",
+            says,
+            "inverter sheet",
+            BALANCE,
+            figures=(most.running, least.running),
+        )
+    ]
+
+
+def pass_findings(plan: Plan, board: Board) -> list[Finding]:
+    """With the grid on, the backed-up loads pass through unit, breaker and conductor."""
+    limit = board.pass_through
+    if limit is None:
+        return []
+    worst = max(board.house, key=lambda f: f.n)
+    if worst.n > limit.n:
+        says = (
+            f"With the grid on, {worst.name} draws {worst.text}; what feeds it passes {limit.text}."
+        )
+        return [
+            stop(
+                "board.pass",
+                "board",
+                says,
+                COMMON_PRACTICE,
+                Cure("Take circuits off backup, or fit a larger breaker and conductor"),
+                figures=(worst, limit),
+            )
+        ]
+    return [
+        note(
+            "board.passes",
+            "board",
+            f"With the grid on, {worst.name} draws {worst.text} of the {limit.text} that its feed"
+            " passes.",
+            COMMON_PRACTICE,
+            figures=(worst, limit),
+        )
+    ]
+
+
+def together_findings(plan: Plan, board: Board) -> list[Finding]:
+    """Circuits that start alone but not at one moment, told from the one that clashes with most; a
+    soft starter where it cures.
+    """
+    by: dict[str, Load] = {x.id: x for x in plan.loads}
+    place = {x.id: i for i, x in enumerate(plan.loads)}
+    found = []
+    for one, others in hubs(board.together, {k: f.n for k, f in board.starting.items()}):
+        says = (
+            f"{by[one].name} must not start at the same moment as"
+            f" {_list([by[x].name for x in others])}."
+        )
+        able = [
+            x
+            for x in (one, *(others if len(others) == 1 else ()))
+            if all(_soft_pair(plan, board, one, y, x) for y in others)
+        ]
+        soft = tuple(
+            Cure(
+                f"Fit a soft starter to {by[x].name}",
+                (Change(f"/loads/{place[x]}/soft_start", True),),
+            )
+            for x in able
+        )
+        delay = Cure("Interlock them, or set a start delay")
+        figures = tuple(board.starting[x] for x in (one, *others))
+        found.append(
+            check(
+                f"board.together.{one}",
+                "board",
+                says,
+                COMMON_PRACTICE,
+                *soft,
+                delay,
+                figures=figures,
+            )
+        )
+    return found
+
+
+def hubs(pairs: Sequence[tuple[str, str]], watts: dict[str, float]) -> list[tuple[str, list[str]]]:
+    """Pairs told from the member that is in most of those left (of equals the one of most W): (it,
+    its partners).
+
+    >>> hubs([("a", "b"), ("c", "b"), ("c", "d")], {"a": 1, "b": 5, "c": 2, "d": 1})
+    [('b', ['a', 'c']), ('c', ['d'])]
+    """
+    left, out = list(pairs), []
+    while left:
+        members = [x for p in left for x in p]
+        one = max(dict.fromkeys(members), key=lambda x: (members.count(x), watts[x]))
+        out.append((one, [next(y for y in p if y != one) for p in left if one in p]))
+        left = [p for p in left if one not in p]
+    return out
+
+
+def _list(names: Sequence[str]) -> str:
+    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} or {names[-1]}"
+
+
+def _soft_pair(plan: Plan, board: Board, a: str, b: str, soft: str) -> bool:
+    """Whether a soft starter on one of a pair lets both start at one moment."""
+    sheet = Sheet([x for x in plan.loads if x.backed], board.starting)
+    index = {x.id: i for i, x in enumerate(sheet.loads)}
+    x = sheet.loads[index[soft]]
+    if x.kind not in ("motor", "pump") or x.soft_start:
+        return False
+    sheet.extra[index[soft]] = max(0.0, SOFT_START * board.starting[soft].n - x.running_w)
+    return all(
+        leg.surge is None or sheet.starts(leg.name, (index[a], index[b])) <= leg.surge.n
+        for leg in (board.total, *board.legs)
+    )

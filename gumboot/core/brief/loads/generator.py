@@ -1,0 +1,199 @@
+"""A generator against the charger and the loads, and how long a night's recharge takes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
+from gumboot.core.basis.finding import Change, Cure, Finding, check, note
+from gumboot.core.brief.loads.board import Board
+from gumboot.core.kit import Inverter
+from gumboot.core.plan import Plan
+from gumboot.core.set.settings import Setting
+from gumboot.core.size.bank import Bank
+
+
+@dataclass(frozen=True, slots=True)
+class Charging:
+    """W: the generator, what the chargers draw, what loads draw beside them; hours to refill a
+    night's energy.
+    """
+
+    power: Figure
+    charger: Figure
+    need: Figure
+    hours: Figure | None
+
+
+def design_charging(
+    plan: Plan,
+    inverter: Inverter,
+    bank: Bank | None,
+    board: Board | None,
+    settings: Sequence[Setting],
+) -> Charging | None:
+    """Generator figures; None without a generator or a bank. The charge current is the one that
+    will be keyed.
+    """
+    gen = plan.kit.generator
+    if gen is None or bank is None:
+        return None
+    keyed = next(
+        (s.value for s in settings if s.id == "charge_a" and not isinstance(s.value, str)),
+        inverter.charge_max_a,
+    )
+    power = given("P_gen", gen.power_w, "W", "Generator", "brief")
+    amps = given("I_ch", float(keyed), "A", "Charge current of one inverter", "settings")
+    n = given(
+        "n_ch",
+        1 if gen.lands == "inverter" else plan.kit.inverters,
+        "",
+        "Inverters the generator charges through",
+        "plan",
+    )
+    eta = given(
+        "eta", inverter.battery_efficiency, "", "Efficiency, AC to battery", "inverter sheet"
+    )
+    charger = solve(
+        "P_ch",
+        "W",
+        "Chargers at full current",
+        "n_ch * I_ch * V_max / eta",
+        n,
+        amps,
+        bank.v_max,
+        eta,
+        source="definition",
+    )
+    loads = (
+        board.total.running
+        if board
+        else given("P_hour", 0.0, "W", "Loads, none listed", "load board")
+    )
+    need = solve(
+        "P_need",
+        "W",
+        "Chargers and loads together",
+        "P_ch + P_hour",
+        charger,
+        loads,
+        source=COMMON_PRACTICE,
+    )
+    if board is None or board.e_night.n <= 0:
+        return Charging(power, charger, need, None)
+    day = given("h_day", 24, "h", "Hours of a day", "definition")
+    mean = solve(
+        "P_mean",
+        "W",
+        "Loads on average",
+        "1000 * E_day / h_day",
+        board.e_day,
+        day,
+        source="definition",
+    )
+    spare = solve(
+        "P_to",
+        "W",
+        "Left for charging",
+        "min(P_ch, P_gen - P_mean)",
+        charger,
+        power,
+        mean,
+        source="balance",
+    )
+    night = solve(
+        "E_back",
+        "kWh",
+        "What a night takes from the bank",
+        "min(E_night, E)",
+        board.e_night,
+        bank.energy,
+        source="balance",
+    )
+    if spare.n <= 0:
+        return Charging(power, charger, need, None)
+    hours = solve(
+        "t_gen",
+        "h",
+        "To put a night back",
+        "1000 * E_back / (P_to * eta)",
+        night,
+        spare,
+        eta,
+        source="definition",
+        assumption="full current all the way; the last tenth takes longer",
+    )
+    return Charging(power, charger, need, hours)
+
+
+def generator_findings(
+    plan: Plan, inverter: Inverter, charging: Charging | None, settings: Sequence[Setting]
+) -> list[Finding]:
+    """Smaller than chargers and loads is a check, cured by a lower charge current. One smaller than
+    its inverter is judged where sources meet.
+    """
+    if charging is None:
+        return []
+    power, figures = charging.power, (charging.power, charging.need)
+    if (
+        power.n <= inverter.power_w
+        and plan.kit.generator
+        and plan.kit.generator.lands != "loads panel"
+    ):
+        return []  # a stop of the sources that meet (`earthing.meeting_findings`)
+    if charging.hours is None and charging.charger.n > 0 and charging.need.n > power.n:
+        says = f"The loads leave nothing of the generator's {power.text} for charging."
+        return [
+            check(
+                "generator.charge",
+                "generator",
+                says,
+                COMMON_PRACTICE,
+                Cure("Choose a larger generator, or take circuits off backup"),
+                figures=figures,
+            )
+        ]
+    if charging.need.n <= power.n:
+        lasts = f" A night is put back in {charging.hours.text}." if charging.hours else ""
+        return [
+            note(
+                "generator.fits",
+                "generator",
+                f"The generator's {power.text} carry chargers and loads,"
+                f" {charging.need.text}.{lasts}",
+                COMMON_PRACTICE,
+                figures=figures,
+            )
+        ]
+    says = (
+        f"Chargers and loads together ask {charging.need.text}; the generator gives {power.text}."
+    )
+    lower = _lower(charging, settings)
+    cures = (
+        (Cure(f"Charge at {lower.value:g} A", (lower,)),)
+        if lower and isinstance(lower.value, float)
+        else ()
+    )
+    return [
+        check(
+            "generator.charge",
+            "generator",
+            says,
+            COMMON_PRACTICE,
+            *cures,
+            Cure("Run the generator with few loads on"),
+            figures=figures,
+        )
+    ]
+
+
+def _lower(charging: Charging, settings: Sequence[Setting]) -> Change | None:
+    """The charge current at which chargers and loads fit the generator, where the menu takes it."""
+    item = next((s for s in settings if s.id == "charge_a"), None)
+    left = charging.power.n - (charging.need.n - charging.charger.n)
+    if item is None or isinstance(item.value, str) or left <= 0:
+        return None
+    step = item.step or 1.0
+    amps = float(int(item.value * left / charging.charger.n / step) * step)
+    return Change("/settings/charge_a", amps) if amps >= max(item.least or 0.0, step) else None

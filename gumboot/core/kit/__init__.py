@@ -1,0 +1,47 @@
+"""The equipment: what a catalogue entry says, as data. Ports, terminals, torques and menus are
+never code.
+"""
+
+from gumboot.core.kit.anchor import Anchor
+from gumboot.core.kit.catalogue import AnyEntry, BrokenCatalogue, Catalogue, entry, file
+from gumboot.core.kit.conductor import ConductorType, Ferrules, Lugs
+from gumboot.core.kit.device import Device
+from gumboot.core.kit.gateway import Gateway
+from gumboot.core.kit.inverter import Inverter, Tracker
+from gumboot.core.kit.link import Link
+from gumboot.core.kit.menu import MenuItem
+from gumboot.core.kit.module import Module
+from gumboot.core.kit.pack import Cabinet, Pack
+from gumboot.core.kit.port import Port
+from gumboot.core.kit.terminal import Terminal
+from gumboot.core.kit.words import LINES, Book, Chemistry, Family, Ground, Stage, Supplied
+
+__all__ = [
+    "LINES",
+    "Anchor",
+    "AnyEntry",
+    "Book",
+    "BrokenCatalogue",
+    "Cabinet",
+    "Catalogue",
+    "Chemistry",
+    "ConductorType",
+    "Device",
+    "Family",
+    "Ferrules",
+    "Gateway",
+    "Ground",
+    "Inverter",
+    "Link",
+    "Lugs",
+    "MenuItem",
+    "Module",
+    "Pack",
+    "Port",
+    "Stage",
+    "Supplied",
+    "Terminal",
+    "Tracker",
+    "entry",
+    "file",
+]

@@ -1,0 +1,75 @@
+"""The catalogue: all equipment known, by id."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Annotated
+
+from pydantic import Field, TypeAdapter
+
+from gumboot.core.kit.anchor import Anchor
+from gumboot.core.kit.conductor import ConductorType, Ferrules, Lugs
+from gumboot.core.kit.device import Device
+from gumboot.core.kit.gateway import Gateway
+from gumboot.core.kit.inverter import Inverter
+from gumboot.core.kit.module import Module
+from gumboot.core.kit.pack import Pack
+from gumboot.core.kit.words import Book, Family
+
+AnyEntry = Annotated[
+    Inverter | Gateway | Pack | Module | Device | ConductorType | Lugs | Ferrules | Anchor,
+    Field(discriminator="kind"),
+]
+entry = TypeAdapter[AnyEntry](AnyEntry)
+file = TypeAdapter[list[AnyEntry]](list[AnyEntry])
+
+
+class BrokenCatalogue(ValueError):
+    """The catalogue itself cannot serve: nothing a plan can do about it."""
+
+
+class Catalogue:
+    """All equipment known, by id. Hashable by identity, so that a design can be remembered
+    for it.
+    """
+
+    def __init__(self, entries: Iterable[AnyEntry]) -> None:
+        rows = list(entries)
+        self.inverters = {e.id: e for e in rows if isinstance(e, Inverter)}
+        self.gateways = {e.id: e for e in rows if isinstance(e, Gateway)}
+        self.packs = {e.id: e for e in rows if isinstance(e, Pack)}
+        self.modules = {e.id: e for e in rows if isinstance(e, Module)}
+        self.devices = [e for e in rows if isinstance(e, Device)]
+        self.conductors = [e for e in rows if isinstance(e, ConductorType)]
+        self.anchors = [e for e in rows if isinstance(e, Anchor)]
+        self.lugs = {lug.size: lug for e in rows if isinstance(e, Lugs) for lug in e.rows}
+        self.ferrules = {f.size: f for e in rows if isinstance(e, Ferrules) for f in e.rows}
+        if len({e.id for e in rows}) != len(rows):
+            raise BrokenCatalogue("two catalogue entries share one id")
+
+    def device(self, role: str, amps: float, supply: str = "any", book: str = "any") -> Device:
+        """The smallest device of a role, supply and book that carries `amps`, else the largest.
+        Raises BrokenCatalogue when there is none.
+        """
+        fits = [
+            d
+            for d in self.devices
+            if d.role == role and d.supply in (supply, "any") and d.book in (book, "any")
+        ]
+        of_role = sorted(fits, key=lambda d: d.up_to_a)
+        if not of_role:
+            raise BrokenCatalogue(f"the catalogue has no {role} for {supply} under {book}")
+        return next((d for d in of_role if d.up_to_a >= amps), of_role[-1])
+
+    def conductor(self, family: Family, book: Book, material: str = "Cu") -> ConductorType | None:
+        """The cable used for a family of runs under a book; None when the catalogue has none of
+        that metal.
+        """
+        return next(
+            (
+                c
+                for c in self.conductors
+                if family in c.families and c.book == book and c.material == material
+            ),
+            None,
+        )

@@ -1,0 +1,38 @@
+"""Protective devices and boxes."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from gumboot.core.kit.enclosure import Case
+from gumboot.core.kit.entry import Entry, Positive
+from gumboot.core.kit.terminal import (
+    Terminal,
+)
+from gumboot.core.kit.words import Book, Supplied
+
+
+class Device(Entry):
+    """A protective device or a box: where conductors end that do not end on inverter or pack."""
+
+    kind: Literal["device"]
+    id: str
+    role: Literal[
+        "ac-breaker",
+        "dc-breaker",
+        "dc-fuse",
+        "dc-bus",
+        "panel",
+        "transfer-switch",
+        "array",
+        "inlet",
+        "tap",
+        "electrode",
+    ]
+    label: str
+    supply: Supplied | Literal["any"] = "any"
+    book: Book | Literal["any"] = "any"
+    up_to_a: Positive
+    interrupt_a: Positive | None = None
+    terminals: tuple[Terminal, ...]
+    case: Case | None = None

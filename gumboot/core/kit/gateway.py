@@ -1,0 +1,43 @@
+"""Gateways and islanding boxes."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from gumboot.core.kit.enclosure import Case
+from gumboot.core.kit.entry import Entry, Positive
+from gumboot.core.kit.link import Link
+from gumboot.core.kit.port import Port
+from gumboot.core.kit.terminal import (
+    Block,
+    FactoryJoint,
+)
+from gumboot.core.kit.words import Supplied
+
+
+class Gateway(Entry):
+    """What separates house and grid in an outage: a gateway, or a bare islanding box. It breaks
+    before it makes.
+
+    neutral: whether its contactor switches neutral. bond_relay: whether it can join neutral and
+    earth when islanded.
+    """
+
+    kind: Literal["gateway"]
+    id: str
+    maker: str
+    model: str
+    form: Literal["gateway", "islanding box"] = "gateway"
+    supply: Supplied
+    i_max_a: Positive
+    neutral: Literal["solid", "switched"]
+    bond_relay: bool
+    meter_inside: bool
+    grid: Port
+    inverter: Port
+    backup: Port
+    links: tuple[Link, ...] = ()
+    factory_joints: tuple[FactoryJoint, ...] = ()
+    cover: FactoryJoint | None = None
+    block: Block | None = None
+    case: Case | None = None

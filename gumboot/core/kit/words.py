@@ -1,0 +1,35 @@
+"""What a data sheet speaks of: books, supplies, families of circuits."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from gumboot.core.kit.terminal import (
+    Conductor,
+)
+
+Book = Literal["nec-2023", "iec-60364"]
+Family = Literal[
+    "pv",
+    "pack",
+    "battery",
+    "grid",
+    "grid-feeder",
+    "backup",
+    "backup-feeder",
+    "changeover",
+    "loads",
+    "generator",
+    "existing-pv",
+]
+Supplied = Literal["split-phase 120/240 V", "single-phase 230 V", "three-phase 400/230 V"]
+Chemistry = Literal["LFP", "flooded", "sealed", "gel"]
+LINES: dict[str, tuple[Conductor, ...]] = {
+    "split-phase 120/240 V": ("L1", "L2"),
+    "single-phase 230 V": ("L1",),
+    "three-phase 400/230 V": ("L1", "L2", "L3"),
+}
+Stage = Literal["Battery", "PV", "Grid", "Backup", "Generator", "Links"]
+Ground = Literal[
+    "concrete", "solid brick", "hollow block", "timber stud", "steel stud", "wood board", "rail"
+]

@@ -1,0 +1,124 @@
+"""What a job is made of before anything is sized: bodies, circuits between them, and thin lines."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from gumboot.core.basis.figure import Figure, given
+from gumboot.core.kit import Family
+from gumboot.core.kit.enclosure import Case
+from gumboot.core.kit.terminal import Block, Conductor, FactoryJoint, Socket, Terminal
+from gumboot.core.plan import Run
+
+Role = Literal[
+    "array",
+    "pack",
+    "dc-bus",
+    "inverter",
+    "pv-inverter",
+    "grid-combiner",
+    "backup-combiner",
+    "changeover",
+    "main-panel",
+    "loads",
+    "generator",
+]
+UNITY = given("pf", 1.0, "", "Power factor", "the inverter's default")
+DC: tuple[Conductor, ...] = ("+", "−", "PE")
+
+
+@dataclass(frozen=True, slots=True)
+class End:
+    """One end of a circuit: the body it lands on and the terminals that take its conductors."""
+
+    body: str
+    label: str
+    port: str
+    terminals: tuple[Terminal, ...]
+    temp_c: int
+
+    def terminal(self, conductor: Conductor) -> Terminal:
+        """The terminal for one conductor. Raises StopIteration when the catalogue gave none: a
+        broken catalogue.
+        """
+        return next(t for t in self.terminals if t.conductor == conductor)
+
+
+@dataclass(frozen=True, slots=True)
+class Body:
+    """A box of the job: what stands on the wall or in the yard."""
+
+    id: str
+    role: Role
+    label: str
+    lines: tuple[str, ...] = ()
+    factory_joints: tuple[FactoryJoint, ...] = ()
+    bars: tuple[FactoryJoint, ...] = ()  # joints of bars and links that the crew makes
+    case: Case | None = None
+    block: Block | None = None
+    cover: FactoryJoint | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Thin:
+    """A thin line: a link between two bodies, with its conductors in words, and where it ends at
+    each.
+    """
+
+    id: str
+    name: str
+    conductors: str
+    source: str
+    load: str
+    at_source: Socket
+    at_load: Socket
+
+
+@dataclass(frozen=True, slots=True)
+class Circuit:
+    """A circuit before it is sized. `source` is the end that can be live first, and so is landed
+    last.
+
+    upstream: the circuits its fault current comes through from the supply, nearest first.
+    """
+
+    id: str
+    family: Family
+    name: str
+    number: int
+    source: End
+    load: End
+    conductors: tuple[Conductor, ...]
+    current: Figure
+    drop_current: Figure
+    voltage: Figure
+    run: Run | None
+    ambient_c: float
+    protection: str
+    own_protection: Figure | None
+    protection_max_a: float
+    protection_named_a: float | None
+    power_factor: Figure | None
+    upstream: tuple[str, ...] = ()
+
+    @property
+    def system(self) -> Literal["pv", "dc", "ac"]:
+        """What flows: "pv", "dc" or "ac"."""
+        return "pv" if self.family == "pv" else "ac" if self.power_factor else "dc"
+
+    @property
+    def lines(self) -> int:
+        """Live line conductors: two of a DC pair, one to three of AC."""
+        return sum(c not in ("N", "PE") for c in self.conductors)
+
+    @property
+    def three_phase(self) -> bool:
+        """Whether it has three lines."""
+        return "L3" in self.conductors
+
+
+def end(body: str, label: str, port: str, terminals: tuple[Terminal, ...], *extra: Terminal) -> End:
+    """An end whose rating is that of its weakest live terminal. NEC 110.14(C)."""
+    every = terminals + extra
+    return End(body, label, port, every, min(t.temp_c for t in every if t.conductor != "PE"))

@@ -1,0 +1,24 @@
+"""What lives on in an outage."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from gumboot.core.plan.fields import (
+    Amps,
+    Part,
+)
+
+
+class Backup(Part):
+    """What lives on in an outage, what changes over, and where neutral then meets earth."""
+
+    loads: Literal["nothing", "whole house", "essential board", "transfer-switched circuits"] = (
+        "whole house"
+    )
+    changeover: Literal["transfer switch", "interlocked breakers", "loose breakers"] = (
+        "transfer switch"
+    )
+    neutral: Literal["solid", "switched"] = "solid"
+    bond: Literal["service", "inverter", "gateway", "loads panel"] = "service"
+    board_a: Amps | None = None

@@ -1,0 +1,90 @@
+"""Everything decided about one job."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import (
+    Field,
+    model_validator,
+)
+
+from gumboot.core.plan.backup import Backup
+from gumboot.core.plan.energy import Energy
+from gumboot.core.plan.fields import (
+    Book,
+    Key,
+    Landing,
+    Part,
+    Text,
+)
+from gumboot.core.plan.kit import Kit
+from gumboot.core.plan.loads import Load
+from gumboot.core.plan.run import Fitted, Reel, Run
+from gumboot.core.plan.site import Site
+from gumboot.core.plan.strings import PvString
+from gumboot.core.plan.supply import Supply
+from gumboot.core.plan.survey import Survey
+from gumboot.core.plan.wall import Spacing, Wall
+
+
+class Plan(Part):
+    """Everything decided about one job.
+
+    landing: the order of landing, by the maker's sheet where it gives one, or a school of the
+    crew's. recheck: what is done a day later
+    where the maker is silent.
+    """
+
+    format: Literal["gumboot-plan/1"] = "gumboot-plan/1"
+    code: Book = "nec-2023"
+    units: Literal["us", "si"] = "us"
+    site: Site
+    supply: Supply
+    kit: Kit
+    backup: Backup = Backup()
+    strings: Annotated[tuple[PvString, ...], Field(max_length=26)] = ()
+    loads: Annotated[tuple[Load, ...], Field(max_length=120)] = ()
+    energy: Energy = Energy()
+    survey: Survey | None = None
+    walls: Annotated[tuple[Wall, ...], Field(max_length=6)] = ()
+    spacing: Spacing = Spacing()
+    runs: dict[Key, Run] = Field(default_factory=dict)
+    fitted: dict[Key, Fitted] = Field(default_factory=dict)
+    settings: dict[Key, float | Text] = Field(default_factory=dict)
+    landing: Landing = "maker"
+    recheck: Literal["by kind", "torque", "look"] = "by kind"
+    reels: Annotated[tuple[Reel, ...], Field(max_length=60)] = ()
+
+    @model_validator(mode="after")
+    def _letters_differ(self) -> Plan:
+        letters = [s.letter for s in self.strings]
+        if len(set(letters)) != len(letters):
+            raise ValueError("two strings have the same letter")
+        return self
+
+    @model_validator(mode="after")
+    def _walls_differ(self) -> Plan:
+        letters = [w.id for w in self.walls]
+        if len(set(letters)) != len(letters):
+            raise ValueError("two walls have the same letter")
+        hung = [b for w in self.walls for b in (*w.placed, *(x.id for x in w.extras))]
+        twice = next(
+            (
+                b
+                for b in hung
+                if hung.count(b)
+                > (2 if any(x.id == b for w in self.walls for x in w.extras) else 1)
+            ),
+            None,
+        )
+        if twice:
+            raise ValueError(f"{twice} stands on two walls")
+        return self
+
+    @model_validator(mode="after")
+    def _loads_differ(self) -> Plan:
+        ids = [x.id for x in self.loads]
+        if len(set(ids)) != len(ids):
+            raise ValueError("two loads have the same id")
+        return self

@@ -1,0 +1,29 @@
+"""The strings."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import (
+    Field,
+)
+
+from gumboot.core.plan.fields import (
+    Letter,
+    Name,
+    Part,
+)
+from gumboot.core.plan.run import Run
+
+
+class PvString(Part):
+    """One string: its letter, inverter (from 1), tracker, modules in series, and how it faces."""
+
+    letter: Letter
+    inverter: Annotated[int, Field(ge=1, le=6)]
+    tracker: Name
+    modules: Annotated[int, Field(ge=1, le=999)]
+    mounting: Literal["roof", "rack"] = "roof"
+    tilt_deg: Annotated[float, Field(ge=0, le=90)] = 30
+    azimuth_deg: Annotated[float, Field(ge=0, lt=360)] = 180
+    run: Run

@@ -1,0 +1,62 @@
+"""The service, a generator, a PV inverter that is there already."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import (
+    Field,
+)
+
+from gumboot.core.plan.fields import (
+    Amps,
+    Part,
+    Size,
+)
+
+
+class Supply(Part):
+    """The service: main breaker and busbar in A; where the back-fed breaker sits; the sum of all
+    load breakers if known.
+
+    Under the IEC: earthing of the supply, the external loop impedance or the earth electrode in Ω.
+    """
+
+    kind: Literal[
+        "split-phase 120/240 V", "single-phase 230 V", "three-phase 400/230 V", "off-grid"
+    ] = "split-phase 120/240 V"
+    main_breaker_a: Amps | None = None
+    bus_a: Amps | None = None
+    connection: Literal["main-panel breaker", "supply-side tap"] = "main-panel breaker"
+    backfeed: Literal["opposite end", "elsewhere"] = "opposite end"
+    load_breakers_a: Annotated[float, Field(ge=0, le=10000)] | None = None
+    service_size: Size | None = None
+    earthing: Literal["TN-C-S", "TN-S", "TT"] | None = None
+    loop_ohm: Annotated[float, Field(gt=0, le=200)] | None = None
+
+
+class Generator(Part):
+    """A generator and its inlet: power in W, where it lands, whether its neutral is bonded to its
+    own frame.
+    """
+
+    power_w: Annotated[float, Field(gt=0, le=200_000)]
+    lands: Literal["inverter", "loads panel", "inverter with bypass"] = "inverter"
+    interlock: bool = True
+    bonded: bool = False
+
+
+class ExistingPv(Part):
+    """A PV inverter that is there already: its AC power in W, on which side of the changeover it
+    feeds, whether it obeys a rising frequency.
+
+    array_w: its modules at standard conditions; None takes them as its AC power. Tilt and azimuth
+    as of a string.
+    """
+
+    power_w: Annotated[float, Field(gt=0, le=200_000)]
+    array_w: Annotated[float, Field(gt=0, le=400_000)] | None = None
+    tilt_deg: Annotated[float, Field(ge=0, le=90)] = 30
+    azimuth_deg: Annotated[float, Field(ge=0, lt=360)] = 180
+    side: Literal["backup side", "grid side"] = "backup side"
+    obeys_frequency: Literal["yes", "no", "unknown"] = "unknown"

@@ -1,0 +1,428 @@
+"""The battery bank: voltage window, current at the lowest voltage, energy, and what it may be asked
+for.
+
+kit.packs stand in parallel, each of kit.series units in series; packs inside their inverters add to
+them.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
+from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
+from gumboot.core.kit import Chemistry, Inverter, Pack
+from gumboot.core.plan import Plan
+
+LOW_CELL_V: dict[Chemistry, float] = {
+    "LFP": 3.0,
+    "flooded": 1.85,
+    "sealed": 1.85,
+    "gel": 1.85,
+}  # lowest working voltage under load, common practice, from memory
+SHARING = 0.9  # packs in parallel never share quite alike, common practice
+
+
+@dataclass(frozen=True, slots=True)
+class Bank:
+    """The bank's figures: V, A, kWh. i_inverter is one inverter's battery current; count is how
+    many strings stand in parallel.
+    """
+
+    count: int
+    v_nom: Figure
+    v_low: Figure
+    v_max: Figure
+    v_min: Figure
+    resistance: Figure
+    i_inverter: Figure
+    i_all: Figure
+    i_bank: Figure
+    i_pack: Figure
+    c_rate: Figure
+    energy: Figure
+
+
+def cabinets(pack: Pack, packs: int) -> int:
+    """How many cabinets hold so many packs."""
+    return math.ceil(packs / pack.cabinet.holds) if pack.cabinet else 0
+
+
+def in_series(name: str, symbol: str, each: Figure, series: int, source: str = "sum") -> Figure:
+    """Units in series add their voltage or resistance; one alone is itself."""
+    n = given("n_ser", series, "", "Units in series", "plan")
+    return solve(symbol, each.unit, name, f"n_ser * {each.symbol}", n, each, source=source)
+
+
+def lowest_voltage(pack: Pack, series: int) -> Figure:
+    """Lowest working voltage in V: 3.0 V a cell for LFP, 1.85 V for lead (common practice)."""
+    cells = given("n_cell", pack.cells * series, "", "Cells in series", "pack sheet")
+    low = given(
+        "V_cell",
+        LOW_CELL_V[pack.chemistry],
+        "V",
+        f"Lowest working cell voltage, {pack.chemistry}",
+        COMMON_PRACTICE,
+    )
+    return solve(
+        "V_low",
+        "V",
+        "Lowest working voltage",
+        "n_cell * V_cell",
+        cells,
+        low,
+        source=COMMON_PRACTICE,
+    )
+
+
+def inverter_current(plan: Plan, inverter: Inverter, v_low: Figure) -> Figure:
+    """One inverter's battery current in A: power over efficiency at the lowest voltage, or the
+    maker's maximum, the larger; a keyed limit caps it.
+    """
+    power = given("P", inverter.power_w, "W", "Inverter power", "inverter sheet")
+    eta = given(
+        "eta", inverter.battery_efficiency, "", "Efficiency, battery to AC", "inverter sheet"
+    )
+    inputs: tuple[Figure, ...] = (power, eta, v_low)
+    formula = "P / (eta * V_low)"
+    if inverter.battery:
+        inputs += (
+            given(
+                "I_port", inverter.battery.i_max_a, "A", "Battery port maximum", "inverter sheet"
+            ),
+        )
+        formula = f"max({formula}, I_port)"
+    natural = solve(
+        "I_bat",
+        "A",
+        "Battery current",
+        formula,
+        *inputs,
+        source=COMMON_PRACTICE,
+        assumption="full power held down to the lowest voltage",
+    )
+    limits = [plan.settings.get("charge_a"), plan.settings.get("discharge_a")]
+    least = max(
+        (m.least or 0 for m in inverter.menu if m.id in ("charge_a", "discharge_a")), default=0
+    )
+    if not all(isinstance(x, float | int) and x >= max(least, 1) for x in limits):
+        return natural  # not limited both ways, or by a value the menu does not take
+    keyed = given(
+        "I_set", max(float(x) for x in limits if x is not None), "A", "Limit keyed in Set", "plan"
+    )
+    return solve(
+        "I_bat_set",
+        "A",
+        "Battery current as limited by setting",
+        "min(I_bat, I_set)",
+        natural,
+        keyed,
+        source=COMMON_PRACTICE,
+    )
+
+
+def design_bank(plan: Plan, inverter: Inverter, pack: Pack) -> Bank:
+    """All figures of the bank."""
+    kit = plan.kit
+    count = kit.packs + (kit.inverters if inverter.pack_inside else 0)
+    series = kit.series if pack.form != "pack" else 1
+    packs = given(
+        "n_pack", count, "", "Packs in parallel" if series == 1 else "Strings in parallel", "plan"
+    )
+    units = given("n_inv", kit.inverters, "", "Inverters", "plan")
+    v_nom = in_series(
+        "Nominal voltage",
+        "V_nom",
+        given("V_unit", pack.v_nom, "V", "Nominal voltage of one unit", "pack sheet"),
+        series,
+    )
+    v_max = in_series(
+        "Highest voltage",
+        "V_max",
+        given("V_top", pack.bms_v_max, "V", "Highest voltage of one unit", "pack sheet"),
+        series,
+    )
+    v_min = in_series(
+        "Lowest voltage",
+        "V_min",
+        given("V_bot", pack.bms_v_min, "V", "Lowest voltage of one unit", "pack sheet"),
+        series,
+    )
+    r_int = in_series(
+        "Internal resistance",
+        "R_int",
+        given("R_unit", pack.resistance_ohm, "Ω", "Internal resistance of one unit", "pack sheet"),
+        series,
+    )
+    v_low = lowest_voltage(pack, series)
+    one = inverter_current(plan, inverter, v_low)
+    every = solve(
+        "I_all", "A", "All inverters together", f"n_inv * {one.symbol}", units, one, source="sum"
+    )
+    rated = given("I_pack", pack.discharge_max_a, "A", "Continuous current of one", "pack sheet")
+    share = given(
+        "k_share",
+        SHARING if count > 1 else 1.0,
+        "",
+        "Allowance for unequal sharing",
+        COMMON_PRACTICE,
+    )
+    bank = solve(
+        "I_bank",
+        "A",
+        "Bank continuous current",
+        "n_pack * I_pack * k_share",
+        packs,
+        rated,
+        share,
+        source=COMMON_PRACTICE,
+    )
+    alone = solve(
+        "I_one",
+        "A",
+        "One pack's current",
+        "min(I_pack, I_all)",
+        rated,
+        every,
+        source=COMMON_PRACTICE,
+        assumption="a pack may be asked for its full rating when others drop out",
+    )
+    capacity = given("C", pack.capacity_ah, "Ah", "Capacity of one", "pack sheet")
+    depth = given("DoD", pack.depth, "", "Usable depth", "pack sheet")
+    eta = given(
+        "eta", inverter.battery_efficiency, "", "Efficiency, battery to AC", "inverter sheet"
+    )
+    return Bank(
+        count,
+        v_nom,
+        v_low,
+        v_max,
+        v_min,
+        r_int,
+        one,
+        every,
+        bank,
+        alone,
+        solve(
+            "c",
+            "1/h",
+            "Discharge rate",
+            "I_all / (n_pack * C)",
+            every,
+            packs,
+            capacity,
+            source="definition",
+        ),
+        solve(
+            "E",
+            "kWh",
+            "Usable energy",
+            "n_pack * C * V_nom * DoD * eta / 1000",
+            packs,
+            capacity,
+            v_nom,
+            depth,
+            eta,
+            source="definition",
+        ),
+    )
+
+
+def class_findings(plan: Plan, bank: Bank, inverter: Inverter, pack: Pack) -> list[Finding]:
+    """Chemistry and voltage window: what makes the rest not worth computing."""
+    if pack.chemistry not in inverter.chemistries:
+        return [
+            stop(
+                "bank.class",
+                "bank",
+                f"{pack.model} is {pack.chemistry}; {inverter.model} charges"
+                f" {', '.join(inverter.chemistries)}.",
+                "inverter sheet",
+                Cure("Choose a pack of a kind the inverter charges"),
+            )
+        ]
+    if (
+        bank.v_max.n <= inverter.battery_v_max + 1e-9
+        and bank.v_min.n >= inverter.battery_v_min - 1e-9
+    ):
+        return []
+    many = (
+        f"{plan.kit.series} × {pack.model}"
+        if plan.kit.series > 1 and pack.form != "pack"
+        else pack.model
+    )
+    says = (
+        f"{many} works between {bank.v_min.text} and {bank.v_max.text}; the battery port of"
+        f" {inverter.model} takes {inverter.battery_v_min:g} to {inverter.battery_v_max:g} V."
+    )
+    cures = [Cure("Choose a pack of the inverter's voltage class")]
+    if pack.form != "pack":
+        legal = [
+            n
+            for n in range(1, pack.series_max + 1)
+            if n * pack.bms_v_max <= inverter.battery_v_max
+            and n * pack.bms_v_min >= inverter.battery_v_min
+        ]
+        if legal:
+            near = min(legal, key=lambda n: abs(n - plan.kit.series))
+            cures.insert(0, Cure(f"Put {near} in series", (Change("/kit/series", near),)))
+    return [
+        stop("bank.class", "bank", says, "inverter sheet", *cures, figures=(bank.v_min, bank.v_max))
+    ]
+
+
+def count_findings(plan: Plan, inverter: Inverter, pack: Pack) -> list[Finding]:
+    """How many in parallel, in series, in cabinets and towers the maker allows."""
+    kit, found = plan.kit, list[Finding]()
+    if kit.packs > pack.parallel_max and pack.form != "stack":
+        found.append(
+            stop(
+                "bank.parallel",
+                "bank",
+                f"{kit.packs} packs in parallel; {pack.model} allows {pack.parallel_max}.",
+                "pack sheet",
+                Cure(f"Plan {pack.parallel_max} packs", (Change("/kit/packs", pack.parallel_max),)),
+            )
+        )
+    if pack.form == "stack" and kit.packs != kit.inverters:
+        found.append(
+            stop(
+                "bank.stacks",
+                "bank",
+                f"{kit.packs} stacks for {kit.inverters} inverters: each inverter has a stack of"
+                " its own.",
+                "inverter sheet",
+                Cure(f"Plan {kit.inverters}", (Change("/kit/packs", kit.inverters),)),
+            )
+        )
+    if kit.series > pack.series_max:
+        found.append(
+            stop(
+                "bank.series",
+                "bank",
+                f"{kit.series} in series; {pack.model} allows {pack.series_max}.",
+                "pack sheet",
+                Cure(f"Plan {pack.series_max}", (Change("/kit/series", pack.series_max),)),
+            )
+        )
+    if kit.towers == 2 and not pack.bridge:
+        found.append(
+            stop(
+                "bank.towers",
+                "bank",
+                f"{pack.model} cannot stand in two towers: it has no bridging bars.",
+                "pack sheet",
+                Cure("Plan one tower", (Change("/kit/towers", 1),)),
+            )
+        )
+    if pack.cabinet and cabinets(pack, kit.packs) > pack.cabinet.row_max:
+        most = pack.cabinet.holds * pack.cabinet.row_max
+        found.append(
+            stop(
+                "bank.cabinets",
+                "bank",
+                f"{kit.packs} packs want {cabinets(pack, kit.packs)} cabinets;"
+                f" {pack.cabinet.row_max} may stand in a row.",
+                "pack sheet",
+                Cure(f"Plan {most} packs", (Change("/kit/packs", most),)),
+            )
+        )
+    return found
+
+
+def bank_findings(plan: Plan, bank: Bank, inverter: Inverter, pack: Pack) -> list[Finding]:
+    """Counts and current. `class_findings` comes first."""
+    found = count_findings(plan, inverter, pack)
+    if bank.i_bank.n < bank.i_all.n:
+        need = -int(-bank.i_all.n // (pack.discharge_max_a * SHARING)) - (
+            bank.count - plan.kit.packs
+        )
+        cure = (
+            Cure(f"Plan {need} packs", (Change("/kit/packs", need),))
+            if pack.form != "stack"
+            and need <= min(pack.parallel_max, 25)
+            and not inverter.pack_inside
+            else Cure(
+                "Choose a pack of higher current, or limit charge and discharge in Set",
+                _limit(bank, inverter, plan),
+            )
+        )
+        who = "The inverters" if plan.kit.inverters > 1 else "The inverter"
+        give = (
+            f"{bank.count} packs give"
+            if bank.count > 1
+            else "the bank gives"
+            if pack.form != "pack"
+            else "one pack gives"
+        )
+        found.append(
+            stop(
+                "bank.current",
+                "bank",
+                f"{who} can draw {bank.i_all.text}; {give} {bank.i_bank.text}.",
+                COMMON_PRACTICE,
+                cure,
+                figures=(bank.i_all, bank.i_bank),
+            )
+        )
+    if bank.i_inverter.symbol == "I_bat_set":
+        says = (
+            f"Conductors are sized for {bank.i_inverter.text} because a setting limits it, not the"
+            " equipment."
+        )
+        found.append(
+            check(
+                "bank.limited",
+                "bank",
+                says,
+                COMMON_PRACTICE,
+                Cure("Key the limit before first power, and lock the menu with a password"),
+                figures=(bank.i_inverter,),
+            )
+        )
+    if pack.chemistry != "LFP" and bank.c_rate.n > 0.25:
+        says = (
+            f"The bank is drawn at {bank.c_rate.text}, faster than lead gives its capacity at:"
+            f" expect well under the {bank.energy.text} stated."
+        )
+        found.append(
+            check(
+                "bank.rate",
+                "bank",
+                says,
+                COMMON_PRACTICE,
+                Cure("Choose larger cells, or a second string"),
+                figures=(bank.c_rate,),
+            )
+        )
+    return found
+
+
+def _limit(bank: Bank, inverter: Inverter, plan: Plan) -> tuple[Change, ...]:
+    keys = {m.id: m.least or 0 for m in inverter.menu if m.id in ("charge_a", "discharge_a")}
+    each = float(int(bank.i_bank.n / plan.kit.inverters))
+    return (
+        tuple(Change(f"/settings/{k}", each) for k in keys)
+        if len(keys) == 2 and each >= max(keys.values()) and each >= 1
+        else ()
+    )
+
+
+def fault_current(bank: Bank, cable_ohm: Figure) -> Figure:
+    """Prospective short-circuit current in A at the battery bus, all strings feeding: ΣV/(R_int +
+    R_cable).
+    """
+    count = given("n_pack", bank.count, "", "In parallel", "plan")
+    return solve(
+        "I_k",
+        "A",
+        "Prospective fault current",
+        "n_pack * V_max / (R_int + R_loop)",
+        count,
+        bank.v_max,
+        bank.resistance,
+        cable_ohm,
+        source="Ohm's law",
+        assumption="bolted fault, cables alike",
+    )

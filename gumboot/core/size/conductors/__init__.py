@@ -1,0 +1,35 @@
+"""Sizing a circuit: protection, conductor, earth, drop, raceway, and what the fitted conductor
+permits; under either code book.
+"""
+
+from gumboot.core.size.conductors.findings import cable_schools, school_findings, size_findings
+from gumboot.core.size.conductors.iec import IEC
+from gumboot.core.size.conductors.judged import DROP_PCT, Judged, Place, Rules
+from gumboot.core.size.conductors.nec import NEC
+from gumboot.core.size.conductors.sizing import (
+    Choice,
+    Sized,
+    permitted_by_size,
+    places,
+    size_circuit,
+)
+
+__all__ = [
+    "DROP_PCT",
+    "IEC",
+    "NEC",
+    "RULES",
+    "Choice",
+    "Judged",
+    "Place",
+    "Rules",
+    "Sized",
+    "cable_schools",
+    "permitted_by_size",
+    "places",
+    "school_findings",
+    "size_circuit",
+    "size_findings",
+]
+
+RULES: dict[str, Rules] = {"nec-2023": NEC, "iec-60364": IEC}

@@ -1,0 +1,261 @@
+"""What is wrong with a sized circuit, and what would mend it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from gumboot.core.basis.figure import COMMON_PRACTICE
+from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
+from gumboot.core.basis.sizes import area_mm2, spoken
+from gumboot.core.codes import nec
+from gumboot.core.plan import Fitted
+from gumboot.core.size.conductors.judged import DROP_PCT
+from gumboot.core.size.conductors.nec import said
+from gumboot.core.size.conductors.sizing import Sized, size_for_aim
+
+if TYPE_CHECKING:
+    from gumboot.core.design import Design
+
+
+def size_findings(s: Sized, fitted: Fitted, port_length_m: float | None = None) -> list[Finding]:
+    """All that is wrong with one sized circuit."""
+    return (
+        conductor_findings(s, fitted)
+        + protection_findings(s, fitted)
+        + place_findings(s, port_length_m)
+    )
+
+
+def conductor_findings(s: Sized, fitted: Fitted) -> list[Finding]:
+    """The fitted conductor judged: what it fails, with the size that serves as the cure; drop above
+    the aim.
+    """
+    c, found = s.circuit, list[Finding]()
+    path = f"/fitted/{c.id}/size"
+    if s.judged.fails:
+        cures: list[Cure] = []
+        if s.proposed and fitted.size:
+            cures.append(
+                Cure(
+                    f"Fit {said(str(s.proposed.value), s.choices[0].judged.sets)}",
+                    (
+                        Change(
+                            path, str(s.proposed.value) if s.choices[0].judged.sets == 1 else None
+                        ),
+                    ),
+                )
+            )
+        if not s.proposed:
+            cures.append(
+                Cure(
+                    "Shorten the run, cool it, share it out in fewer conductors a raceway, or"
+                    " choose smaller equipment"
+                )
+            )
+        if (
+            c.family == "battery"
+            and s.permitted.n >= 20
+            and s.permitted.n < c.current.n
+            and s.judged.drop_pct.n <= DROP_PCT["battery"][1]
+            and (s.protection is None or not s.circuit.own_protection)
+        ):
+            whole = float(int(s.permitted.n))
+            cures.append(
+                Cure(
+                    f"Keep it, and limit charge and discharge to {whole:g} A in Set",
+                    (Change("/settings/charge_a", whole), Change("/settings/discharge_a", whole)),
+                )
+            )
+        found.append(
+            stop(
+                f"{c.id}.conductor",
+                c.id,
+                f"{c.name}: {s.judged.fails[0]}.",
+                s.rules.clause_size,
+                *cures,
+                figures=(s.i_req, s.judged.at_terminal, s.judged.in_place, s.permitted),
+            )
+        )
+    elif s.judged.drop_pct.n > DROP_PCT[c.family][0]:
+        bigger = size_for_aim(s)
+        cures = [Cure(f"Fit {spoken(bigger)}", (Change(path, bigger),))] if bigger else []
+        found.append(
+            check(
+                f"{c.id}.drop",
+                c.id,
+                f"{c.name} drops {s.judged.drop_pct.text}; the aim is {DROP_PCT[c.family][0]:g} %,"
+                f" the limit {DROP_PCT[c.family][1]:g} %.",
+                COMMON_PRACTICE,
+                *cures,
+                Cure("Shorten the run"),
+                figures=(s.judged.drop_pct,),
+            )
+        )
+    return found
+
+
+def protection_findings(s: Sized, fitted: Fitted) -> list[Finding]:
+    """The fitted protection against the required current, the maker's maximum and the standard
+    ratings.
+    """
+    c, p, found = s.circuit, s.protection, list[Finding]()
+    if p is None:
+        return found
+    path = f"/fitted/{c.id}/protection_a"
+    standard = s.rules.next_standard(s.i_req.n)
+    right = Cure(f"Fit {standard:g} A", (Change(path, standard),))
+    if p.n < s.i_req.n - 1e-9 and c.family != "pv":
+        cures = () if c.own_protection else (right,)
+        found.append(
+            stop(
+                f"{c.id}.warm",
+                c.id,
+                f"{c.name}: {c.current.text} continuous through a {p.text} breaker {s.rules.warm}.",
+                s.rules.clause_protection,
+                *cures,
+                Cure("Choose smaller equipment"),
+                figures=(c.current, s.i_req),
+            )
+        )
+    if not c.own_protection and p.n > c.protection_max_a:
+        cures = (
+            (right,)
+            if standard <= c.protection_max_a and fitted.protection_a
+            else (Cure("Choose equipment whose port allows it"),)
+        )
+        found.append(
+            stop(
+                f"{c.id}.maker",
+                c.id,
+                f"{c.name}: {p.text} is above the {c.protection_max_a:g} A the port's maker"
+                " allows.",
+                "inverter sheet",
+                *cures,
+                figures=(p,),
+            )
+        )
+    if fitted.protection_a and not c.own_protection and p.n not in s.rules.standard_a:
+        found.append(
+            check(
+                f"{c.id}.standard",
+                c.id,
+                f"{c.name}: {p.text} is not a standard rating.",
+                s.rules.clause_protection,
+                right,
+                figures=(p,),
+            )
+        )
+    return found
+
+
+def place_findings(s: Sized, port_length_m: float | None) -> list[Finding]:
+    """The maker's length limit, and conductors in parallel."""
+    c, found = s.circuit, list[Finding]()
+    if port_length_m is not None and s.place.run.length_m > port_length_m:
+        found.append(
+            stop(
+                f"{c.id}.length",
+                c.id,
+                f"{c.name} is {s.place.run.length_m:g} m; the maker allows {port_length_m:g} m.",
+                "inverter sheet",
+                Cure("Hang bank and inverter nearer to each other"),
+            )
+        )
+    if s.sets > 1:
+        found.append(
+            check(
+                f"{c.id}.parallel",
+                c.id,
+                f"{c.name} runs in {s.sets} sets: all of one length, material and size, made off"
+                " alike, each with its earth.",
+                f"{nec.BOOK} 310.10(G)" if s.rules.name == nec.BOOK else "IEC 60364-5-52 523.7",
+                Cure("Cut the sets together and measure each before landing"),
+            )
+        )
+    return found
+
+
+def school_findings(s: Sized, named: str) -> list[Finding]:
+    """The maker's named battery cable against what the tables say: the three schools side
+    by side.
+    """
+    c = s.circuit
+    if (
+        s.rules.name != nec.BOOK
+        or not named
+        or c.family != "battery"
+        or s.proposed is None
+        or area_mm2(named) * s.sets >= area_mm2(s.size) * s.sets
+    ):
+        return []
+    raceway, free = nec.ampacity(named, 75, "raceway"), nec.ampacity(named, 75, "free-air")
+    return [
+        note(
+            f"{c.id}.school",
+            c.id,
+            f"{c.name}: the maker names {spoken(named)}, which carries {raceway.text} in a raceway"
+            f" and {free.text} in free air; {s.i_req.text} is wanted.",
+            f"{nec.BOOK} 310.16, 310.17; maker's sheet",
+            Cure(
+                f"Fit {spoken(str(s.proposed.value))} as the table asks, or run the cable in free"
+                " air where the code official agrees"
+            ),
+            figures=(raceway, free, s.i_req),
+        )
+    ]
+
+
+@dataclass(frozen=True, slots=True)
+class School:
+    """One school of choosing battery cable: the least size it would run, and what the raceway table
+    says of that.
+    """
+
+    name: str
+    size: str
+    carries: str
+    wanted: str
+    enough: bool
+    used: bool
+
+
+def cable_schools(design: Design) -> list[School]:
+    """The three schools side by side for the first battery circuit under the NEC; empty elsewhere,
+    where one table by method decides.
+    """
+    s = next((x for x in design.circuits if x.circuit.family == "battery"), None)
+    if s is None or s.rules.name != nec.BOOK:
+        return []
+    port = design.inverter.battery if design.inverter else None
+    out: list[School] = []
+    for method, name in (
+        ("raceway", "Enclosed raceway, Table 310.16"),
+        ("free-air", "Free air, Table 310.17"),
+    ):
+        fits = [(x, nec.ampacity(x, 75, method)) for x in s.cable.sizes]
+        least = next(((x, a) for x, a in fits if a.n >= s.i_req.n), None)
+        if least:
+            out.append(
+                School(
+                    name,
+                    spoken(least[0]),
+                    least[1].text,
+                    s.i_req.text,
+                    True,
+                    s.place.run.method == method,
+                )
+            )
+    if port and port.named_size:
+        a = nec.ampacity(port.named_size, 75, s.place.run.method)
+        out.append(
+            School(
+                f"Maker's named size, as run here ({s.place.run.method.replace('-', ' ')})",
+                spoken(port.named_size),
+                a.text,
+                s.i_req.text,
+                a.n >= s.i_req.n,
+                False,
+            )
+        )
+    return out

@@ -1,0 +1,218 @@
+"""Sizing under the NEC. A size serves when all of these hold (I_req = 1.25 I; each of n sets
+carries its share):
+
+at the terminals   n · I_75 ≥ I_req                     110.14(C), 705.28, 690.8(B)
+in its place       n · I_table · F_temp · F_count ≥ I   310.15
+protected          I_n ≤ next standard of the lesser    240.4(B), (D)
+drop               dV / V ≤ limit                       common practice
+fits               least ≤ size ≤ most of both ends     the maker's terminal
+"""
+
+from __future__ import annotations
+
+from gumboot.core.basis.figure import MEMORY, Figure, given, picked, solve
+from gumboot.core.basis.sizes import spoken
+from gumboot.core.basis.units import FT_M
+from gumboot.core.codes import nec
+from gumboot.core.kit import ConductorType
+from gumboot.core.network.circuit import Circuit
+from gumboot.core.size.conductors.judged import DROP_PCT, Judged, Place, terminal_faults
+
+OFF_ROOF = "raceways stand at least 7/8 in (23 mm) off the roof: nearer, 310.15(B)(2) adds 33 °C"
+ON_ROOF = (
+    "33 °C are added to the air, since the raceway lies less than 7/8 in (23 mm) off the roof:"
+    " 310.15(B)(2)"
+)
+
+
+class Nec:
+    """NFPA 70, 2023."""
+
+    name = nec.BOOK
+    methods = nec.METHODS
+    sizes = nec.SIZES
+    standard_a = nec.STANDARD_A
+    clause_size = f"{nec.BOOK} 110.14(C), 310.15, 240.4"
+    clause_protection = f"{nec.BOOK} 705.30"
+    warm = "is past 80 % of it; it will run warm and trip"
+
+    rank = staticmethod(nec.rank)
+    next_standard = staticmethod(nec.next_standard)
+
+    def required(self, circuit: Circuit) -> Figure:
+        """125 % of the continuous current. NEC 690.8(B), 706.30, 705.28, 215.2."""
+        clause = {"pv": "690.8(B)", "dc": "706.30", "ac": "705.28, 705.30"}[circuit.system]
+        return solve(
+            "I_req",
+            "A",
+            "Required rating",
+            f"1.25 * {circuit.current.symbol}",
+            circuit.current,
+            source=f"{nec.BOOK} {clause}",
+            assumption="the current is continuous",
+            doubt=MEMORY,
+        )
+
+    def protection(self, i_req: Figure, named_a: float | None) -> Figure:
+        """NEC 240.6(A), or the maker's named rating."""
+        if named_a is not None and named_a >= i_req.n - 1e-9:
+            return given(
+                "I_n",
+                named_a,
+                "A",
+                "Protection, as the maker or the brief names it",
+                "inverter sheet or brief",
+            )
+        return nec.protection(i_req)
+
+    def carrying(self, circuit: Circuit) -> int:
+        """Two of a DC pair or a split-phase run, whose balanced neutral does not count (310.15(E));
+        three of three phases.
+        """
+        return 3 if circuit.three_phase else 2
+
+    def capable(self, circuit: Circuit, place: Place, cable: ConductorType, size: str) -> float:
+        """Ampacity at the terminals' temperature."""
+        return nec.ampacity(
+            size,
+            min(circuit.source.temp_c, circuit.load.temp_c, cable.temp_c),
+            place.run.method,
+            cable.material,
+        ).n
+
+    def judge(
+        self,
+        circuit: Circuit,
+        place: Place,
+        cable: ConductorType,
+        size: str,
+        sets: int,
+        i_req: Figure,
+        protection: Figure | None,
+    ) -> Judged:
+        """Try one size. Raises OutsideTable."""
+        run, metal = place.run, cable.material
+        terminal_c = min(circuit.source.temp_c, circuit.load.temp_c, cable.temp_c)
+        at_terminal = nec.ampacity(size, terminal_c, run.method, metal)
+        table = nec.ampacity(size, cable.temp_c, run.method, metal)
+        roof = run.method == "raceway-on-roof"
+        around_c = place.ambient_c + (nec.ROOF.n if roof else 0)
+        enclosed = run.method != "free-air"
+        factors = (
+            nec.ambient_factor(around_c, cable.temp_c),
+            nec.count_factor(place.together if enclosed else 2),
+        )
+        n = (given("n_set", sets, "", "Sets in parallel", "plan"),) if sets > 1 else ()
+        times = "n_set * " if sets > 1 else ""
+        in_place = solve(
+            "I_z",
+            "A",
+            "Ampacity in its place",
+            f"{times}{table.symbol} * F_temp * F_count",
+            table,
+            *factors,
+            *n,
+            source=f"{nec.BOOK} 310.15",
+            assumption=(
+                ON_ROOF
+                if roof
+                else OFF_ROOF
+                if circuit.family == "pv" and run.method == "raceway"
+                else ""
+            ),
+            doubt=MEMORY,
+        )
+        length = given("L", run.length_m / FT_M, "ft", "Length one way", "brief")
+        amps = circuit.drop_current.renamed("I")
+        if circuit.power_factor:
+            drop = nec.voltage_drop_ac(amps, length, size, circuit.power_factor, metal, sets)
+        else:
+            drop = nec.voltage_drop_dc(amps, length, size, metal, sets)
+        pct = solve(
+            "dV_pct",
+            "%",
+            "Voltage drop",
+            "100 * dV / V_run",
+            drop,
+            circuit.voltage.renamed("V_run"),
+            source="definition",
+        )
+        ends_a = sets * at_terminal.n
+        fails: list[str] = []
+        if ends_a < i_req.n:
+            fails.append(
+                f"{said(size, sets)} carries {given('', ends_a, 'A', '', '').text} at the"
+                f" {terminal_c} °C terminals; {i_req.text} is wanted"
+            )
+        if in_place.n < circuit.current.n:
+            fails.append(
+                f"{said(size, sets)} carries {in_place.text} where it runs; {circuit.current.text}"
+                " flows"
+            )
+        enough = not fails
+        if sets > 1 and nec.rank(size) < nec.rank("1/0"):
+            fails.append(
+                f"{said(size, sets)}: conductors in parallel start at 1/0 AWG ({nec.BOOK}"
+                " 310.10(G))"
+            )
+        most_a = nec.protectable(size, min(ends_a, in_place.n), metal)
+        if protection and protection.n > most_a:
+            fails.append(
+                f"{said(size, sets)} may be protected at {most_a:g} A at most; {protection.text} is"
+                " fitted"
+            )
+        if pct.n > DROP_PCT[circuit.family][1]:
+            fails.append(
+                f"{said(size, sets)} drops {pct.text} over {length.text}; the limit is"
+                f" {DROP_PCT[circuit.family][1]:g} %"
+            )
+        fails += terminal_faults(circuit, size, sets, metal)
+        return Judged(size, cable, sets, at_terminal, in_place, drop, pct, tuple(fails), enough)
+
+    def earth(self, judged: Judged, least: str, protection: Figure | None, i_req: Figure) -> Figure:
+        """Copper, NEC Table 250.122, grown with the line conductor (B); full size in each raceway
+        (F). Beside aluminium it is not grown by size but by ratio.
+        """
+        base = nec.egc(protection.n if protection else nec.next_standard(i_req.n))
+        if judged.cable.material == "Al":
+            if nec.rank(judged.size) <= nec.rank(least):
+                return base
+            return picked(
+                "S_EGC",
+                judged.size,
+                "AWG",
+                "Equipment grounding conductor",
+                "aluminium grown for drop: earth as large as the line, copper",
+                base,
+                source=f"{nec.BOOK} 250.122(B)",
+                doubt=MEMORY,
+            )
+        return nec.egc_upsized(base, least, judged.size)
+
+    def permitted(self, judged: Judged, protection: Figure | None) -> Figure:
+        """The least of terminals and protection at 80 %, and the conductor in its place."""
+        parts = [judged.at_terminal, judged.in_place]
+        ends = f"{judged.at_terminal.symbol} / 1.25"
+        if judged.sets > 1:
+            parts.append(given("n_set", judged.sets, "", "Sets in parallel", "plan"))
+            ends = f"n_set * {ends}"
+        fuse = ", I_n / 1.25" if protection else ""
+        parts += [protection.renamed("I_n")] if protection else []
+        return solve(
+            "I_perm",
+            "A",
+            "Continuous current permitted",
+            f"min({ends}, I_z{fuse})",
+            *parts,
+            source=f"{nec.BOOK} 110.14(C), 240.4",
+            doubt=MEMORY,
+            assumption="what the conductor and breaker as fitted allow",
+        )
+
+
+def said(size: str, sets: int) -> str:
+    """A size, and how many in parallel: "2 × 4/0 AWG"."""
+    return spoken(size) if sets == 1 else f"{sets} × {spoken(size)}"
+
+
+NEC = Nec()

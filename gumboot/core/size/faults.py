@@ -1,0 +1,340 @@
+"""When something shorts: what flows, whether what stands in its way can break it, and how soon it
+does.
+
+DC:    packs' own resistance and cable against the interrupting rating of bus breaker and pack
+breaker.
+AC:    under the IEC the loop from supply to fault and back, grid-fed and islanded, against the
+breaker's instantaneous trip.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, solve
+from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
+from gumboot.core.basis.sizes import area_mm2
+from gumboot.core.basis.units import FT_M
+from gumboot.core.codes import iec, nec
+from gumboot.core.kit import Catalogue, Inverter, Pack
+from gumboot.core.plan import Plan
+from gumboot.core.size.bank import Bank, fault_current
+from gumboot.core.size.conductors import Sized
+
+HOT = given(
+    "k_hot",
+    1.2,
+    "",
+    "Copper at working temperature over 20 °C",
+    "IEC 60364-6 Annex D",
+    "70 °C insulation",
+)
+CURVE = "C"  # an inverter's inrush trips a B curve: common practice
+T_TRIP = given("t", 0.1, "s", "Instantaneous trip", "IEC 60898-1: under 0.1 s")
+T_SLOW = given(
+    "t",
+    5.0,
+    "s",
+    "As long as the adiabatic rule reaches, where the breaker does not trip at once",
+    "IEC 60364-5-54 543.1.2",
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Loop:
+    """One AC circuit's earth-fault loop under the IEC, in Ω and A."""
+
+    circuit: str
+    grid: Figure | None
+    limit: Figure
+    islanded: Figure | None
+    trip: Figure
+
+
+def dc_fault(
+    plan: Plan, catalogue: Catalogue, pack: Pack, sized: Sequence[Sized], bank: Bank
+) -> tuple[Figure | None, list[Finding]]:
+    """Prospective current where the packs meet, against what each device there can interrupt."""
+    runs = [s for s in sized if s.circuit.family == "pack"] or [
+        s for s in sized if s.circuit.family == "battery"
+    ]
+    if not runs:
+        return None, []
+    s = runs[0]
+    if s.size.endswith("mm²"):
+        r = iec.resistance(s.size, s.cable.strands)
+        length = given("L", s.place.run.length_m, "m", "Battery cable one way", "brief")
+    else:
+        r, length = (
+            nec.dc_resistance(s.size),
+            given("L", s.place.run.length_m / FT_M, "ft", "Battery cable one way", "brief"),
+        )
+    loop = solve(
+        "R_loop",
+        "Ω",
+        "Battery cable, out and back",
+        f"2 * {r.symbol} * L / 1000",
+        r,
+        length,
+        source="Ohm's law",
+        assumption="colder copper gives more current",
+    )
+    fault = fault_current(bank, loop)
+    found: list[Finding] = []
+    rule = f"{nec.BOOK} 110.9" if plan.code == "nec-2023" else "IEC 60364-4-43 434.5.1"
+    bus = s.circuit.family == "pack"
+    device = catalogue.device("dc-breaker", 1.25 * bank.i_inverter.n, book=plan.code)
+    rows = [("bus", device.label, device.interrupt_a)] if bus else []
+    rows += [("pack", f"{pack.model}'s own breaker", pack.breaker_interrupt_a)]
+    if pack.breaker_a is None:
+        fuse = catalogue.device("dc-fuse", 1.25 * bank.i_pack.n, book=plan.code)
+        rows += [("fuse", fuse.label, fuse.interrupt_a)]
+    for key, name, rating in rows:
+        if rating is not None and fault.n > rating:
+            says = (
+                f"A short at the battery bus can reach {fault.text}; {name} interrupts"
+                f" {rating:g} A."
+            )
+            found.append(
+                stop(
+                    f"bank.fault.{key}",
+                    "dc-bus" if bus else "bank",
+                    says,
+                    rule,
+                    Cure(
+                        "Fit current-limiting fuses of sufficient interrupting rating ahead of it"
+                    ),
+                    figures=(fault,),
+                )
+            )
+    return fault, found
+
+
+def conductor_loop(s: Sized) -> Figure:
+    """R1 + R2 in Ω of one circuit: line and protective conductor, 20 °C. IEC 60228."""
+    r_1 = iec.resistance(s.size, "stranded", s.cable.material).renamed("R_1")
+    r_2 = iec.resistance(str(s.egc.value)).renamed("R_2")
+    length = given("L", s.place.run.length_m, "m", "Length one way", "brief")
+    n = given("n_set", s.sets, "", "Sets in parallel", "plan")
+    return solve(
+        "R_12",
+        "Ω",
+        f"Loop of {s.circuit.name[0].lower()}{s.circuit.name[1:]}",
+        "(R_1 + R_2) * L / 1000 / n_set",
+        r_1,
+        r_2,
+        length,
+        n,
+        source="IEC 60228",
+        doubt=MEMORY,
+    )
+
+
+def loop_of(
+    s: Sized, by_id: dict[str, Sized], plan: Plan, inverter: Inverter, curve: str = CURVE
+) -> Loop | None:
+    """The loop of one AC circuit: external, upstream circuits, its own. IEC 60364-4-41 411.4."""
+    if s.protection is None or s.circuit.power_factor is None:
+        return None
+    u_0 = given("U_0", 230.0, "V", "Line to neutral", "brief")
+    limit = iec.loop_limit(curve, s.protection.renamed("I_n"), u_0)
+    trip = next(f for f in limit.inputs if f.symbol == "m")
+    needs = solve(
+        "I_a",
+        "A",
+        "Current that trips at once",
+        "m * I_n",
+        trip,
+        s.protection.renamed("I_n"),
+        source="IEC 60898-1",
+        doubt=MEMORY,
+    )
+    path = [s, *(by_id[i] for i in s.circuit.upstream if i in by_id)]
+    grid: Figure | None = None
+    if plan.supply.loop_ohm and s.circuit.family != "generator":
+        parts = [conductor_loop(x).renamed(f"R_{i}") for i, x in enumerate(path, 1)]
+        z_e = given(
+            "Z_e", plan.supply.loop_ohm, "Ω", "External loop, measured at the service", "survey"
+        )
+        grid = solve(
+            "Z_s",
+            "Ω",
+            "Earth-fault loop, grid-fed",
+            f"Z_e + k_hot * ({' + '.join(p.symbol for p in parts)})",
+            z_e,
+            HOT,
+            *parts,
+            source="IEC 60364-4-41 411.4.4, 60364-6 Annex D",
+            doubt=MEMORY,
+        )
+    islanded: Figure | None = None
+    if inverter.fault_a and s.circuit.family in ("backup", "backup-feeder", "loads", "existing-pv"):
+        n, each = (
+            given("n_inv", plan.kit.inverters, "", "Inverters", "plan"),
+            given(
+                "I_sc1",
+                inverter.fault_a,
+                "A",
+                "What one inverter can push into a short",
+                "inverter sheet",
+            ),
+        )
+        islanded = solve(
+            "I_isl",
+            "A",
+            "Fault current, islanded",
+            "n_inv * I_sc1",
+            n,
+            each,
+            source="inverter sheet",
+        )
+    return Loop(s.id, grid, limit, islanded, needs)
+
+
+def loop_findings(
+    sized: Sequence[Sized], plan: Plan, inverter: Inverter
+) -> tuple[tuple[Loop, ...], list[Finding]]:
+    """Every AC circuit's loop, its disconnection, its protective conductor by the adiabatic rule,
+    and the residual-current device it wants.
+    """
+    if plan.code != "iec-60364":
+        return (), []
+    by_id = {s.id: s for s in sized}
+    loops = [x for s in sized if (x := loop_of(s, by_id, plan, inverter))]
+    found: list[Finding] = []
+    tt = plan.supply.earthing == "TT"
+    if plan.supply.kind != "off-grid" and plan.supply.loop_ohm is None:
+        found.append(
+            check(
+                "loop.unknown",
+                "main-panel",
+                "The external loop impedance is not known, so tripping times are not shown.",
+                "IEC 60364-6 6.4.3.7",
+                Cure("Measure it at the service and type it in Brief"),
+            )
+        )
+    if plan.supply.kind != "off-grid" and plan.supply.earthing is None:
+        found.append(
+            check(
+                "supply.earthing",
+                "main-panel",
+                "How the supply is earthed is not known (TN-C-S, TN-S or TT).",
+                "IEC 60364-1 312.2",
+                Cure("Look at the service head, or ask the network operator"),
+            )
+        )
+    slow = [x for x in loops if x.grid and x.grid.n > x.limit.n]
+    for x in slow:
+        says = (
+            f"{by_id[x.circuit].circuit.name}: the loop is {x.grid.text if x.grid else ''}; a"
+            f" {by_id[x.circuit].protection_text} breaker of curve {CURVE} trips at once up to"
+            f" {x.limit.text}."
+        )
+        cure = Cure(
+            "A residual-current device disconnects it: 30 mA for socket circuits, 300 mA"
+            " time-delayed ahead"
+            if tt
+            else "Fit curve B, a larger conductor, or a residual-current device"
+        )
+        found.append(
+            (note if tt else check)(
+                f"{x.circuit}.loop",
+                x.circuit,
+                says,
+                "IEC 60364-4-41 411.4.4, 411.5",
+                cure,
+                figures=(x.grid, x.limit) if x.grid else (),
+            )
+        )
+    weak = [x for x in loops if x.islanded and x.islanded.n < x.trip.n]
+    if weak and weak[0].islanded:
+        x = weak[0]
+        says = (
+            f"Islanded, the inverters push {weak[0].islanded.text} into a short;"
+            f" {by_id[x.circuit].circuit.name[0].lower()}{by_id[x.circuit].circuit.name[1:]} wants"
+            f" {x.trip.text} to trip at once. In an outage no breaker here can be relied on for"
+            " shock."
+        )
+        found.append(
+            check(
+                "loop.islanded",
+                x.circuit,
+                says,
+                "IEC 60364-4-41 411.3.2, 60364-8-82",
+                Cure(
+                    "Every backed-up circuit behind a 30 mA residual-current device; test them"
+                    " islanded too"
+                ),
+                figures=(weak[0].islanded, x.trip),
+            )
+        )
+    for x in loops:
+        found += _adiabatic(by_id[x.circuit], x)
+    return tuple(loops), found + _residual(plan, inverter)
+
+
+def _adiabatic(s: Sized, loop: Loop) -> list[Finding]:
+    if loop.grid is None:
+        return []
+    u_0 = given("U_0", 230.0, "V", "Line to neutral", "brief")
+    i_f = solve("I_f", "A", "Earth-fault current", "U_0 / Z_s", u_0, loop.grid, source="Ohm's law")
+    t = T_TRIP if loop.grid.n <= loop.limit.n else T_SLOW
+    least = iec.adiabatic(i_f, t, s.cable.temp_c if s.cable.temp_c in iec.K_PE else 70)
+    if area_mm2(str(s.egc.value)) >= least.n:
+        return []
+    larger = (
+        x
+        for x in s.cable.sizes
+        if area_mm2(x) > area_mm2(s.size)
+        and area_mm2(str(iec.protective_conductor(x, s.cable.material).value)) >= least.n
+    )
+    cures = [
+        Cure(f"Fit {x}, whose earth is large enough", (Change(f"/fitted/{s.id}/size", x),))
+        for x in larger
+    ][:1]
+    cures.append(
+        Cure("Fit a larger earth conductor, or a residual-current device that trips at once")
+    )
+    says = (
+        f"{s.circuit.name}: the earth of {s.egc.value} is under the {least.text} that {i_f.text}"
+        f" for {t.text} asks."
+    )
+    return [
+        stop(f"{s.id}.adiabatic", s.id, says, "IEC 60364-5-54 543.1.2", *cures, figures=(least,))
+    ]
+
+
+def _residual(plan: Plan, inverter: Inverter) -> list[Finding]:
+    """The type of residual-current device: by the inverter's own declaration, else type B; 300 mA
+    or more on its line (common practice).
+    """
+    if plan.supply.kind == "off-grid":
+        return []
+    if inverter.residual:
+        says = (
+            f"A residual-current device on the inverter's line is of type {inverter.residual}, by"
+            " its maker's declaration; where one is wanted there, 300 mA or more."
+        )
+        return [
+            note(
+                "rcd.type",
+                "inverter-1",
+                says,
+                f"IEC 60364-7-712 712.530.3; {COMMON_PRACTICE}",
+                Cure("Keep 30 mA devices on the final circuits, not on this line"),
+            )
+        ]
+    says = (
+        "The maker does not declare the inverter's residual direct current: a residual-current"
+        " device on its line has to be of type B, 300 mA or more."
+    )
+    return [
+        check(
+            "rcd.type",
+            "inverter-1",
+            says,
+            f"IEC 60364-7-712 712.530.3; {COMMON_PRACTICE}",
+            Cure("Ask the maker for the declaration, or fit type B"),
+        )
+    ]

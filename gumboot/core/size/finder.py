@@ -1,0 +1,236 @@
+"""The string finder: every legal way to spread the modules of some roof faces over the trackers of
+the inverters.
+
+A tracker takes nothing, or k strings of n modules, all from one face: so unlike strings never meet.
+Rows of choices are
+built tracker by tracker; identical trackers are taken in order, so that each arrangement comes up
+once; rows that ask a
+face for more modules than it has are dropped as they arise.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from gumboot.core.basis.figure import given
+from gumboot.core.codes import OutsideTable
+from gumboot.core.kit import Inverter, Module, Tracker
+from gumboot.core.plan import Plan
+from gumboot.core.size.strings import DWELLING_V, RISE_C, cold_voltage, hot_voltages, string_fuse
+
+ROWS_MOST = (
+    100_000  # beyond this only the fullest rows are followed further, and the finder says so
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Face:
+    """A roof face: how many modules fit, tilt and azimuth in degrees."""
+
+    modules: int
+    tilt_deg: float = 30
+    azimuth_deg: float = 180
+    mounting: str = "roof"
+
+
+@dataclass(frozen=True, slots=True)
+class Lot:
+    """What lands on one tracker: `strings` in parallel of `modules` each, from one face (counted
+    from 0).
+    """
+
+    inverter: int
+    tracker: str
+    face: int
+    strings: int
+    modules: int
+
+
+@dataclass(frozen=True, slots=True)
+class Arrangement:
+    """One legal arrangement. used: modules placed; margin: the least distance of any string from
+    its limits, as a fraction; clips: some current is lost.
+    """
+
+    lots: tuple[Lot, ...]
+    used: int
+    margin: float
+    clips: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """The best arrangements, how many legal ones there are in all, and whether all were
+    looked at.
+    """
+
+    best: tuple[Arrangement, ...]
+    count: int
+    complete: bool
+    reason: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class _Option:
+    face: int
+    strings: int
+    modules: int
+    margin: float
+    clips: bool
+
+
+def window(
+    module: Module, mounting: str, plan: Plan, inverter: Inverter, tracker: Tracker
+) -> list[tuple[int, float]]:
+    """(modules in series, margin) of every string length a tracker takes. Raises OutsideTable when
+    the site is colder than the book.
+    """
+    one = given("n", 1, "", "", "")
+    t_cell = given("T_cell", plan.site.t_roof_c + RISE_C[mounting], "°C", "", "")
+    cold = cold_voltage(one, module, given("T_min", plan.site.t_min_c, "°C", "", "")).n
+    mp_hot, oc_hot = (f.n for f in hot_voltages(one, module, t_cell))
+    ceiling = min(
+        inverter.pv_v_max or DWELLING_V,
+        module.system_v_max,
+        DWELLING_V if plan.code == "nec-2023" else 1e9,
+    )
+    most = int(ceiling / cold + 1e-9)
+    lengths = range(1, most + 1)
+    return [
+        (n, min((ceiling - n * cold) / ceiling, (n * mp_hot - tracker.v_min) / tracker.v_min))
+        for n in lengths
+        if n * mp_hot >= tracker.v_min and n * oc_hot >= tracker.v_start
+    ]
+
+
+def options(
+    module: Module, faces: list[Face], plan: Plan, inverter: Inverter, tracker: Tracker
+) -> list[_Option]:
+    """Everything that may land on one tracker."""
+    wide = 2 if module.i_sc_a > tracker.pair_a else 1
+    if module.i_sc_a > wide * tracker.pair_a:
+        return []
+    fused = string_fuse(module, plan.code) is not None
+    counts = [
+        k
+        for k in range(1, tracker.pairs // wide + 1)
+        if k * module.i_sc_a <= tracker.i_sc_max_a and (k < 3 or fused)
+    ]
+    return [
+        _Option(f, k, n, margin, k * module.i_mp_a > tracker.i_mp_max_a)
+        for f, face in enumerate(faces)
+        for n, margin in window(module, face.mounting, plan, inverter, tracker)
+        for k in counts
+        if k * n <= face.modules
+    ]
+
+
+def find(
+    plan: Plan, inverter: Inverter, module: Module, faces: list[Face], most: int = 12
+) -> Found:
+    """Rank every legal arrangement: most modules used first, then the widest margin, then the
+    fewest strings.
+    """
+    try:
+        kinds = [(t, options(module, faces, plan, inverter, t)) for t in inverter.trackers]
+    except OutsideTable as exc:
+        return Found((), 0, True, f"{exc}.")
+    if not any(o for _, o in kinds):
+        return Found(
+            (),
+            0,
+            True,
+            f"No string of {module.model} fits a tracker of {inverter.model}: see the limits of"
+            " voltage and current in Size.",
+        )
+    seats = [(i, t, o) for t, o in kinds for i in range(1, plan.kit.inverters + 1)]
+    rows, complete = _rows(seats, kinds, faces, module, inverter, plan.kit.inverters)
+    if not len(rows):
+        return Found((), 0, complete, "The faces have too few modules for any string.")
+    table = [o for _, opts in kinds for o in opts]
+    size = np.array([0, *(o.strings * o.modules for o in table)])
+    margin = np.array([9.0, *(o.margin for o in table)])
+    strings = np.array([0, *(o.strings for o in table)])
+    used, least, count = size[rows].sum(1), margin[rows].min(1), strings[rows].sum(1)
+    order = np.lexsort((count, -np.round(least, 4), -used))[:most]
+    best = [
+        _arrangement(rows[i], seats, table, int(used[i]), float(least[i])) for i in order if used[i]
+    ]
+    return Found(tuple(best), int((used > 0).sum()), complete)
+
+
+def _rows(
+    seats: list[tuple[int, Tracker, list[_Option]]],
+    kinds: list[tuple[Tracker, list[_Option]]],
+    faces: list[Face],
+    module: Module,
+    inverter: Inverter,
+    inverters: int,
+) -> tuple[np.ndarray, bool]:
+    """Every row of choices, one column a seat, 0 for an empty tracker; choices are numbered from 1
+    through all kinds.
+    """
+    table = [o for _, opts in kinds for o in opts]
+    need = np.zeros((len(table) + 1, len(faces)), dtype=np.int32)
+    for i, o in enumerate(table, 1):
+        need[i, o.face] = o.strings * o.modules
+    room = np.array([f.modules for f in faces])
+    most = inverter.pv_power_max_w
+    power = most / module.p_max_w if most else 1e9
+    rows = np.zeros((1, 0), dtype=np.int32)
+    left = room[None, :].copy()
+    loads = np.zeros((1, inverters))
+    complete, start, before = True, 1, None
+    ids: dict[str, tuple[int, int]] = {}
+    for t, opts in kinds:
+        ids[t.id] = (start, start + len(opts))
+        start += len(opts)
+    for i, tracker, _ in seats:
+        low, high = ids[tracker.id]
+        picks = np.array([0, *range(low, high)], dtype=np.int32)
+        n_rows, n_picks = len(rows), len(picks)
+        at = np.repeat(np.arange(n_rows), n_picks)
+        pick = np.tile(picks, n_rows)
+        ok = (left[at] >= need[pick]).all(1)
+        if before is not None and _alike(before, tracker) and inverters == 1:
+            base = low - ids[before.id][0]
+            last = rows[at, -1]
+            ok &= np.where(last == 0, pick == 0, (pick == 0) | (pick - base <= last))
+        loads_at = loads[at, i - 1] + need[pick].sum(1)
+        ok &= loads_at <= power + 1e-9
+        at, pick = at[ok], pick[ok]
+        if len(at) > ROWS_MOST:
+            full = (room.sum() - left[at].sum(1)) + need[pick].sum(1)
+            keep = np.argsort(-full, kind="stable")[:ROWS_MOST]
+            at, pick, complete = at[keep], pick[keep], False
+        rows = np.column_stack([rows[at], pick])
+        left = left[at] - need[pick]
+        loads = loads[at].copy()
+        loads[:, i - 1] += need[pick].sum(1)
+        before = tracker
+    return rows, complete
+
+
+def _alike(a: Tracker, b: Tracker) -> bool:
+    """Whether two trackers take the same strings: their names and terminals apart."""
+    skip = {"id", "terminals"}
+    return a.model_dump(exclude=skip) == b.model_dump(exclude=skip)
+
+
+def _arrangement(
+    row: np.ndarray,
+    seats: list[tuple[int, Tracker, list[_Option]]],
+    table: list[_Option],
+    used: int,
+    margin: float,
+) -> Arrangement:
+    chosen = [(i, t, table[int(p) - 1]) for (i, t, _), p in zip(seats, row, strict=True) if p]
+    lots = tuple(
+        sorted(
+            (Lot(i, t.id, o.face, o.strings, o.modules) for i, t, o in chosen),
+            key=lambda x: (x.inverter, x.tracker),
+        )
+    )
+    return Arrangement(lots, used, margin, any(o.clips for _, _, o in chosen))

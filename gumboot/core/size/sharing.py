@@ -1,0 +1,175 @@
+"""How packs in parallel share the current: the resistor network of packs, leads and jumpers, solved
+node by node.
+
+  one end                diagonal               star
++ ●─┬──┬──┐            + ●─┬──┬──┐            + ●═╤══╤══╗
+   P1 P2 P3               P1 P2 P3               P1 P2 P3      equal leads to one bus
+− ●─┴──┴──┘              └──┴──┴─● −          − ●═╧══╧══╝
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal, get_args
+
+import numpy as np
+
+from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, picked
+from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
+from gumboot.core.basis.units import FT_M, show_length
+from gumboot.core.codes import iec, nec
+from gumboot.core.kit import Pack
+from gumboot.core.plan import Plan
+from gumboot.core.size.bank import Bank
+from gumboot.core.size.conductors import Sized
+
+Scheme = Literal["one end", "diagonal", "star"]
+SCHEMES: tuple[Scheme, ...] = get_args(Scheme)
+OVER_MEAN = 0.10  # a pack more than this over the mean is a caution, common practice
+
+
+@dataclass(frozen=True, slots=True)
+class Sharing:
+    """What each pack carries in A under each take-off scheme, at the bank's whole current; and the
+    most of the chosen one.
+    """
+
+    chosen: Scheme
+    amps: dict[Scheme, tuple[float, ...]]
+    most: Figure
+
+    @property
+    def over_mean(self) -> float:
+        """How far the worst pack of the chosen scheme is above the mean, as a fraction."""
+        own = self.amps[self.chosen]
+        return max(own) / (sum(own) / len(own)) - 1
+
+
+def shares(
+    scheme: Scheme, r_pack: float, leads: Sequence[float], total_a: float
+) -> tuple[float, ...]:
+    """Amps of each pack of equal voltage. r_pack, leads in Ω: one pack inside, and one way of each
+    lead (star) or of each jumper.
+
+    Nodes: a + and a − rail node at each pack; take-off where the scheme says. leads[i] is the lead
+    of pack i (star), or for
+    i > 0 the jumper from pack i − 1 to pack i.
+    """
+    n = len(leads)
+    if n == 1:
+        return (total_a,)
+    if scheme == "star":
+        g = np.array([1 / (r_pack + 2 * r) for r in leads])
+        return tuple(float(x) for x in total_a * g / g.sum())
+    g_pack = 1 / r_pack
+    m = np.zeros((2 * n, 2 * n))  # + rail nodes 0…n−1, − rail nodes n…2n−1
+    for i in range(n):
+        _join(m, i, n + i, g_pack)
+    for i in range(1, n):
+        _join(m, i - 1, i, 1 / leads[i])
+        _join(m, n + i - 1, n + i, 1 / leads[i])
+    # Superposition: with equal voltages behind equal resistances, shares are those of drawing the
+    # current from the rails alone.
+    drawn = np.zeros(2 * n)
+    drawn[0] -= total_a
+    drawn[n if scheme == "one end" else 2 * n - 1] += total_a
+    v = np.zeros(2 * n)
+    v[1:] = np.linalg.solve(m[1:, 1:], drawn[1:])
+    return tuple(float((v[n + i] - v[i]) * g_pack) for i in range(n))
+
+
+def _join(m: np.ndarray, a: int, b: int, g: float) -> None:
+    m[a, a] += g
+    m[b, b] += g
+    m[a, b] -= g
+    m[b, a] -= g
+
+
+def one_way_ohm(s: Sized) -> float:
+    """One way of a DC circuit in Ω."""
+    if s.size.endswith("mm²"):
+        return iec.resistance(s.size, s.cable.strands).n * s.place.run.length_m / 1000 / s.sets
+    return nec.dc_resistance(s.size).n * s.place.run.length_m / FT_M / 1000 / s.sets
+
+
+def _fairer(plan: Plan, rows: Sequence[Sized], amps: dict[Scheme, tuple[float, ...]]) -> Cure:
+    """Leads of a star cut to one length; else the take-off that shares best, where other leads
+    would not follow from the wall.
+    """
+    chosen = plan.kit.takeoff
+    longest = max(rows, key=lambda s: s.place.run.length_m).place.run
+    if chosen == "star":
+        alike = longest.model_dump(mode="json")
+        return Cure(
+            f"Cut all leads to one length, {show_length(longest.length_m, plan.units)}",
+            tuple(Change(f"/runs/{s.id}", alike) for s in rows),
+        )
+    better = min(SCHEMES, key=lambda k: max(amps[k]))
+    if any(s.circuit.source.body in w.placed for w in plan.walls for s in rows):
+        return Cure(f"Take off by {better}, with leads of one length")
+    return (
+        Cure(f"Take off by {better}", (Change("/kit/takeoff", better),))
+        if better != chosen
+        else Cure("Cut all leads to one length")
+    )
+
+
+def share_out(
+    plan: Plan, bank: Bank, pack: Pack, sized: Sequence[Sized]
+) -> tuple[Sharing | None, list[Finding]]:
+    """Sharing among the packs of a bus, and what is wrong with it; None for fewer than two."""
+    rows = [s for s in sized if s.circuit.family == "pack"]
+    if len(rows) < 2 or len(rows) != bank.count:
+        return None, []
+    leads = [max(one_way_ohm(s), 1e-7) for s in rows]
+    amps = {k: shares(k, bank.resistance.n, leads, bank.i_all.n) for k in SCHEMES}
+    chosen: Scheme = plan.kit.takeoff
+    own = amps[chosen]
+    worst = max(range(len(own)), key=lambda i: own[i])
+    r = given(
+        "R_lead", leads[worst], "Ω", "Its lead or jumper, one way", "conductor table and brief"
+    )
+    most = picked(
+        "I_most",
+        own[worst],
+        "A",
+        f"The hardest-worked pack, take-off {chosen}",
+        f"nodal solution of the network of {len(own)} packs",
+        bank.i_all,
+        bank.resistance,
+        r,
+        source="Kirchhoff's laws",
+    )
+    sharing = Sharing(chosen, amps, most)
+    found: list[Finding] = []
+    enough = bank.i_all.n / len(rows) <= pack.discharge_max_a
+    cure = (
+        _fairer(plan, rows, amps)
+        if enough
+        else Cure("Plan more packs, or limit the current in Set")
+    )
+    if own[worst] > pack.discharge_max_a:
+        says = (
+            f"Pack {worst + 1} carries {most.text} of the whole {bank.i_all.text}; it may give"
+            f" {pack.discharge_max_a:g} A."
+        )
+        found.append(
+            stop(
+                "bank.share",
+                f"pack-{worst + 1}",
+                says,
+                "Kirchhoff's laws; pack sheet",
+                cure,
+                figures=(most,),
+            )
+        )
+    elif sharing.over_mean > OVER_MEAN:
+        says = (
+            f"Pack {worst + 1} carries {most.text}, {sharing.over_mean:.0%} more than the mean: it"
+            " ages first."
+        )
+        found.append(
+            check("bank.share", f"pack-{worst + 1}", says, COMMON_PRACTICE, cure, figures=(most,))
+        )
+    return sharing, found

@@ -1,0 +1,186 @@
+"""What a page at the joint sends and asks: entries made with or without a signal, kept once however
+often they come; the worker that keeps pages.
+"""
+
+from __future__ import annotations
+
+import re
+import uuid as uuids
+from pathlib import Path
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Body, Request
+from fastapi.responses import JSONResponse, Response
+from pydantic import ValidationError
+
+from gumboot.core.land.entering import Refused
+from gumboot.imports.interval import Unreadable
+from gumboot.imports.photo import MEDIA, read_photo
+from gumboot.store import files, records
+from gumboot.web.field.entry import MAKERS, Sent
+from gumboot.web.field.joints import changed, joints_of
+from gumboot.web.job.opening import Opened, Ticket
+from gumboot.web.pages.frame import STAMP
+from gumboot.web.people.sign_in import Visiting, uploaded
+
+router = APIRouter()
+STATIC = Path(__file__).parent.parent / "static"
+AT_ONCE = 50
+
+
+@router.get("/session.json")
+def session(visit: Visiting) -> Response:
+    """Who is signed in, and the token that a change must carry. 401 when nobody is."""
+    return JSONResponse(
+        {"who": visit.who, "person": visit.person_id, "role": visit.role, "csrf": visit.csrf}
+    )
+
+
+@router.post("/jobs/{job_id}/log")
+def log_entries(request: Request, at: Opened, sent: Annotated[Any, Body()] = None) -> Response:
+    """Keep entries in the order they come. Each is answered: kept, or refused with the field and
+    what to do.
+
+    Answered only when the database has them. An entry whose UUID is there already is answered as
+    kept and changes nothing.
+    """
+    visit = at.visit
+    visit.needs("installer", "supervisor")
+    rows = sent.get("entries") if isinstance(sent, dict) else None
+    if not isinstance(rows, list) or not 0 < len(rows) <= AT_ONCE:
+        return JSONResponse(
+            {"error": "not entries", "message": f"send {{“entries”: […]}}, 1 to {AT_ONCE} of them"},
+            422,
+        )
+    answers, touched = [], set()
+    for row in rows:
+        answer, key = keep(at, row)
+        answers.append(answer)
+        touched.add(key)
+    visit.db.commit()
+    fresh = at.anew()
+    return JSONResponse({"entries": answers, **joints_of(fresh, {k for k in touched if k})})
+
+
+def keep(at: Ticket, row: Any) -> tuple[dict[str, Any], str]:
+    """Keep one entry: (its answer, the joint it is about)."""
+    try:
+        s = Sent.model_validate(row)
+        if s.kind not in MAKERS:
+            return {
+                "uuid": s.uuid,
+                "state": "refused",
+                "field": "kind",
+                "why": "not a kind of entry",
+            }, ""
+    except ValidationError as exc:
+        first = exc.errors()[0]
+        return {
+            "uuid": str(row.get("uuid", ""))[:36] if isinstance(row, dict) else "",
+            "state": "refused",
+            "field": str(first["loc"][-1]) if first["loc"] else "",
+            "why": first["msg"],
+        }, ""
+    db, visit = at.visit.db, at.visit
+    before = records.entry_of(db, at.job, s.uuid)
+    if before is not None:
+        same = before.body.get("termination", before.body.get("hole")) == s.key
+        why = "" if same else "this was sent before with other content: enter it again as a new one"
+        return {
+            "uuid": s.uuid,
+            "state": "kept" if same else "refused",
+            "why": why,
+            "field": "",
+            "verdict": before.body.get("verdict"),
+        }, s.key
+    try:
+        kind, body = MAKERS[s.kind](at, s)
+        entry = records.append(db, at.job, kind, body, visit.who, visit.role, s.at_device, s.uuid)  # type: ignore[arg-type]
+    except Refused as exc:
+        return {"uuid": s.uuid, "state": "refused", "field": exc.field, "why": str(exc)}, s.key
+    except records.Frozen:
+        return {
+            "uuid": s.uuid,
+            "state": "refused",
+            "field": "",
+            "why": "the job is signed: a supervisor can open it again at Hand over",
+        }, s.key
+    at.standing = records.standing(db, at.job)
+    return {
+        "uuid": s.uuid,
+        "state": "kept",
+        "why": entry.body.get("why", ""),
+        "field": "",
+        "verdict": entry.body.get("verdict"),
+    }, s.key
+
+
+@router.get("/jobs/{job_id}/land/changed.json")
+def changes(request: Request, at: Opened) -> Response:
+    """What the log says of every joint that an entry after number ?after= is about."""
+    after = request.query_params.get("after", "0")
+    return JSONResponse(changed(at, int(after) if after.isdecimal() and len(after) < 10 else 0))
+
+
+@router.post("/jobs/{job_id}/log/photo")
+def photo(request: Request, at: Opened) -> Response:
+    """Keep a photograph that an entry will name by its digest. Sending it again does nothing."""
+    visit = at.visit
+    visit.needs("installer", "supervisor")
+    sent = uploaded(visit, "photo")
+    try:
+        if sent is None:
+            raise Unreadable("no photograph came: choose one")
+        read = read_photo(sent.file.read())
+    except Unreadable as exc:
+        return JSONResponse({"error": "photograph", "field": "photo", "message": str(exc)}, 422)
+    about = {"width": read.width, "height": read.height, "taken": read.taken}
+    digest = files.keep(
+        visit.db, at.job.id, "photo", "field.jpg", MEDIA, read.data, about, visit.who, read.small
+    )
+    what = visit.text("what") if visit.text("what") in ("joint", "wall for the kit") else "joint"
+    own = str(uuids.uuid5(uuids.NAMESPACE_OID, f"{at.job.uid} {digest}"))
+    if records.entry_of(visit.db, at.job, own) is None:
+        try:
+            records.append(
+                visit.db,
+                at.job,
+                "photo",
+                {"digest": digest, "what": what, "note": visit.text("note")[:200]},
+                visit.who,
+                visit.role,
+                visit.text("at_device")[:40],
+                own,
+            )
+        except records.Frozen:
+            return JSONResponse(
+                {
+                    "error": "signed",
+                    "message": "the job is signed: a supervisor can open it again at Hand over",
+                },
+                409,
+            )
+    visit.db.commit()
+    return JSONResponse({"digest": digest})
+
+
+@router.get("/sw.js")
+def worker() -> Response:
+    """The worker that keeps field pages for where there is no signal. Its text names the version of
+    all that ships.
+    """
+    shipped = sorted(
+        p.name for p in STATIC.iterdir() if p.suffix in (".js", ".css", ".svg", ".webmanifest")
+    ) + [f"fonts/{p.name}" for p in sorted((STATIC / "fonts").glob("*.woff2"))]
+    text = (
+        (STATIC / "worker.js")
+        .read_text(encoding="utf-8")
+        .replace("VERSION", STAMP)
+        .replace(
+            '"SHIPPED"',
+            ", ".join(
+                f'"/static/{n}"' for n in shipped if not re.match(r"worker\.js|pack\.css", n)
+            ),
+        )
+    )
+    return Response(text, media_type="text/javascript", headers={"Service-Worker-Allowed": "/"})

@@ -1,0 +1,186 @@
+"""The job at hand: plan, design and log of one job, and the ticket that heads each of its pages."""
+
+from __future__ import annotations
+
+import json
+from collections import OrderedDict
+from dataclasses import dataclass
+from datetime import UTC, date, datetime
+from functools import cached_property
+from typing import Annotated, Any
+
+from fastapi import Depends
+from pydantic import ValidationError
+
+from gumboot.catalogue import catalogue
+from gumboot.core.basis.finding import Finding, Level, ordered
+from gumboot.core.design import Design, design
+from gumboot.core.journal.log import Standing
+from gumboot.core.land import Stand, Termination, Wrench, tool_findings
+from gumboot.core.plan import Plan
+from gumboot.drawings.one_line import BOOKS
+from gumboot.store import records
+from gumboot.store.database import see_crew
+from gumboot.store.models import Job
+from gumboot.web.people.sign_in import Visit, Visiting
+from gumboot.web.station import stations
+
+
+class NoSuchJob(Exception):
+    """There is none, or it is another crew's: both look the same from outside."""
+
+
+def today() -> date:
+    """The day it is, UTC."""
+    return datetime.now(UTC).date()
+
+
+@dataclass
+class Ticket:
+    """A job opened by a visit."""
+
+    visit: Visit
+    job: Job
+    plan: Plan
+    design: Design
+    standing: Standing
+
+    @cached_property
+    def wrenches(self) -> list[Wrench]:
+        """The crew's torque tools."""
+        return records.wrenches(self.visit.db)
+
+    @cached_property
+    def findings(self) -> tuple[Finding, ...]:
+        """What the design finds, and what the crew's tools lack for joints still to be made off."""
+        todo = [t for t in self.design.terminations if t.torque and not self.stand(t).made]
+        return ordered(
+            [*self.design.findings, *tool_findings(todo, self.wrenches, self.plan, today())]
+        )
+
+    def stand(self, t: Termination) -> Stand:
+        """Where a joint stands by the log."""
+        return self.standing.joint(t.key, t.chain)
+
+    def termination(self, key: str) -> Termination | None:
+        """A joint by its key."""
+        return next((t for t in self.design.terminations if t.key == key), None)
+
+    def anew(self) -> Ticket:
+        """The same job as it stands now, also after a commit."""
+        see_crew(self.visit.db, self.visit.crew_id)
+        return ticket(self.job.id, self.visit)
+
+    @property
+    def open_stops(self) -> int:
+        """Stops of the design."""
+        return self.design.count(Level.STOP)
+
+    def open_checks(self) -> list[Finding]:
+        """Checks nobody has accepted as they read now."""
+        return [f for f in self.findings if f.level is Level.CHECK and not self.standing.accepts(f)]
+
+    def head(self, station: str) -> dict[str, Any]:
+        """What every page of a job carries: ticket, stations, findings."""
+        treads = [
+            {
+                "id": s.id,
+                "name": s.name,
+                "path": f"/jobs/{self.job.id}/{s.id}",
+                "here": s.id == station,
+                "progress": s.progress(self),
+            }
+            for s in stations()
+        ]
+        findings = [{"finding": f, "accepted": self._accepted(f)} for f in self.findings]
+        return {
+            "job": {
+                "id": self.job.id,
+                "uid": self.job.uid,
+                "name": self.job.name,
+                "version": self.job.version,
+                "units": self.plan.units,
+                "zone": self.plan.site.zone or "UTC",
+                "frozen": self.standing.signed is not None,
+                "imported_by": self.job.imported_by,
+            },
+            "supply": self.plan.supply.kind,
+            "code": BOOKS[self.plan.code],
+            "stops": self.open_stops,
+            "checks": len(self.open_checks()),
+            "station": station,
+            "stations": treads,
+            "findings": findings,
+            "keeps": [w.id for w in self.plan.walls],
+            "_visit": self.visit,
+        }
+
+    def _accepted(self, finding: Finding) -> dict[str, str] | None:
+        entry = self.standing.accepts(finding)
+        return (
+            {"who": entry.who, "at": entry.at_server, "reason": entry.body["reason"]}
+            if entry
+            else None
+        )
+
+
+_designs: OrderedDict[str, Design] = OrderedDict()
+
+
+def designed(plan_document: dict[str, Any]) -> Design:
+    """The design of a stored plan, remembered by the plan's own text: same in, same out."""
+    key = json.dumps(plan_document, sort_keys=True)
+    found = _designs.get(key)
+    if found is None:
+        found = _designs[key] = design(Plan.model_validate(plan_document), catalogue())
+        while len(_designs) > 200:
+            _designs.popitem(last=False)
+    return found
+
+
+def ticket(job_id: int, visit: Visiting) -> Ticket:
+    """Open a job. Raises NoSuchJob."""
+    found = records.current(visit.db, job_id) if 0 < job_id < 2**31 else None
+    if found is None:
+        raise NoSuchJob
+    job, row = found
+    design_ = designed(row.plan)
+    return Ticket(visit, job, design_.plan, design_, records.standing(visit.db, job))
+
+
+Opened = Annotated[Ticket, Depends(ticket)]
+
+
+def plain_faults(exc: ValidationError) -> list[tuple[str, str]]:
+    """(path, message) of each fault of a plan, in the crew's words."""
+    out = []
+    for e in exc.errors():
+        c = e.get("ctx", {})
+        match e["type"]:
+            case "greater_than" | "greater_than_equal" | "less_than" | "less_than_equal":
+                words = {"gt": "more than", "ge": "at least", "lt": "less than", "le": "at most"}
+                said = " and ".join(f"{words[k]} {v:g}" for k, v in c.items() if k in words)
+                message = f"type a value of {said}"
+            case "value_error":
+                message = str(c["error"])
+            case "missing":
+                message = "this is needed"
+            case "string_too_short":
+                message = "this is needed"
+            case "string_pattern_mismatch":
+                message = (
+                    "type a single capital letter"
+                    if e["loc"][-1:] == ("letter",)
+                    else (
+                        "has characters that cannot stand here: type letters, figures and plain"
+                        " signs"
+                    )
+                )
+            case "string_too_long":
+                message = f"at most {c['max_length']} characters"
+            case "extra_forbidden":
+                message = "not a field of a plan"
+            case _:
+                message = e["msg"][0].lower() + e["msg"][1:]
+        out.append(("/".join(str(p) for p in e["loc"]), message))
+    return out

@@ -1,0 +1,205 @@
+"""Brief: what is there, what is fitted, how far things run. Every field takes the crew's
+own units.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import PlainTextResponse, RedirectResponse, Response
+
+from gumboot.core.basis import units
+from gumboot.store import records
+from gumboot.web.job.opening import Opened
+from gumboot.web.pages.frame import render, twin
+from gumboot.web.people.sign_in import Visiting
+from gumboot.web.stations.brief.kit_form import (
+    RUN_COLUMNS,
+    checked,
+    of_the_book,
+    sections,
+    typed_in,
+    typed_of,
+)
+
+router = APIRouter()
+SPARE_ROWS = 1
+FIRST_KIT = {
+    "kit/inverter": "marram-s8",
+    "kit/pack": "tidewell-14",
+    "kit/module": "reedbed-430",
+}  # what an empty brief starts from
+
+
+def form_data(
+    typed: dict[str, str],
+    faults: dict[str, str],
+    rows: int,
+    version: int,
+    theirs: list[dict[str, str]] | None = None,
+) -> dict[str, Any]:
+    """What the form template needs."""
+    return {
+        "sections": sections(typed, rows),
+        "run_columns": RUN_COLUMNS,
+        "typed": typed,
+        "faults": faults,
+        "rows": rows,
+        "version": version,
+        "theirs": theirs or [],
+    }
+
+
+def rows_of(visit: Any, least: int) -> int:
+    """How many string rows the browser sent."""
+    return min(26, max(least, visit.whole("rows", least)))
+
+
+@router.get("/units")
+def read_units(request: Request, visit: Visiting) -> Response:
+    """What a typed quantity is understood as, in the other system's unit: shown beside the field
+    while typing.
+    """
+    asked = request.query_params
+    kind, system = asked.get("kind", "length"), asked.get("units", "us")
+    text = next((v for k, v in asked.multi_items() if k not in ("kind", "units", "field")), "")
+    if not text or kind not in ("length", "temperature"):
+        return PlainTextResponse("")
+    read: units.System = "si" if system == "si" else "us"
+    other: units.System = "us" if read == "si" else "si"
+    try:
+        value = units.parse(text, kind, read)
+    except units.NotAQuantity as exc:
+        return PlainTextResponse(str(exc))
+    return PlainTextResponse(
+        "= "
+        + (
+            units.show_length(value, other)
+            if kind == "length"
+            else units.show_temperature(value, other)
+        )
+    )
+
+
+@twin(router, "/jobs/new", "brief.html")
+def new(request: Request, visit: Visiting) -> dict[str, Any]:
+    """An empty brief."""
+    visit.needs("planner", "supervisor")
+    typed = typed_of({"units": "us"}, 2, "us")
+    typed |= {"strings/0/letter": "A", "kit/packs": "1", **FIRST_KIT}
+    return {**form_data(typed, {}, 2, 0), "job": None, "_visit": visit}
+
+
+@router.post("/jobs/new")
+def create(request: Request, visit: Visiting) -> Response:
+    """A new job from a brief."""
+    visit.needs("planner", "supervisor")
+    rows = rows_of(visit, 2)
+    typed = typed_in(visit.text, rows)
+    if visit.text("more"):
+        rows += visit.text("more") == "row"
+        return render(
+            request,
+            "brief.html",
+            {**form_data(_grown(typed, rows), {}, rows, 0), "job": None, "_visit": visit},
+        )
+    typed = _grown(typed, rows)
+    plan, faults = checked(typed, {}, rows)
+    if plan is None:
+        return render(
+            request,
+            "brief.html",
+            {**form_data(typed, faults, rows, 0), "job": None, "_visit": visit},
+            422,
+        )
+    job = records.create_job(visit.db, visit.crew_id, plan, visit.who)
+    visit.db.commit()
+    return RedirectResponse(f"/jobs/{job.id}/size", 303)
+
+
+def _grown(typed: dict[str, str], rows: int) -> dict[str, str]:
+    empty = typed_of({}, rows, "us") | FIRST_KIT
+    return of_the_book({k: typed.get(k) or v for k, v in empty.items()})
+
+
+@twin(router, "/jobs/{job_id}/brief", "brief.html")
+def brief(request: Request, at: Opened) -> dict[str, Any]:
+    """The brief of a job."""
+    document = at.plan.model_dump(mode="json")
+    rows = min(26, max(1, len(at.plan.strings)) + SPARE_ROWS)
+    return {
+        **at.head("brief"),
+        **form_data(typed_of(document, rows, at.plan.units), {}, rows, at.job.version),
+        "plan": document,
+    }
+
+
+@router.post("/jobs/{job_id}/brief")
+def save(request: Request, at: Opened) -> Response:
+    """Save the brief at the version it was read; a lost race shows both sides and overwrites
+    nothing.
+    """
+    visit = at.visit
+    visit.needs("planner", "supervisor")
+    document = at.plan.model_dump(mode="json")
+    rows = rows_of(visit, len(at.plan.strings))
+    typed = typed_in(visit.text, rows)
+    version = visit.whole("version", 0)
+    if visit.text("more"):
+        rows += visit.text("more") == "row"
+        return render(
+            request,
+            "brief.html",
+            {**at.head("brief"), **form_data(_grown(typed, rows), {}, rows, version)},
+        )
+    plan, faults = checked(typed, document, rows)
+    if plan is None:
+        return render(
+            request,
+            "brief.html",
+            {**at.head("brief"), **form_data(typed, faults, rows, version)},
+            422,
+        )
+    try:
+        records.save_plan(visit.db, at.job, plan, version, visit.who)
+    except records.LostRace as race:
+        base = records.plan_at(visit.db, at.job, version) or race.theirs.plan
+        merged, rows_differ = merge(typed, base, race, rows, at.plan.units)
+        return render(
+            request,
+            "brief.html",
+            {**at.head("brief"), **form_data(merged, {}, rows, race.theirs.version, rows_differ)},
+            409,
+        )
+    visit.db.commit()
+    return RedirectResponse(f"/jobs/{at.job.id}/size", 303)
+
+
+def merge(
+    typed: dict[str, str],
+    base: dict[str, Any],
+    race: records.LostRace,
+    rows: int,
+    system: units.System,
+) -> tuple[dict[str, str], list[dict[str, str]]]:
+    """(what the form shows now, the fields that either side changed since both read `base`).
+
+    A field only they changed takes theirs; one that was typed here stays as typed, and saving again
+    is then a choice made knowingly.
+    """
+    was, theirs = typed_of(base, rows, system), typed_of(race.theirs.plan, rows, system)
+    merged = {path: theirs[path] if text == was[path] else text for path, text in typed.items()}
+    differ = [
+        {
+            "label": f"{title}: {f.label}",
+            "mine": typed[f.path] or "—",
+            "theirs": theirs[f.path] or "—",
+            "now": merged[f.path] or "—",
+            "who": race.theirs.saved_by,
+        }
+        for title, section in sections(merged, rows)
+        for f in section
+        if typed[f.path] != theirs[f.path]
+    ]
+    return merged, differ

@@ -1,0 +1,323 @@
+"""The load board: what the house's circuits draw, on which leg, and what lives in an outage. Part
+of the Brief station.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse, Response
+from pydantic import ValidationError
+
+from gumboot.core.brief.loads.assign import Assigned, Assignment, assign
+from gumboot.core.brief.loads.board import (
+    PHASE_V,
+    STARTING,
+    Sheet,
+    design_leg,
+    ratings,
+    starting_power,
+)
+from gumboot.core.brief.loads.ordinary import ORDINARY
+from gumboot.core.design import Design
+from gumboot.core.kit import LINES
+from gumboot.core.plan import Load, Plan
+from gumboot.drawings.load_board import load_board
+from gumboot.store import records
+from gumboot.web.job.opening import Opened, Ticket, designed, plain_faults
+from gumboot.web.pages.frame import drawn, render, twin
+from gumboot.web.people.sign_in import uploaded
+from gumboot.web.stations.brief.loads_form import (
+    EMPTY,
+    MOST,
+    NotATable,
+    Rows,
+    documents,
+    fields,
+    row_of,
+    rows_in,
+    rows_of_csv,
+    to_csv,
+    used,
+)
+from gumboot.web.stations.size.size import working_of
+
+router = APIRouter()
+
+
+@twin(router, "/jobs/{job_id}/loads", "loads.html")
+def loads(request: Request, at: Opened) -> dict[str, Any]:
+    """The page."""
+    place = request.query_params.get("at", "")
+    return page(
+        at,
+        [row_of(x) for x in at.plan.loads],
+        {},
+        at.job.version,
+        _working=working_of(at, place) if place else [],
+    )
+
+
+@router.get("/jobs/{job_id}/loads.csv")
+def loads_csv(at: Opened) -> Response:
+    """The circuits as a table."""
+    head = {"Content-Disposition": f'attachment; filename="loads-{at.job.id}.csv"'}
+    return Response(to_csv([row_of(x) for x in at.plan.loads]), media_type="text/csv", headers=head)
+
+
+def page(
+    at: Ticket, rows: Rows, faults: dict[str, str], version: int, **more: Any
+) -> dict[str, Any]:
+    """The page for rows as they are typed: its picture shows the rows that can be read."""
+    made, found = documents(rows)
+    design = (
+        at.design if not found and [x for x in made if x] == _stored(at.plan) else _design(at, made)
+    )
+    inverter = design.inverter
+    lines = LINES[inverter.supply] if inverter else (1, 2)
+    table = [{"fields": fields(i, lines), "row": r} for i, r in enumerate(rows)]
+    typed = {f"load-{i}-{k}": v for i, r in enumerate(rows) for k, v in r.items()}
+    return {
+        **at.head("brief"),
+        "rows": rows,
+        "_table": table,
+        "_typed": typed,
+        "faults": faults,
+        "version": version,
+        "tab": "loads",
+        "ordinary": [
+            {
+                "key": i,
+                "name": o.name,
+                "kind": o.kind,
+                "watts": o.watts[0 if len(lines) == 2 else 1],
+            }
+            for i, o in enumerate(ORDINARY)
+        ],
+        "starting": STARTING,
+        "most": MOST,
+        "board_findings": [
+            f for f in design.findings if f.key.startswith(("board.", "load.", "generator."))
+        ],
+        "totals": totals(design),
+        "_d": design,
+        "_drawing": drawn(load_board(design)),
+        "csv_fault": "",
+        "csv_text": "",
+        "assigned": None,
+        "theirs": [],
+        "_working": [],
+        **more,
+    }
+
+
+def _stored(plan: Plan) -> list[dict[str, Any]]:
+    return [x.model_dump(mode="json") for x in plan.loads]
+
+
+def _design(at: Ticket, made: list[dict[str, Any] | None]) -> Design:
+    """The design with the rows that can be read."""
+    try:
+        plan = Plan.model_validate(
+            {**at.plan.model_dump(mode="json"), "loads": [x for x in made if x]}
+        )
+    except ValidationError:
+        return at.design
+    return designed(plan.model_dump(mode="json"))
+
+
+def totals(design: Design) -> dict[str, Any]:
+    """The board's figures as plain numbers."""
+    board = design.board
+    if board is None:
+        return {}
+    legs = [
+        {
+            "leg": x.name,
+            "running_w": x.running.n,
+            "at_once_w": x.at_once.n,
+            "start_w": x.start.n,
+            "starter": x.starter,
+            "continuous_w": x.continuous.n,
+            "surge_w": x.surge.n if x.surge else None,
+        }
+        for x in (*board.legs, board.total)
+    ]
+    pass_a = board.pass_through.n if board.pass_through else None
+    return {
+        "legs": legs,
+        "day_kwh": board.e_day.n,
+        "night_kwh": board.e_night.n,
+        "nights": board.nights.n if board.nights else None,
+        "pass_through_a": pass_a,
+        "together": [list(p) for p in board.together],
+    }
+
+
+@router.post("/jobs/{job_id}/loads")
+def save(request: Request, at: Opened) -> Response:
+    """Add rows, take in a table, find the best legs: all on the form as it is typed. Or save it."""
+    visit = at.visit
+    visit.needs("planner", "supervisor")
+    rows = rows_in(visit.text, min(MOST, visit.whole("rows", 0)))
+    version = visit.whole("version", 0)
+    if more := visit.text("more"):
+        return _more(request, at, rows, version, more)
+    made, faults = documents(rows)
+    if not faults:
+        try:
+            plan = Plan.model_validate(
+                {**at.plan.model_dump(mode="json"), "loads": [x for x in made if x]}
+            )
+        except ValidationError as exc:
+            kept = [i for i, x in enumerate(made) if x]
+            for path, message in plain_faults(exc):
+                step = path.split("/")
+                row = kept[int(step[1])] if len(step) > 1 and step[1].isdecimal() else 0
+                faults[f"load-{row}-{'runs' if step[-1] != 'name' else 'name'}"] = message
+    if faults:
+        return render(request, "loads.html", page(at, rows, faults, version), 422)
+    try:
+        records.save_plan(visit.db, at.job, plan, version, visit.who)
+    except records.LostRace as race:
+        theirs = Plan.model_validate(race.theirs.plan)
+        both = differ(rows, [row_of(x) for x in theirs.loads], race.theirs.saved_by)
+        return render(
+            request, "loads.html", page(at, rows, {}, race.theirs.version, theirs=both), 409
+        )
+    visit.db.commit()
+    return RedirectResponse(f"/jobs/{at.job.id}/loads", 303)
+
+
+def differ(mine: Rows, theirs: Rows, who: str) -> list[dict[str, str]]:
+    """Circuits that two boards have differently, each as one line; one without a label where they
+    are the same.
+    """
+
+    def line(r: dict[str, str] | None) -> str:
+        parts = ("runs", "starts", "legs", "outage", "hours", "share")
+        return " · ".join(r[k] for k in parts if r[k]) if r else ""
+
+    a, b = {r["name"]: r for r in mine if used(r)}, {r["name"]: r for r in theirs}
+    rows = [
+        {"label": n, "mine": line(a.get(n)), "theirs": line(b.get(n)), "who": who}
+        for n in {**a, **b}
+        if line(a.get(n)) != line(b.get(n))
+    ]
+    return rows or [{"label": "", "mine": "", "theirs": "", "who": who}]
+
+
+def _more(request: Request, at: Ticket, rows: Rows, version: int, more: str) -> Response:
+    extra: dict[str, Any] = {}
+    status = 200
+    what, _, which = more.partition(":")
+    if what == "row" and len(rows) < MOST:
+        rows.append(dict(EMPTY))
+    elif what == "pick" and len(rows) < MOST:
+        chosen = at.visit.whole("ordinary", -1)
+        inverter = at.design.inverter
+        if 0 <= chosen < len(ORDINARY):
+            load = ORDINARY[chosen].load("x", len(LINES[inverter.supply]) if inverter else 2)
+            rows.append(
+                {
+                    **row_of(load),
+                    "id": "",
+                    "legs": load.legs if "+" in load.legs else _lightest(at, rows),
+                }
+            )
+    elif what == "csv":
+        file = uploaded(at.visit, "file")
+        text = file.file.read().decode("utf-8-sig", "replace") if file else at.visit.text("csv")
+        try:
+            fresh = rows_of_csv(text)
+            named = {r["name"].lower() for r in fresh}
+            rows = [r for r in rows if used(r) and r["name"].lower() not in named] + fresh
+            if len(rows) > MOST:
+                raise NotATable(f"The board would have {len(rows)} circuits: at most {MOST}.")
+        except NotATable as exc:
+            extra, status = {"csv_fault": str(exc), "csv_text": text if not file else ""}, 422
+    elif what in ("stay", "free"):
+        extra = {"assigned": _assigned(at, rows, what == "free"), "how": what}
+    elif what == "take":
+        how, _, number = which.partition(":")
+        found = _assigned(at, rows, how == "free")
+        if found.best:
+            picks = (found.best, *found.fewer)
+            rows = _moved(
+                rows,
+                (
+                    picks[int(number)]
+                    if number.isdecimal() and int(number) < len(picks)
+                    else found.best
+                ),
+            )
+    _, faults = documents(rows) if what != "row" else ([], {})
+    return render(
+        request,
+        "loads.html",
+        page(at, rows, faults if what == "csv" else {}, version, **extra),
+        status,
+    )
+
+
+def _lightest(at: Ticket, rows: Rows) -> str:
+    """The leg with the least on it, for a circuit that is added."""
+    inverter = at.design.inverter
+    legs = [str(x) for x in LINES[inverter.supply]] if inverter else ["L1", "L2"]
+    made, _ = documents(rows)
+    on = {
+        leg: sum(
+            x["running_w"] / len(x["legs"].split("+"))
+            for x in made
+            if x and x["backed"] and leg in x["legs"].split("+")
+        )
+        for leg in legs
+    }
+    return min(legs, key=lambda leg: on[leg])
+
+
+def _assigned(at: Ticket, rows: Rows, free: bool) -> Assigned:
+    """The best legs for the rows as they are typed."""
+    made, faults = documents(rows)
+    inverter = at.design.inverter
+    if inverter is None:
+        return Assigned(None, (), "Choose an inverter first, under Kit and runs.")
+    if faults:
+        return Assigned(None, (), "Some rows cannot be read yet: put them right first.")
+    circuits = [Load.model_validate(x) for x in made if x]
+    lines = [str(x) for x in LINES[inverter.supply]]
+    astray = next((x for x in circuits if not set(x.legs.split("+")) <= set(lines)), None)
+    if astray:
+        return Assigned(
+            None,
+            (),
+            f"{astray.name} is on {astray.legs}, which this supply does not have: put it right"
+            " first.",
+        )
+    starting = {x.id: starting_power(x, PHASE_V[inverter.supply]) for x in circuits}
+    whole, surge, leg_c, leg_s = ratings(inverter, at.plan.kit.inverters, len(lines), at.design.hot)
+    sheet = Sheet(circuits, starting)
+    return assign(
+        circuits,
+        starting,
+        lines,
+        design_leg("all", sheet, whole, surge),
+        design_leg(lines[0], sheet, leg_c, leg_s),
+        free,
+    )
+
+
+def _moved(rows: Rows, to: Assignment) -> Rows:
+    """The rows with an assignment taken."""
+    made, _ = documents(rows)
+    out = []
+    for row, x in zip(rows, made, strict=True):
+        place = to.legs.get(x["id"], "") if x else ""
+        if x is None:
+            out.append(row)
+        elif place:
+            out.append({**row, "legs": place, "outage": "must" if x["must"] else "may"})
+        else:
+            out.append({**row, "outage": "off"})
+    return out

@@ -1,0 +1,12 @@
+"""Hand over: can we stand behind it?"""
+
+from gumboot.web.station import Station
+from gumboot.web.stations.hand_over import hand_over
+
+STATION = Station(
+    "hand-over",
+    "Hand over",
+    lambda at: "signed" if at.standing.signed else "open",
+    (hand_over.router,),
+    ("hand-over",),
+)

@@ -1,0 +1,22 @@
+"""Land: is every conductor made off right?"""
+
+from gumboot.web.job.opening import Ticket
+from gumboot.web.station import Station
+from gumboot.web.stations.land import cut, entry, land, log, readings, wrenches
+
+
+def progress(at: Ticket) -> str:
+    """How many joints are made off."""
+    rows = at.design.terminations
+    return f"{sum(at.stand(t).made for t in rows)}/{len(rows)}"
+
+
+__all__ = ["STATION", "entry"]
+
+STATION = Station(
+    "land",
+    "Land",
+    progress,
+    (land.router, cut.router, log.router, readings.router, wrenches.router),
+    ("land", "land/cut", "land/labels", "land/log", "land/return", "land/tools"),
+)

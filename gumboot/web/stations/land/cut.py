@@ -1,0 +1,388 @@
+"""Cut list, labels and placards: what is made ready at the bench. Part of the Land station."""
+
+from __future__ import annotations
+
+import uuid
+from datetime import UTC, datetime
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse, Response
+
+from gumboot.catalogue import catalogue
+from gumboot.core.basis.figure import Figure
+from gumboot.core.basis.finding import Change
+from gumboot.core.basis.sizes import spoken
+from gumboot.core.basis.units import FT_M, NotAQuantity, parse
+from gumboot.core.land import illegal
+from gumboot.core.land.cutting import Lot, cut_list, list_pieces
+from gumboot.core.land.entering import Entered, entry_body
+from gumboot.core.land.labels import STOCKS, Label, list_labels
+from gumboot.core.land.placards import list_placards
+from gumboot.drawings.reels import draw_reels
+from gumboot.exports.labels import PAPER, labels_csv, sheets
+from gumboot.exports.materials import as_csv
+from gumboot.exports.pack import to_pdf
+from gumboot.store import records
+from gumboot.web.job.opening import Opened, Ticket, today
+from gumboot.web.pages.frame import drawn, render, templates, twin
+from gumboot.web.stations.size.size import change_plan
+
+router = APIRouter()
+POLES = {"+": "DC+", "−": "DC−"}  # a cell that starts with a sign is a formula to some
+
+
+def lots_of(at: Ticket) -> list[Lot]:
+    """The cut list of a job."""
+    d = at.design
+    routed = {
+        r.want.id
+        for w in d.walls
+        for r in w.routes
+        if any(
+            c.id == r.want.id and abs(c.place.run.length_m - round(r.length.n, 3)) < 1e-9
+            for c in d.circuits
+        )
+    }
+    return cut_list(
+        list_pieces(d.circuits, d.terminations, routed, at.plan, catalogue()), at.plan.reels
+    )
+
+
+def lot_json(at: Ticket, lot: Lot) -> dict[str, Any]:
+    """One lot: its reels in cutting order, each piece with its ends."""
+    p = lot.packed
+
+    def piece(i: int) -> dict[str, Any]:
+        x = lot.pieces[i]
+        return {
+            "id": x.id,
+            "circuit": x.circuit,
+            "number": x.number,
+            "name": x.name,
+            "conductors": x.conductors,
+            "length_m": x.length.n,
+            "how": how(x.length),
+            "ends": [
+                {
+                    "key": t.key,
+                    "label": t.label,
+                    "made": t.made,
+                    "strip_mm": t.strip_mm,
+                    "tool": t.tool,
+                    "die": t.die,
+                    "stud": t.stud,
+                    "sleeve_mm": t.sleeve_mm,
+                    "place": t.place,
+                }
+                for t in x.ends
+            ],
+            "prepared": all(at.stand(t).at > 0 for t in x.ends),
+        }
+
+    return {
+        "cable": lot.cable.label,
+        "cable_id": lot.cable.id,
+        "size": lot.size,
+        "spoken": spoken(lot.size) if "×" not in lot.size else lot.size,
+        "colour": lot.colour,
+        "proven": p.proven,
+        "bought_m": p.bought / 100,
+        "bound_m": p.bound / 100,
+        "waste_m": sum(c.rest for c in p.cuts) / 100,
+        "too_long": [piece(i) for i in p.too_long],
+        "reels": [
+            {
+                "length_m": c.length / 100,
+                "bought": c.bought,
+                "rest_m": c.rest / 100,
+                "pieces": [piece(i) for i in c.pieces],
+            }
+            for c in p.cuts
+        ],
+    }
+
+
+def how(f: Figure) -> str:
+    """A figure's working in one line: the numbers put in, and the source."""
+    return (
+        f"{f.put_in.replace(' * ', ' · ')} {f.unit}; {f.source}"
+        if f.formula
+        else f"{f.name}; {f.source}"
+    )
+
+
+def page(
+    at: Ticket, typed: dict[str, str] | None = None, faults: dict[str, str] | None = None
+) -> dict[str, Any]:
+    """What the cut list shows."""
+    rows = [lot_json(at, lot) for lot in lots_of(at)]
+    links = [
+        {
+            "name": x.name,
+            "conductors": x.conductors,
+            "from": at_end(at, x.source),
+            "to": at_end(at, x.load),
+            "length_m": next(
+                (r.length.n for w in at.design.walls for r in w.routes if r.want.id == x.id), None
+            ),
+        }
+        for x in at.design.links
+    ]
+    return {
+        **at.head("land"),
+        "tab": "land/cut",
+        "lots": rows,
+        "links": links,
+        "remnants": [r.model_dump() for r in at.plan.reels],
+        "typed": typed or {},
+        "faults": faults or {},
+        "kinds": sorted(
+            {
+                (
+                    r["cable_id"],
+                    r["size"],
+                    r["colour"],
+                    f"{r['spoken']} {r['colour']}, {r['cable']}",
+                )
+                for r in rows
+            }
+        ),
+        "_reels": [drawn(draw_reels(lot, at.plan.units)) for lot in lots_of(at)],
+    }
+
+
+def at_end(at: Ticket, body: str) -> str:
+    """A body's name."""
+    return next((b.label for b in at.design.bodies if b.id == body), body)
+
+
+@twin(router, "/jobs/{job_id}/land/cut", "land_cut.html")
+def cut(request: Request, at: Opened) -> dict[str, Any]:
+    """The cut list, reel by reel."""
+    return page(at)
+
+
+@router.get("/jobs/{job_id}/land/cut.csv")
+def cut_csv(at: Opened) -> Response:
+    """The cut list as CSV, in the order of cutting."""
+    rows = []
+    for lot in lots_of(at):
+        for n, c in enumerate(lot.packed.cuts, 1):
+            for i in c.pieces:
+                p = lot.pieces[i]
+                ends = [
+                    f"{t.label}: {t.made}"
+                    + (f", strip {t.strip_mm:g} mm" if t.strip_mm else "")
+                    + (f", {t.die}" if t.die else "")
+                    for t in p.ends
+                ]
+                rows.append(
+                    (
+                        str(len(rows) + 1),
+                        lot.cable.label,
+                        lot.size,
+                        lot.colour,
+                        f"{n}",
+                        f"{c.length / 100:g}",
+                        p.name,
+                        POLES.get(p.conductors, p.conductors),
+                        f"{p.length.n:.2f}",
+                        f"{p.length.n / FT_M:.1f}",
+                        " | ".join(ends),
+                    )
+                )
+    head = (
+        "order",
+        "cable",
+        "size",
+        "colour",
+        "reel",
+        "reel_m",
+        "circuit",
+        "conductor",
+        "cut_m",
+        "cut_ft",
+        "ends",
+    )
+    return Response(
+        as_csv(head, rows),
+        media_type="text/csv",
+        headers={"Content-Disposition": f'attachment; filename="cut-list-{at.job.id}.csv"'},
+    )
+
+
+@router.post("/jobs/{job_id}/land/cut/remnant")
+def remnant(request: Request, at: Opened) -> Response:
+    """Add a remnant the crew has, or take one off again."""
+    visit = at.visit
+    visit.needs("planner", "supervisor")
+    back = f"/jobs/{at.job.id}/land/cut"
+    kept = [r.model_dump() for r in at.plan.reels]
+    if (off := visit.text("off")).isdecimal():
+        return change_plan(
+            request, at, (Change("/reels", [r for i, r in enumerate(kept) if i != int(off)]),), back
+        )
+    typed = {k: visit.text(k) for k in ("kind", "length")}
+    known = {f"{a}|{b}|{c}": (a, b, c) for a, b, c, _ in page(at)["kinds"]}
+    faults = {} if typed["kind"] in known else {"kind": "choose the cable it is of"}
+    length = 0.0
+    try:
+        length = parse(typed["length"], "length", at.plan.units)
+        if not 0 < length <= 500:
+            faults["length"] = "type a length of more than 0 and at most 500 m"
+    except NotAQuantity as exc:
+        faults["length"] = str(exc)
+    if len(kept) >= 60:
+        faults["kind"] = "sixty remnants are kept at most: take one off first"
+    if faults:
+        return render(request, "land_cut.html", page(at, typed, faults), 422)
+    cable, size, tint = known[typed["kind"]]
+    return change_plan(
+        request,
+        at,
+        (
+            Change(
+                "/reels",
+                [
+                    *kept,
+                    {"cable": cable, "size": size, "colour": tint, "length_m": round(length, 2)},
+                ],
+            ),
+        ),
+        back,
+    )
+
+
+@router.post("/jobs/{job_id}/land/cut/prepared")
+def prepared(request: Request, at: Opened) -> Response:
+    """Log both ends of a piece as prepared, in one go, at the bench."""
+    visit = at.visit
+    visit.needs("installer", "supervisor")
+    piece = next(
+        (p for lot in lots_of(at) for p in lot.pieces if p.id == visit.text("piece")), None
+    )
+    for t in piece.ends if piece else ():
+        if not illegal(at.stand(t), "prepared"):
+            kind, body = entry_body(
+                Entered(t.key, t.label, "prepared", note="at the bench", seen=at.standing.seq),
+                t,
+                at.stand(t),
+                None,
+                today(),
+                others_since=False,
+            )
+            own = str(
+                uuid.uuid5(uuid.NAMESPACE_OID, f"{at.job.uid} {t.key} prepared {at.standing.seq}")
+            )
+            records.append(
+                visit.db,
+                at.job,
+                kind,
+                body,
+                visit.who,
+                visit.role,
+                visit.text("at_device")[:40],
+                own,
+            )  # type: ignore[arg-type]
+    visit.db.commit()
+    return RedirectResponse(f"/jobs/{at.job.id}/land/cut#{visit.text('piece')[:80]}", 303)
+
+
+def labels_of(request: Request, at: Ticket) -> list[Label]:
+    """The labels in the order asked for."""
+    return list_labels(
+        at.design.terminations,
+        lots_of(at),
+        "land" if request.query_params.get("order") == "land" else "cut",
+    )
+
+
+@twin(router, "/jobs/{job_id}/land/labels", "land_labels.html")
+def labels(request: Request, at: Opened) -> dict[str, Any]:
+    """Labels and placards, and the sheets they go on."""
+    rows = labels_of(request, at)
+    placards = list_placards(at.design, today())
+    return {
+        **at.head("land"),
+        "tab": "land/labels",
+        "order": "land" if request.query_params.get("order") == "land" else "cut",
+        "labels": [{"key": x.key, "lines": list(x.lines)} for x in rows],
+        "stocks": [{"id": s.id, "name": s.name, "kind": s.kind, "paper": s.paper} for s in STOCKS],
+        "placards": [
+            {
+                "id": p.id,
+                "at": p.at,
+                "word": p.word,
+                "lines": list(p.lines),
+                "clause": p.clause,
+                "figures": [{"name": f.name, "text": f.text, "how": how(f)} for f in p.figures],
+                "count": p.count,
+                "letters_mm": p.letters_mm,
+                "reflective": p.reflective,
+            }
+            for p in placards
+        ],
+    }
+
+
+@router.get("/jobs/{job_id}/land/labels.csv")
+def labels_as_csv(request: Request, at: Opened) -> Response:
+    """Every label as a line, for a label printer."""
+    return Response(
+        labels_csv(labels_of(request, at), str(request.base_url), at.job.id),
+        media_type="text/csv",
+        headers={"Content-Disposition": f'attachment; filename="labels-{at.job.id}.csv"'},
+    )
+
+
+@router.get("/jobs/{job_id}/land/labels.pdf")
+def labels_pdf(request: Request, at: Opened) -> Response:
+    """Sheets of labels for ?stock=, the first ?skip= places left free."""
+    stock = next(
+        (s for s in STOCKS if s.id == request.query_params.get("stock")),
+        STOCKS[2 if at.plan.units == "us" else 0],
+    )
+    asked = request.query_params.get("skip", "")
+    skip = int(asked) % (stock.across * stock.down) if asked.isdecimal() and len(asked) < 4 else 0
+    pages = list(sheets(labels_of(request, at), stock, str(request.base_url), at.job.id, skip))
+    high, wide = stock.face or stock.height, stock.width / (2 if stock.kind == "flag" else 1)
+    qr = (
+        0.0 if high < 15 else round(min(high - 2, 0.3 * wide, 18), 1)
+    )  # a code smaller than this is not read
+    points = round(
+        min(9, (wide - qr - 2) / 12 * 72 / 25.4, (high - 2) / 4.6 * 72 / 25.4), 1
+    )  # twenty figures to a line, four lines
+    context = {
+        "stock": stock,
+        "pages": [
+            [{"x": p.x, "y": p.y, "lines": p.label.lines, "qr": drawn(p.qr)} for p in places]
+            for places in pages
+        ],
+        "paper": PAPER[stock.paper],
+        "qr_mm": qr,
+        "points": points,
+        "high": high,
+        "name": at.job.name,
+    }
+    return Response(
+        to_pdf(templates.get_template("label_sheet.html").render(**context)),
+        media_type="application/pdf",
+        headers={"Content-Disposition": f'inline; filename="labels-{at.job.id}.pdf"'},
+    )
+
+
+@router.get("/jobs/{job_id}/land/placards.pdf")
+def placards_pdf(request: Request, at: Opened) -> Response:
+    """Placards and legends to print, engrave or order by."""
+    context = {
+        "placards": list_placards(at.design, today()),
+        "name": at.job.name,
+        "made": datetime.now(UTC).date().isoformat(),
+        "paper": "letter" if at.plan.units == "us" else "a4",
+    }
+    return Response(
+        to_pdf(templates.get_template("placard_sheet.html").render(**context)),
+        media_type="application/pdf",
+        headers={"Content-Disposition": f'inline; filename="placards-{at.job.id}.pdf"'},
+    )

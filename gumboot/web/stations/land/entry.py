@@ -1,0 +1,49 @@
+"""What a hand enters at a joint, made into a log entry."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+from gumboot.core.land.entering import Entered, Refused, day_of, entry_body
+from gumboot.store import files
+from gumboot.web.field.entry import Sent, makes
+from gumboot.web.job.opening import Ticket
+
+
+@makes("joint")
+def joint(at: Ticket, s: Sent) -> tuple[str, dict[str, Any]]:
+    """(kind, body) of an entry about a joint. Raises Refused."""
+    t = at.termination(s.key)
+    wrench = next((w for w in at.wrenches if w.id == s.wrench), None)
+    moves = at.standing.moves.get(s.key, ())
+    others = s.seen is not None and any(m.seq > s.seen and m.device != s.device for m in moves)
+    if s.corrects and not any(m.uuid == s.corrects for m in moves):
+        raise Refused(
+            "corrects",
+            "the entry to correct is not in this joint's log: look at the log, then enter it again",
+        )
+    if s.digest and files.one(at.visit.db, at.job.id, s.digest) is None:
+        raise Refused("photo", "its photograph has not come in: send it again")
+    entered = Entered(
+        s.key,
+        s.label,
+        s.act,
+        s.typed,
+        s.scale,
+        s.replaced,
+        s.again,
+        s.corrects,
+        s.note,
+        s.digest,
+        s.seen,
+        s.device,
+    )
+    return entry_body(
+        entered,
+        t,
+        at.stand(t) if t else None,
+        wrench,
+        day_of(s.at_device, datetime.now(UTC)),
+        others,
+    )

@@ -1,0 +1,285 @@
+"""The log of Land: every entry, pictures of it, the chain, entries in doubt; and the return after a
+day. Part of the Land station.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import UTC, datetime
+from typing import Any
+from urllib.parse import quote
+
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse, Response
+
+from gumboot.core.journal import log
+from gumboot.core.journal.log import Entry, as_move
+from gumboot.core.land.recheck import drifted, due
+from gumboot.drawings.one_line import one_line
+from gumboot.drawings.torque_log import histogram, who_when
+from gumboot.exports.calendar import return_calendar
+from gumboot.exports.torque_log import log_csv
+from gumboot.store import records
+from gumboot.web.field.joints import moved
+from gumboot.web.job.opening import Opened, Ticket, ticket
+from gumboot.web.pages.frame import clock, drawn, render, twin
+from gumboot.web.people.sign_in import Visiting
+
+router = APIRouter()
+PAGE = 100
+
+
+def row(e: Entry) -> dict[str, Any]:
+    """One entry as a line: what it is about, and what it says."""
+    b = e.body
+    about = str(b.get("label") or b.get("finding") or b.get("note") or "")
+    says = {
+        "reading": lambda: f"{b['typed'] or 'tick'} · {b['verdict']}",
+        "step": lambda: b["act"],
+        "settle": lambda: f"settled: {b['reason']}",
+        "accept": lambda: f"accepted: {b['reason']}",
+        "drill": lambda: "drilled",
+        "photo": lambda: "photograph",
+        "withdraw": lambda: f"photograph taken off: {b['reason']}",
+        "reopen": lambda: f"opened again: {b['reason']}",
+        "sign": lambda: "signed",
+    }[e.kind]()
+    return {
+        "seq": e.seq,
+        "kind": e.kind,
+        "who": e.who,
+        "role": e.role,
+        "at_device": e.at_device,
+        "at_server": e.at_server,
+        "about": about,
+        "joint": b.get("termination", ""),
+        "says": says,
+        "note": b.get("note", ""),
+        "photo": b.get("digest", ""),
+        "uuid": e.uuid,
+        "hash": e.hash[:12],
+    }
+
+
+def page(at: Ticket, request: Request, fault: str = "") -> dict[str, Any]:
+    """What the page shows: a page of entries, newest first, of all or of one joint or person."""
+    asked = request.query_params
+    joint, who, before = (
+        asked.get("joint", "")[:200],
+        asked.get("who", "")[:200],
+        asked.get("before", ""),
+    )
+    limit = int(before) if before.isdecimal() and len(before) < 10 else None
+    rows = records.entries_page(at.visit.db, at.job, limit, joint, who, PAGE + 1)
+    t = at.termination(joint) if joint else None
+    s = at.stand(t) if t else None
+    moves = {m.uuid: m for m in at.standing.moves.get(joint, ())}
+    counts = {
+        c.id: [t for t in at.design.terminations if t.circuit == c.id] for c in at.design.circuits
+    }
+    progress = tuple((k, sum(at.stand(t).made for t in ts), len(ts)) for k, ts in counts.items())
+    return {
+        **at.head("land"),
+        "tab": "land/log",
+        "entries": [row(e) for e in rows[:PAGE]],
+        "older": rows[PAGE - 1].seq if len(rows) > PAGE else None,
+        "total": at.standing.seq,
+        "joint": joint,
+        "who": who,
+        "people": sorted({w for w, _ in at.standing.hours}),
+        "about": f"{t.place}, {t.terminal}" if t else joint,
+        "doubt": [[moved(moves[u]) for u in pair] for pair in s.doubt] if s else [],
+        "doubtful": [
+            {"key": t.key, "label": t.label or f"{t.place}, {t.terminal}"}
+            for t in at.design.terminations
+            if at.stand(t).doubt
+        ],
+        "head": at.job.log_head,
+        "progress": [{"circuit": k, "made": n, "of": m} for k, n, m in progress],
+        "_fault": fault,
+        "_histogram": drawn(histogram(at.standing.ratios)),
+        "_who": drawn(who_when(by_the_wall(at.standing.hours, at.plan.site.zone))),
+        "_drawing": drawn(one_line(at.design, progress=progress)) if progress else "",
+    }
+
+
+def by_the_wall(
+    hours: Mapping[tuple[str, str], int], zone: str | None
+) -> dict[tuple[str, str], int]:
+    """Entries by who and hour, the hours by the clock on the site's wall."""
+    out: dict[tuple[str, str], int] = {}
+    for (who, hour), n in hours.items():
+        key = (who, clock(f"{hour}:00+00:00", zone)[:13])
+        out[key] = out.get(key, 0) + n
+    return out
+
+
+@twin(router, "/jobs/{job_id}/land/log", "land_log.html")
+def the_log(request: Request, at: Opened) -> dict[str, Any]:
+    """The page, a hundred entries at a time."""
+    return page(at, request)
+
+
+@router.get("/jobs/{job_id}/land/log.csv")
+def as_csv(at: Opened) -> Response:
+    """Every entry about a joint as CSV."""
+    rows = [
+        (e, as_move(e))
+        for e in records.entries(at.visit.db, at.job)
+        if e.kind in ("reading", "step", "settle")
+    ]
+    return Response(
+        log_csv(rows),
+        media_type="text/csv",
+        headers={"Content-Disposition": f'attachment; filename="torque-log-{at.job.id}.csv"'},
+    )
+
+
+@router.get("/jobs/{job_id}/land/chain.json")
+def chain(at: Opened) -> dict[str, Any]:
+    """Whether the log's chain holds: the number of its first broken entry, or None."""
+    entries = records.entries(at.visit.db, at.job)
+    return {
+        "entries": len(entries),
+        "first_broken": log.first_broken(at.job.uid, entries),
+        "head": at.job.log_head,
+    }
+
+
+@router.get("/jobs/{job_id}/land/chain")
+def chain_part(request: Request, at: Opened) -> Response:
+    """The same, as a line of the page."""
+    return render(request, "chain.html", chain(at))
+
+
+@router.post("/jobs/{job_id}/land/settle")
+def settle(request: Request, at: Opened) -> Response:
+    """Say which of two entries, made without knowing of each other, stands. Both are kept."""
+    visit = at.visit
+    visit.needs("installer", "supervisor")
+    key, stands, reason = visit.text("joint"), visit.text("stands"), visit.text("reason")[:500]
+    t = at.termination(key)
+    pairs = at.stand(t).doubt if t else ()
+    drops = [a if b == stands else b for a, b in pairs if stands in (a, b)]
+    back = f"/jobs/{at.job.id}/land/log?joint={quote(key, safe='')}"
+    if t is None or not drops:
+        return RedirectResponse(back, 303)
+    if not reason:
+        moves = {m.uuid: m for m in at.standing.moves.get(key, ())}
+        context = page(at, request, "Type what you found at the joint.")
+        context |= {
+            "joint": key,
+            "about": f"{t.place}, {t.terminal}",
+            "doubt": [[moved(moves[u]) for u in p] for p in pairs],
+        }
+        return render(request, "land_log.html", context, 422)
+    body = {
+        "termination": key,
+        "label": t.label,
+        "stands": stands,
+        "drops": drops,
+        "reason": reason,
+        "seen": at.standing.seq,
+        "device": "",
+        "digest": "",
+    }
+    records.append(
+        visit.db, at.job, "settle", body, visit.who, visit.role, visit.text("at_device")[:40]
+    )
+    visit.db.commit()
+    return RedirectResponse(back, 303)
+
+
+def returning(at: Ticket) -> dict[str, Any]:
+    """What is due at a job, by circuit, and what drifted."""
+    rows, now = due(at.design.terminations, at.stand), datetime.now(UTC)
+    return {
+        "due": [
+            {
+                "key": d.joint.key,
+                "number": d.joint.number,
+                "place": d.joint.place,
+                "terminal": d.joint.terminal,
+                "label": d.joint.label,
+                "school": d.joint.recheck,
+                "torque_nm": d.joint.torque.n if d.joint.torque else None,
+                "first_nm": d.stand.first_nm,
+                "at": d.at.isoformat(timespec="minutes"),
+                "over": d.at <= now,
+            }
+            for d in rows
+        ],
+        "drift": [
+            {
+                "key": t.key,
+                "label": t.label or f"{t.place}, {t.terminal}",
+                "first_nm": s.first_nm,
+                "second_nm": s.second_nm,
+                "share": s.drift.share if s.drift else 0.0,
+            }
+            for t, s in drifted(at.design.terminations, at.stand)
+        ],
+        "rechecked": sum(at.stand(t).rechecked for t in at.design.terminations),
+    }
+
+
+@twin(router, "/jobs/{job_id}/land/return", "land_return.html")
+def back_again(request: Request, at: Opened) -> dict[str, Any]:
+    """What is due a day later at this job."""
+    return {**at.head("land"), "tab": "land/return", **returning(at)}
+
+
+def event_of(request: Request, at: Ticket) -> tuple[str, str, str, str, Any]:
+    """A job's return as the calendar wants it."""
+    return (
+        at.job.uid,
+        at.job.name,
+        at.plan.site.address,
+        f"{request.base_url}jobs/{at.job.id}/land/return",
+        due(at.design.terminations, at.stand),
+    )
+
+
+@router.get("/jobs/{job_id}/land/return.ics")
+def calendar(request: Request, at: Opened) -> Response:
+    """The return as an iCalendar file."""
+    data = return_calendar([event_of(request, at)], datetime.now(UTC))
+    return Response(
+        data,
+        media_type="text/calendar; charset=utf-8",
+        headers={"Content-Disposition": f'attachment; filename="return-{at.job.id}.ics"'},
+    )
+
+
+def of_crew(visit: Visiting) -> list[Ticket]:
+    """Every job of the crew that is not signed."""
+    opened = [ticket(job.id, visit) for job in records.jobs(visit.db)]
+    return [t for t in opened if not t.standing.signed]
+
+
+@twin(router, "/returns", "returns.html")
+def returns(request: Request, visit: Visiting) -> dict[str, Any]:
+    """What the crew has to come back to, job by job."""
+    rows = [
+        {
+            "id": t.job.id,
+            "name": t.job.name,
+            "address": t.plan.site.address,
+            "zone": t.plan.site.zone or "UTC",
+            **returning(t),
+        }
+        for t in of_crew(visit)
+    ]
+    rows = [r for r in rows if r["due"]]
+    return {"jobs": sorted(rows, key=lambda r: r["due"][0]["at"]), "_visit": visit}
+
+
+@router.get("/returns.ics")
+def crew_calendar(request: Request, visit: Visiting) -> Response:
+    """The crew's returns as one iCalendar file."""
+    data = return_calendar([event_of(request, t) for t in of_crew(visit)], datetime.now(UTC))
+    return Response(
+        data,
+        media_type="text/calendar; charset=utf-8",
+        headers={"Content-Disposition": 'attachment; filename="returns.ics"'},
+    )

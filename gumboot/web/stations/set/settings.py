@@ -1,0 +1,84 @@
+"""Set: the unit's own menu as a sheet, each value with its reason; what the crew keys instead is
+kept and judged.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+
+from gumboot.core.basis.clock import NotATime
+from gumboot.core.basis.finding import Change
+from gumboot.core.set.settings import SLOT, Setting, parse_slot, show_slot
+from gumboot.web.job.opening import Opened, Ticket
+from gumboot.web.pages.frame import render, twin
+from gumboot.web.stations.size.size import change_plan
+
+router = APIRouter()
+
+
+def shown(value: float | str) -> str:
+    """A value as the menu shows it."""
+    return value if isinstance(value, str) else f"{value:g}"
+
+
+def page(at: Ticket, typed: dict[str, str], faults: dict[str, str]) -> dict[str, Any]:
+    """The sheet, with what was typed."""
+    settings = list(at.design.settings)
+    return {
+        **at.head("set"),
+        "settings": settings,
+        "groups": list(dict.fromkeys(s.group for s in settings)),
+        "typed": {
+            s.id: typed.get(s.id, shown(at.plan.settings.get(s.id, s.value))) for s in settings
+        },
+        "faults": faults,
+    }
+
+
+@twin(router, "/jobs/{job_id}/set", "set.html")
+def set_(request: Request, at: Opened) -> dict[str, Any]:
+    """The page."""
+    return page(at, {}, {})
+
+
+def read(s: Setting, text: str) -> tuple[float | str | None, str]:
+    """(the keyed value or None for Gumboot's own, fault)."""
+    if not text or text == shown(s.proposed):
+        return None, ""
+    if s.unit == SLOT:
+        try:
+            slot = parse_slot(text)
+        except NotATime as exc:
+            return None, str(exc)
+        keyed = show_slot(slot) if slot else "off"
+        return (None if keyed == s.proposed else keyed), ""
+    if s.options:
+        return (text, "") if text in s.options else (None, f"choose one of: {', '.join(s.options)}")
+    cleaned = text.removesuffix(s.unit).strip().replace(",", ".")
+    try:
+        value = float(cleaned)
+    except ValueError:
+        return None, f"“{text}” is not a number: type one in {s.unit}, such as {shown(s.proposed)}"
+    if s.least is not None and s.most is not None and not s.least <= value <= s.most:
+        return None, f"the menu takes {s.least:g} to {s.most:g} {s.unit}"
+    return (None if value == s.proposed else value), ""
+
+
+@router.post("/jobs/{job_id}/set")
+def save(request: Request, at: Opened) -> Response:
+    """Keep what the crew keys; a value the menu cannot take is refused at its field."""
+    typed = {s.id: at.visit.text(s.id) for s in at.design.settings}
+    changes: list[Change] = []
+    faults: dict[str, str] = {}
+    for s in at.design.settings:
+        value, fault = read(s, typed[s.id])
+        if fault:
+            faults[s.id] = fault
+        elif value != at.plan.settings.get(s.id):
+            changes.append(Change(f"/settings/{s.id}", value))
+    if faults:
+        return render(request, "set.html", page(at, typed, faults), 422)
+    return change_plan(request, at, tuple(changes), f"/jobs/{at.job.id}/set")

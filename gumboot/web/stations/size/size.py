@@ -1,0 +1,307 @@
+"""Size: the one-line drawing, every circuit on it, findings beside it, and the working of each
+figure.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse, Response
+from pydantic import ValidationError
+
+from gumboot.core.basis.finding import Change, Level
+from gumboot.core.basis.patch import apply
+from gumboot.core.basis.units import NotAQuantity, parse
+from gumboot.core.plan import Plan
+from gumboot.core.size.conductors import permitted_by_size
+from gumboot.drawings.one_line import BOOKS, one_line
+from gumboot.exports.dxf import to_dxf
+from gumboot.exports.job_file import design_json
+from gumboot.exports.materials import materials_csv, schedule_csv
+from gumboot.exports.pack import to_pdf
+from gumboot.store import records
+from gumboot.web.job.opening import Opened, Ticket, plain_faults
+from gumboot.web.pages.frame import drawn, part, render, templates, twin
+from gumboot.web.people.sign_in import local
+
+router = APIRouter()
+
+
+def working_of(at: Ticket, place: str) -> list[tuple[str, Any]]:
+    """The figures of a place, or the one figure of a key. A circuit's torques stay with its
+    terminations.
+    """
+    figures = at.design.figures
+    if place in figures:
+        return [(place, figures[place])]
+    return [
+        (k, f)
+        for k, f in figures.items()
+        if k.startswith(f"{place}.") and ("@" in place or "@" not in k)
+    ]
+
+
+@twin(router, "/jobs/{job_id}/size", "size.html")
+def size(request: Request, at: Opened) -> dict[str, Any]:
+    """The page."""
+    place = request.query_params.get("at", "")
+    return {
+        **at.head("size"),
+        "at": place,
+        "design": design_json(at.design) if request.url.path.endswith(".json") else None,
+        **_panel(at, place),
+        "_d": at.design,
+        "_drawing": drawn(one_line(at.design)),
+        "_tables": part("size_tables.html", at.design),
+        "_materials": part("materials.html", at.design),
+    }
+
+
+def _panel(
+    at: Ticket, place: str, fault: str = "", typed: str = "", chosen: str = ""
+) -> dict[str, Any]:
+    circuit = next(
+        (s for s in at.design.circuits if s.id == place or place.startswith(f"{s.id}.")), None
+    )
+    fitted = at.plan.fitted.get(circuit.id) if circuit else None
+    figures = working_of(at, place) if place else []
+    return {
+        "_working": figures,
+        "_circuit": circuit,
+        "_fitted": fitted,
+        "_permits": permitted_by_size(circuit) if circuit and place == circuit.id else {},
+        "_fault": fault,
+        "_typed": typed,
+        "_chosen": chosen or (fitted.size if fitted else "") or "",
+        "place": place,
+    }
+
+
+@router.get("/jobs/{job_id}/size/working")
+def working(request: Request, at: Opened) -> Response:
+    """The working panel alone, for a circuit, a string, or one figure."""
+    place = request.query_params.get("at", "")
+    return render(request, "working.html", {**at.head("size"), **_panel(at, place)})
+
+
+@router.get("/jobs/{job_id}/one-line.svg")
+def drawing(at: Opened) -> Response:
+    """The drawing as a file of its own."""
+    return Response(one_line(at.design, standalone=True), media_type="image/svg+xml")
+
+
+PAPERS = {
+    "a4": ("297mm 210mm", 279.0, 190.0),
+    "letter": ("11in 8.5in", 261.0, 196.0),
+    "tabloid": ("17in 11in", 413.0, 260.0),
+}  # page; room in mm
+SUFFIX = {"application/pdf": ".pdf", "text/csv": ".csv", "image/vnd.dxf": ".dxf"}
+
+
+def _file(at: Ticket, name: str, data: str | bytes, media: str) -> Response:
+    return Response(
+        data,
+        media_type=media,
+        headers={
+            "Content-Disposition": f'attachment; filename="{name}-{at.job.id}{SUFFIX[media]}"'
+        },
+    )
+
+
+@router.get("/jobs/{job_id}/one-line.pdf")
+def drawing_pdf(request: Request, at: Opened) -> Response:
+    """The drawing on one page: ?paper=a4, letter or tabloid; the crew's own when it is not said."""
+    asked = request.query_params.get("paper", "")
+    page, room_w, room_h = PAPERS[
+        asked if asked in PAPERS else "letter" if at.plan.units == "us" else "a4"
+    ]
+    svg = one_line(at.design, standalone=True)
+    w, h = (float(x) for x in svg.split('viewBox="0 0 ', 1)[1].split('"', 1)[0].split())
+    scale = min(room_w / w, room_h / h)
+    context = {
+        "name": at.job.name,
+        "paper": page,
+        "wide": f"{w * scale:.1f}mm",
+        "high": f"{h * scale:.1f}mm",
+        "_drawing": drawn(svg),
+    }
+    return _file(
+        at,
+        "one-line",
+        to_pdf(templates.get_template("drawing.html").render(**context)),
+        "application/pdf",
+    )
+
+
+@router.get("/jobs/{job_id}/one-line.dxf")
+def drawing_dxf(at: Opened) -> Response:
+    """The drawing as DXF, layers by system."""
+    return _file(at, "one-line", to_dxf(at.design), "image/vnd.dxf")
+
+
+@router.get("/jobs/{job_id}/schedule.csv")
+def schedule(at: Opened) -> Response:
+    """The circuit schedule."""
+    return _file(at, "schedule", schedule_csv(at.design), "text/csv")
+
+
+@router.get("/jobs/{job_id}/materials.csv")
+def bill(at: Opened) -> Response:
+    """The bill of materials."""
+    return _file(at, "materials", materials_csv(at.design), "text/csv")
+
+
+@router.get("/jobs/{job_id}/calculations.pdf")
+def calculations(at: Opened) -> Response:
+    """The calculation sheet an inspector can follow."""
+    context = {
+        "name": at.job.name,
+        "code": BOOKS[at.plan.code],
+        "version": at.job.version,
+        "_d": at.design,
+        "figures": at.design.figures,
+    }
+    return _file(
+        at,
+        "calculations",
+        to_pdf(templates.get_template("calculations.html").render(**context)),
+        "application/pdf",
+    )
+
+
+def change_plan(request: Request, at: Ticket, changes: tuple[Change, ...], back: str) -> Response:
+    """Apply changes to the plan as it was read, save, and go back. Shows a lost race; loses
+    nothing.
+    """
+    at.visit.needs("planner", "supervisor")
+    return keep_plan(
+        request,
+        at,
+        Plan.model_validate(apply(at.plan.model_dump(mode="json"), changes)),
+        changes,
+        back,
+    )
+
+
+def keep_plan(
+    request: Request, at: Ticket, plan: Plan, changes: tuple[Change, ...], back: str
+) -> Response:
+    """Save a plan made from the one that was read, and go back. A lost race shows the changes it
+    would have made.
+    """
+    visit = at.visit
+    version = visit.whole("version", at.job.version)
+    try:
+        records.save_plan(visit.db, at.job, plan, version, visit.who)
+    except records.LostRace as race:
+        return render(
+            request,
+            "lost_race.html",
+            {
+                **at.head("size"),
+                "who": race.theirs.saved_by,
+                "changes": changes,
+                "back": back,
+                "theirs": race.theirs.version,
+            },
+            409,
+        )
+    visit.db.commit()
+    return RedirectResponse(back, 303)
+
+
+@router.post("/jobs/{job_id}/cure")
+def cure(request: Request, at: Opened) -> Response:
+    """Apply the cure of a finding at a click."""
+    key, number = at.visit.text("finding"), at.visit.whole("cure", -1)
+    found = next((f for f in at.design.findings if f.key == key), None)
+    back = local(at.visit.text("back") or f"/jobs/{at.job.id}/size")
+    if found is None or not 0 <= number < len(found.cures) or not found.cures[number].changes:
+        return RedirectResponse(back, 303)  # cured already, perhaps on another device
+    return change_plan(request, at, found.cures[number].changes, back)
+
+
+@router.post("/jobs/{job_id}/fit")
+def fit(request: Request, at: Opened) -> Response:
+    """The crew's own conductor and protection for one circuit; empty goes back to what Gumboot
+    proposes.
+    """
+    visit = at.visit
+    circuit = next((s for s in at.design.circuits if s.id == visit.text("circuit")), None)
+    if circuit is None:
+        return RedirectResponse(f"/jobs/{at.job.id}/size", 303)
+    back = f"/jobs/{at.job.id}/size?at={circuit.id}#working"
+    conductor, amps = visit.text("size"), visit.text("protection")
+    try:
+        if (
+            conductor
+            and conductor not in circuit.cable.sizes
+            and conductor not in circuit.rules.sizes
+        ):
+            raise NotAQuantity(f"“{conductor}” is not a conductor size: choose one of the list")
+        protection = parse(amps, "current") if amps else None
+        changes = (
+            Change(f"/fitted/{circuit.id}/size", conductor or None),
+            Change(f"/fitted/{circuit.id}/protection_a", protection),
+        )
+        Plan.model_validate(apply(at.plan.model_dump(mode="json"), changes))
+    except NotAQuantity as exc:
+        return _unfit(request, at, circuit.id, str(exc), amps, conductor)
+    except ValidationError as exc:
+        return _unfit(request, at, circuit.id, plain_faults(exc)[0][1], amps, conductor)
+    return change_plan(request, at, changes, back)
+
+
+def _unfit(
+    request: Request, at: Ticket, place: str, fault: str, typed: str, chosen: str
+) -> Response:
+    context = {
+        **at.head("size"),
+        "at": place,
+        **_panel(at, place, fault, typed, chosen),
+        "_drawing": drawn(one_line(at.design)),
+        "_tables": part("size_tables.html", at.design),
+        "_materials": part("materials.html", at.design),
+    }
+    return render(request, "size.html", context, 422)
+
+
+@router.post("/jobs/{job_id}/accept")
+def accept(request: Request, at: Opened) -> Response:
+    """A supervisor accepts a check by name and with a reason. A stop cannot be accepted."""
+    visit = at.visit
+    visit.needs("supervisor")
+    found = next((f for f in at.findings if f.key == visit.text("finding")), None)
+    back = local(visit.text("back") or f"/jobs/{at.job.id}/size")
+    reason = visit.text("reason")[:500]
+    if found is None or found.fingerprint != visit.text("fingerprint"):
+        return RedirectResponse(back, 303)  # it reads differently now: look again
+    if found.level is not Level.CHECK or not reason:
+        context = {
+            "title": "Nothing was accepted",
+            "message": (
+                "A stop may not be accepted: it has to be cured."
+                if found.level is Level.STOP
+                else "Type the reason why this check is accepted."
+            ),
+            "back": back,
+            "_visit": visit,
+        }
+        return render(request, "message.html", context, 422)
+    records.append(
+        visit.db,
+        at.job,
+        "accept",
+        {
+            "finding": found.key,
+            "fingerprint": found.fingerprint,
+            "says": found.says,
+            "reason": reason,
+        },
+        visit.who,
+        visit.role,
+        visit.text("at_device")[:40],
+    )
+    visit.db.commit()
+    return RedirectResponse(back, 303)

@@ -1,0 +1,22 @@
+"""Wall: where does it go?"""
+
+from gumboot.web.job.opening import Ticket
+from gumboot.web.station import Station
+from gumboot.web.stations.wall import describe, drill, wall
+
+
+def progress(at: Ticket) -> str:
+    """How many boxes have a place."""
+    d = at.design
+    if not d.walls:
+        return "no wall yet"
+    return f"{sum(len(w.scene.placed) for w in d.walls)}/{len(d.boxes)} placed"
+
+
+STATION = Station(
+    "wall",
+    "Wall",
+    progress,
+    (wall.router, describe.router, drill.router),
+    ("wall", "wall/describe", "wall/drill"),
+)
