@@ -12,7 +12,7 @@ from jsonschema import Draft202012Validator
 from gumboot.catalogue import catalogue, read
 from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.design import design
-from gumboot.core.kit import catalogue as kit
+from gumboot.core import kit
 from gumboot.core.set.settings import RULES
 from tests.conftest import altered
 
