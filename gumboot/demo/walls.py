@@ -41,7 +41,7 @@ TERN_HOLLOW = _wall(
         "inverter-2": (3010, 1210),
         "transfer-switch": (4315, 690),
         "grid-combiner": (3690, 1210),
-        "backup-combiner": (3690, 780),
+        "backup-combiner": (3690, 520),
     },
     name="Garage, north wall",
     width_mm=6400,

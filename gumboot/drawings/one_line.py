@@ -205,7 +205,8 @@ def _body(design: Design, body: Body, b: Box) -> str:
     """A body with its name and a line or two."""
     lines = (body.label, *body.lines)[:3]
     x, y = b.middle
-    shown = "house" if body.role == "pv-inverter" or body.id == "array-existing" else "body"
+    there = body.role in ("pv-inverter", "house-panel") or body.id.startswith("array-existing")
+    shown = "house" if there else "body"
     start = b.y + 15 if body.role == "inverter" else y - (len(lines) - 1) * 6.5 + 4
     inner = [box(b.x, b.y, b.w, b.h, shown)]
     for i, words in enumerate(lines):
@@ -214,7 +215,8 @@ def _body(design: Design, body: Body, b: Box) -> str:
             if body.role != "inverter" or i == 0
             else b.bottom - 8 - 12 * (len(lines) - 1 - i)
         )
-        inner.append(text(x, down, words, "strong small" if i == 0 else "tiny", "middle"))
+        bold = "strong small" if len(words) < 17 else "strong tiny"
+        inner.append(text(x, down, words, bold if i == 0 else "tiny", "middle"))
     inner.append(
         _badge(design, body.id, b.x, b.y - 3)
         if body.role
@@ -256,7 +258,11 @@ def leads_to(design: Design, body: Body) -> str:
     if body.role in ("pack", "dc-bus"):
         return "bank"
     if body.role == "array":
-        return f"pv-{body.id.removeprefix('array-')}" if body.id != "array-existing" else ""
+        return (
+            f"pv-{body.id.removeprefix('array-')}"
+            if not body.id.startswith("array-existing")
+            else ""
+        )
     if body.role == "main-panel" and design.bus:
         return "bus"
     return next(

@@ -101,7 +101,6 @@ class _Has:
     direct: bool
     packs: int
     generator_row: bool
-    chained: bool
     bypass: bool
     below: float  # what hangs below the changeover
 
@@ -129,10 +128,9 @@ def _what(design: Design) -> _Has:
         backup=backup,
         changeover=changeover,
         on_gateway=changeover == "gateway" and not backup,
-        direct="dc-bus" not in ids,
+        direct=not any(b.role == "dc-bus" for b in design.bodies),
         packs=sum(b.role == "pack" for b in design.bodies),
         generator_row=lands,
-        chained=any(s.circuit.load.body.startswith("pack-") for s in design.circuits),
         bypass=lands and generator is not None and generator.lands == "inverter with bypass",
         below=BELOW + hangs,
     )
@@ -148,11 +146,11 @@ def lay_sheet(design: Design) -> Sheet:
         x += W_PACK + (RUN - 6 if not has.direct else 0)
     x_dc = x
     x_array = x + (14 if has.packs and not has.direct else RUN - 40 if has.packs else 0)
-    arrays = any(b.role in ("array", "generator") for b in design.bodies)
+    arrays = any(b.role in ("array", "generator", "port-use") for b in design.bodies)
     x_unit = x_array + (W_ARRAY + RUN if arrays else RUN if has.packs else 0)
     _units(sheet, design, has, x_array, x_unit)
     units = [sheet.boxes[f"inverter-{i}"] for i in range(1, has.count + 1)]
-    _packs(sheet, has, units, x_pack, x_dc)
+    _packs(sheet, design, x_pack, x_dc)
     _right(sheet, design, has, units)
     _existing(sheet, design, has, x_array)
     _generator_elsewhere(sheet, design, has)
@@ -165,121 +163,157 @@ def _upper(i: int, count: int) -> bool:
     return i <= (count + 1) // 2
 
 
+@dataclass(frozen=True)
+class _Bank:
+    """One bank as it is drawn: its bus (empty without one), its packs as they hang together, and
+    the units it feeds.
+    """
+
+    bus: str
+    rows: tuple[tuple[str, ...], ...]  # each from the one at the bus or unit outward
+    wires: tuple[str, ...]
+    units: tuple[str, ...]
+
+    @property
+    def tall(self) -> float:
+        """The height its packs want."""
+        return sum(ROW + CHAIN_ROW * (len(r) - 1) for r in self.rows)
+
+
+def _banks(design: Design) -> tuple[_Bank, ...]:
+    """The banks of a design, read off its network."""
+    network = design.network
+    if network is None:
+        return ()
+    battery = [c for c in network.circuits if c.family == "battery"]
+    packs = [c for c in network.circuits if c.family == "pack"]
+    behind = {c.load.body: c.source.body for c in packs if c.load.body.startswith("pack-")}
+
+    def outward(first: str) -> tuple[str, ...]:
+        row = [first]
+        while row[-1] in behind:
+            row.append(behind[row[-1]])
+        return tuple(row)
+
+    out: dict[str, _Bank] = {}
+    for c in battery:
+        at = c.source.body
+        bus = at if at.startswith("dc-bus") else ""
+        ends = [p.source.body for p in packs if p.load.body == bus] if bus else [at]
+        key = bus or c.load.body
+        old = out.get(key, _Bank(bus, (), (), ()))
+        rows = tuple(outward(x) for x in ends)
+        new = old.rows if bus and old.rows else (*old.rows, *rows)
+        out[key] = _Bank(bus, new, (*old.wires, c.id), (*old.units, c.load.body))
+    return tuple(out.values())
+
+
 def _units(sheet: Sheet, design: Design, has: _Has, x_array: float, x_unit: float) -> None:
-    """Inverters, and what stands left of each: generator, arrays; with a free row for the battery
-    conductors.
+    """Inverters, and what stands left of each: generator, arrays; with a free row for every battery
+    conductor.
     """
     y = float(TOP)
+    banks = _banks(design)
     for i in range(1, has.count + 1):
+        me = f"inverter-{i}"
         strings = [
             s.letter
             for s in design.plan.strings
             if s.inverter == i and f"array-{s.letter}" in has.bodies
         ]
         gen = has.generator_row and i == (has.count if has.bypass else 1)
-        battery = ["bat"] if has.packs and (not has.direct or i <= has.packs) else []
-        rows = (
-            (["gen"] if gen and not has.bypass else [])
-            + strings
-            + battery
-            + (["gen"] if gen and has.bypass else [])
-        )
+        port = ["port-use"] if "port-use" in has.bodies and i == 1 else []
+        battery = [w for b in banks for w, u in zip(b.wires, b.units, strict=True) if u == me]
+        mine = [b for b in banks if set(b.units) == {me}]
+        left = port + (["generator"] if gen and not has.bypass else [])
+        rows = left + strings + battery + (["generator"] if gen and has.bypass else [])
         if not _upper(i, has.count):
-            rows = battery + strings + (["gen"] if gen else [])
-        tall_packs = (
-            has.packs * (CHAIN_ROW if has.chained else ROW) + 20
-            if has.count == 1 and not has.direct
-            else 0
-        )
+            rows = battery + strings + port + (["generator"] if gen else [])
         h = max(len(rows) * ROW + 8, 50 * max(has.right_rows, 1) + 44, 100)
-        unit = sheet.add(f"inverter-{i}", x_unit, y, W_UNIT, h)
+        unit = sheet.add(me, x_unit, y, W_UNIT, h)
         start = y + (h - len(rows) * ROW) / 2 + ROW / 2
         for k, row in enumerate(rows):
-            at = start + k * ROW
-            if row == "bat":
-                sheet.ports.append((x_unit + 5, at + 4, "BAT"))
-                sheet.wires.append(
-                    Wire(f"battery-{i}", ((0, at), (x_unit, at)), (0, at))
-                )  # its left end is set by _packs
-            elif row == "gen":
-                box = sheet.add("generator", x_array, at - 18, W_ARRAY, 36)
-                sheet.wires.append(
-                    Wire(
-                        "generator",
-                        ((box.right, at), (x_unit, at)),
-                        (box.right + 10, at),
-                        (x_unit - 18, at),
-                    )
-                )
-                sheet.ports.append((x_unit + 5, at + 4, "GEN"))
-            else:
-                box = sheet.add(f"array-{row}", x_array, at - 18, W_ARRAY, 36)
-                s = next(s for s in design.plan.strings if s.letter == row)
-                sheet.wires.append(
-                    Wire(
-                        f"pv-{row}",
-                        ((box.right, at), (x_unit, at)),
-                        (box.right + 10, at),
-                        (x_unit - 18, at),
-                    )
-                )
-                sheet.ports.append((x_unit + 5, at + 4, f"T{s.tracker}"))
+            _left_row(sheet, design, row, start + k * ROW, x_array, x_unit)
+        deep = sum(b.tall for b in mine) + 20
         y = unit.bottom + GAP
         if i == (has.count + 1) // 2 and has.count > 1:
             nest = ABOVE + has.below + 12 - (h - 28 + GAP + 116) if has.grid and has.backup else 0.0
-            y += max(0.0, has.packs * (CHAIN_ROW if has.chained else ROW) - ROW - GAP - 16, nest)
-        y = max(y, TOP + tall_packs)
+            shared = sum(b.tall for b in banks if len(set(b.units)) > 1)
+            y += max(0.0, shared - ROW - GAP - 16, nest)
+        y = max(y, unit.y + deep)
 
 
-def _packs(sheet: Sheet, has: _Has, units: list[Box], x_pack: float, x_dc: float) -> None:
-    wires = {w.id: w for w in sheet.wires if w.id.startswith("battery-")}
-    if not wires:
+def _left_row(
+    sheet: Sheet, design: Design, row: str, at: float, x_array: float, x_unit: float
+) -> None:
+    """One row left of an inverter: a battery conductor (its left end is set by _packs), a
+    generator, what the generator port serves, or an array.
+    """
+    if row.startswith("battery-"):
+        sheet.ports.append((x_unit + 5, at + 4, "BAT"))
+        sheet.wires.append(Wire(row, ((0, at), (x_unit, at)), (0, at)))
         return
-    ys = {i: w.points[0][1] for i, w in wires.items()}
-    left = x_pack + W_PACK if has.direct else x_dc
-    for w in list(wires.values()):
-        y, right = w.points[0][1], w.points[1][0]
-        breaker = (right - 18, y) if not has.direct else (left + 10, y)
-        sheet.wires[sheet.wires.index(w)] = Wire(
-            w.id,
-            ((left, y), (right, y)),
-            (right - RUN + 10 if has.direct else left + 12, y),
-            breaker,
+    known = row in ("generator", "port-use")
+    box = sheet.add(row if known else f"array-{row}", x_array, at - 18, W_ARRAY, 36)
+    tracker = next((s.tracker for s in design.plan.strings if s.letter == row), "")
+    sheet.wires.append(
+        Wire(
+            row if known else f"pv-{row}",
+            ((box.right, at), (x_unit, at)),
+            (box.right + 10, at),
+            (x_unit - 18, at),
         )
-    if has.direct:
-        for n, (_, y) in enumerate(sorted(ys.items()), 1):
-            sheet.add(f"pack-{n}", x_pack, y - 24, W_PACK, H_BOX)
-        return
-    low, high = min(ys.values()), max(ys.values())
-    middle = (low + high) / 2
-    step = CHAIN_ROW if has.chained else ROW
-    rows = [middle + (k - (has.packs - 1) / 2) * step for k in range(has.packs)]
-    shift = max(0.0, TOP + 10 - rows[0])
-    rows = [y + shift for y in rows]
-    sheet.bars["dc-bus"] = (
-        (x_dc, min(low, rows[0]) - 9),
-        (x_dc, max(high, rows[0] if has.chained else rows[-1]) + 9),
     )
-    for n, y in enumerate(rows, 1):
-        box = sheet.add(f"pack-{n}", x_pack, y - 20, W_PACK, 40)
-        if has.chained and n > 1:
+    sheet.ports.append((x_unit + 5, at + 4, "GEN" if known else f"T{tracker}"))
+
+
+def _packs(sheet: Sheet, design: Design, x_pack: float, x_dc: float) -> None:
+    """Packs left of what they feed: on their bus, or right at the unit; those behind in a chain
+    below the one before.
+    """
+    low = float(TOP) + 10
+    for bank in _banks(design):
+        wires = [w for w in sheet.wires if w.id in bank.wires]
+        left = x_dc if bank.bus else x_pack + W_PACK
+        for w in wires:
+            y, right = w.points[0][1], w.points[1][0]
+            sheet.wires[sheet.wires.index(w)] = Wire(
+                w.id,
+                ((left, y), (right, y)),
+                (left + 12 if bank.bus else right - RUN + 10, y),
+                (right - 18, y) if bank.bus else (left + 10, y),
+            )
+        ys = [w.points[0][1] for w in wires]
+        if bank.bus:
+            middle = (min(ys) + max(ys)) / 2
+            top = max(low, middle - (bank.tall - ROW) / 2)
+        else:
+            top = ys[0]
+        firsts: list[float] = []
+        for k, row in enumerate(bank.rows):
+            at = top if bank.bus else max(ys[k], low if k else ys[k])
+            firsts.append(at)
+            _pack_row(sheet, row, at, x_pack, x_dc if bank.bus else None)
+            top = at + ROW + CHAIN_ROW * (len(row) - 1)
+            low = max(low, top)
+        if bank.bus:
+            ends = (min(*ys, *firsts) - 9, max(*ys, *firsts) + 9)
+            sheet.bars[bank.bus] = ((x_dc, ends[0]), (x_dc, ends[1]))
+
+
+def _pack_row(
+    sheet: Sheet, row: tuple[str, ...], y: float, x_pack: float, x_bus: float | None
+) -> None:
+    """Packs of one row, the first at the bus or unit, each further one below."""
+    for k, id in enumerate(row):
+        box = sheet.add(id, x_pack, y + k * CHAIN_ROW - 20, W_PACK, 40)
+        if k:
             x = box.x + W_PACK - 20
-            sheet.wires.append(
-                Wire(
-                    f"pack-{n}",
-                    ((x, box.y), (x, box.y - CHAIN_ROW + 40)),
-                    (x + 8, box.y - CHAIN_ROW / 2 + 19),
-                )
-            )
-            continue
-        sheet.wires.append(
-            Wire(
-                f"pack-{n}",
-                ((x_pack + W_PACK, y), (x_dc, y)),
-                (x_pack + W_PACK + 8, y),
-                (x_pack + W_PACK + 10, y),
-            )
-        )
+            up = box.y - CHAIN_ROW + 40
+            sheet.wires.append(Wire(id, ((x, box.y), (x, up)), (x + 8, box.y - CHAIN_ROW / 2 + 19)))
+        elif x_bus is not None:
+            right = x_pack + W_PACK
+            sheet.wires.append(Wire(id, ((right, y), (x_bus, y)), (right + 8, y), (right + 10, y)))
 
 
 def _right(sheet: Sheet, design: Design, has: _Has, units: list[Box]) -> None:
@@ -452,59 +486,84 @@ def _chain(
         )
     top = panel.y
     sheet.service = ((panel.middle[0], top), (panel.middle[0], top - 46))
+    if "house-panel" in has.bodies:
+        _house_panel(sheet, panel)
+    if "tap" in planned:
+        (x, y), (_, up) = sheet.service
+        low = ((x, y), (x, max(up, y - 62)))
+        sheet.wires.append(Wire("tap", low, (x + 8, (low[0][1] + low[1][1]) / 2)))
+
+
+def _house_panel(sheet: Sheet, panel: Box) -> None:
+    """The panel that was there beside a tap: above all else, right of the service, which goes up
+    past it.
+    """
+    x = panel.middle[0]
+    highest = min([panel.y - 40, *(p[1] for w in sheet.wires for p in w.points)])
+    y = min(highest, *(b.y for b in sheet.boxes.values())) - 62
+    box = sheet.add("house-panel", x + RUN, y - H_BOX / 2, W_BOX, H_BOX)
+    sheet.wires.append(Wire("house-line", ((x, y), (box.x, y)), (x + 8, y), (box.x - 12, y), True))
+    sheet.service = ((x, panel.y), (x, y - 40))
 
 
 def _existing(sheet: Sheet, design: Design, has: _Has, x_array: float) -> None:
-    """The PV inverter that was there before, below the inverters."""
-    if "pv-inverter" not in has.bodies:
-        return
+    """PV inverters that were there before, below the inverters, one below the other."""
     unit = sheet.boxes["inverter-1"]
-    lowest = max(b.bottom for b in sheet.boxes.values() if b.x <= unit.right) + (
-        40 if has.bypass else 0
-    )
-    pv = design.plan.kit.existing_pv
-    backed = (
-        pv is not None
-        and "loads-panel" in sheet.boxes
-        and (pv.side == "backup side" or "main-panel" not in sheet.boxes)
-    )
-    loads = sheet.boxes.get("loads-panel")
-    y = lowest + 46
-    if backed and loads:
-        y = max(y, loads.middle[1]) if y <= loads.bottom - 8 else max(y, loads.bottom + 30)
-    elif loads:
-        y = max(y, loads.bottom + 34)
-    box = sheet.add("pv-inverter", unit.x, y - H_BOX / 2, W_UNIT, H_BOX)
-    array = sheet.add(
-        "array-existing",
-        x_array if x_array < unit.x - 60 else unit.x - RUN + 20,
-        y - 18,
-        W_ARRAY if x_array < unit.x - 60 else 60,
-        36,
-    )
-    sheet.wires.append(
-        Wire("pv-existing", ((array.right, y), (box.x, y)), (array.right + 8, y), None, True)
-    )
-    planned = "existing-pv" in {s.id for s in design.circuits} | {i for i, _ in design.unsized}
-    if backed and loads:
+    planned = {s.id for s in design.circuits} | {i for i, _ in design.unsized}
+    for n, pv in enumerate(design.plan.kit.pv_inverters, 1):
+        mark = "" if n == 1 else f"-{n}"
+        if f"pv-inverter{mark}" not in has.bodies:
+            return
+        lowest = max(b.bottom for b in sheet.boxes.values() if b.x <= unit.right) + (
+            40 if has.bypass and n == 1 else 0
+        )
+        loads = sheet.boxes.get("loads-panel")
+        on_loads = pv.side == "backup side" or "main-panel" not in sheet.boxes
+        backed = loads if on_loads else None
+        y = lowest + 46
+        if backed:
+            beside = y <= backed.bottom - 8 and n == 1
+            y = max(y, backed.middle[1]) if beside else max(y, backed.bottom + 30)
+        elif loads:
+            y = max(y, loads.bottom + 34)
+        box = sheet.add(f"pv-inverter{mark}", unit.x, y - H_BOX / 2, W_UNIT, H_BOX)
+        room = x_array < unit.x - 60
+        array = sheet.add(
+            f"array-existing{mark}",
+            x_array if room else unit.x - RUN + 20,
+            y - 18,
+            W_ARRAY if room else 60,
+            36,
+        )
+        ends = ((array.right, y), (box.x, y))
+        sheet.wires.append(Wire(f"pv-existing{mark}", ends, (array.right + 8, y), None, True))
+        way = _way_of_pv(sheet, box, y, backed, 16.0 * (n - 1))
+        key = f"existing-pv{mark}"
+        if way:
+            sheet.wires.append(
+                Wire(key, way, (box.right + 8, y), (box.right + RUN - 18, y), key not in planned)
+            )
+
+
+def _way_of_pv(
+    sheet: Sheet, box: Box, y: float, loads: Box | None, aside: float
+) -> tuple[Point, ...]:
+    """From a PV inverter to the loads it feeds, else to the main panel; each further one farther
+    right.
+    """
+    if loads:
         if loads.y + 8 <= y <= loads.bottom - 8:
-            way: tuple[Point, ...] = ((box.right, y), (loads.x, y))
-        else:
-            x = loads.middle[0] + 22
-            way = ((box.right, y), (x, y), (x, loads.bottom))
-    else:
-        panel = sheet.boxes["main-panel"]
-        x = panel.middle[0]
-        if (
-            loads and loads.x < x < loads.right
-        ):  # the panel stands above the loads: come in from its right
-            x, into = panel.right + 16, panel.bottom - 8
-            way = ((box.right, y), (x, y), (x, into), (panel.right, into))
-        else:
-            way = ((box.right, y), (x, y), (x, panel.bottom))
-    sheet.wires.append(
-        Wire("existing-pv", way, (box.right + 8, y), (box.right + RUN - 18, y), not planned)
-    )
+            return ((box.right, y), (loads.x, y))
+        x = loads.middle[0] + 22 + aside
+        return ((box.right, y), (x, y), (x, loads.bottom))
+    panel, below = sheet.boxes.get("main-panel"), sheet.boxes.get("loads-panel")
+    if panel is None:
+        return ()
+    x = panel.middle[0] + aside
+    if below and below.x < x < below.right:  # the panel stands above the loads: from its right
+        x, into = panel.right + 16 + aside, panel.bottom - 8 - aside
+        return ((box.right, y), (x, y), (x, into), (panel.right, into))
+    return ((box.right, y), (x, y), (x, panel.bottom))
 
 
 def _generator_elsewhere(sheet: Sheet, design: Design, has: _Has) -> None:
@@ -549,6 +608,9 @@ def _links(sheet: Sheet, design: Design, has: _Has, units: list[Box]) -> None:
             continue
         if link.source.startswith("pack-") and link.load.startswith("pack-"):
             sheet.links.append((link.id, ((a.x + 12, a.bottom), (b.x + 12, b.y))))
+        elif link.source.startswith("pack-") and link.load != "inverter-1":
+            y = a.bottom - 1  # a bank of its own: straight to its unit
+            sheet.links.append((link.id, ((a.right, y), (b.x, y))))
         elif link.source.startswith("pack-"):
             y = lane_y - 6 * lanes
             lanes += 1

@@ -22,6 +22,7 @@ from gumboot.core.journal import log
 from gumboot.core.journal.log import Entry
 from gumboot.core.land import Verdict
 from gumboot.core.land.moves import ACTS
+from gumboot.core.network.bonds import by_state
 from gumboot.core.plan import Plan
 
 FORMAT = "gumboot-job/1"
@@ -107,7 +108,7 @@ def design_json(design: Design) -> dict[str, Any]:
         ],
         "disconnects": [asdict(x) for x in design.disconnects],
         "bonds": (
-            {state: list(places) for state, places in design.bonds.states()} if design.bonds else {}
+            {state: [b.id for b in bonds] for state, bonds in by_state(design.bonds).items()}
         ),
         "sharing_a": (
             {k: [round(a, 3) for a in v] for k, v in design.sharing.amps.items()}

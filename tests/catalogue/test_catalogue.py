@@ -10,9 +10,9 @@ import pytest
 from jsonschema import Draft202012Validator
 
 from gumboot.catalogue import catalogue, read
+from gumboot.core import kit
 from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.design import design
-from gumboot.core import kit
 from gumboot.core.set.settings import RULES
 from tests.conftest import altered
 
@@ -80,11 +80,30 @@ def test_two_entries_of_one_id_are_refused():
         kit.Catalogue([*rows, *rows])
 
 
-def test_design_raises_only_on_a_catalogue_that_cannot_serve(heron):
+def test_a_shelf_without_devices_names_each_that_is_missing_and_never_takes_a_smaller(heron):
+    """315 A is not put on a 250 A breaker: the stop names what to add, the circuit stays
+    unsized.
+    """
     book = catalogue()
     bare = kit.Catalogue([*book.inverters.values(), *book.packs.values(), *book.modules.values()])
-    with pytest.raises(kit.BrokenCatalogue, match="the catalogue has no array"):
-        design(heron, bare)
+    found = {f.key: f for f in design(heron, bare).findings}
+    for role in ("array", "dc-bus", "dc-breaker", "panel", "ac-breaker", "transfer-switch"):
+        assert found[f"kit.device.{role}"].level == "stop", role
+        assert "has none at all" in found[f"kit.device.{role}"].says
+    small = [d for d in book.devices if d.role != "dc-breaker" or d.up_to_a < 200]
+    short = kit.Catalogue(
+        [
+            *bare.inverters.values(),
+            *bare.packs.values(),
+            *bare.modules.values(),
+            *small,
+            *book.conductors,
+        ]
+    )
+    d = design(heron, short)
+    missing = next(f for f in d.findings if f.key == "kit.device.dc-breaker")
+    assert "238 A" in missing.says or "237.5 A" in missing.says
+    assert "battery-1" in dict(d.unsized) and "battery-1" not in {s.id for s in d.circuits}
 
 
 def test_a_silent_terminal_says_how_its_screw_is_turned():

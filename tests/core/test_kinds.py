@@ -7,9 +7,9 @@ import pytest
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.patch import apply
 from gumboot.core.design import design
+from gumboot.core.network.bonds import by_state
 from gumboot.core.plan import Plan
 from gumboot.core.size.conductors import IEC
-from gumboot.core.size.earthing import bonds_of
 from gumboot.core.size.strings import string_fuse
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from tests.conftest import altered, off_wall
@@ -43,8 +43,8 @@ def test_the_demo_jobs_have_the_faults_they_are_meant_to_have_and_no_other():
     assert stops == {
         "tern": [
             "pv-C.cold",
-            "bus.overfed",
             "battery-2.conductor",
+            "bus.overfed",
             "board.L1.running",
             "wall-A.near.pack-1.pack-2",
             "wall-A.wood.inverter-2",
@@ -256,9 +256,12 @@ def test_packs_in_cabinets_up_to_five_of_five():
         next(b for b in d.bodies if b.id == "pack-1").label == "5 cabinets"
         and "bank.cabinets" not in made(d.plan)[2]
     )
+    bars = [t.key for t in d.terminations if t.stage == "Bars and links"]
+    assert sum("row-bar" in k for k in bars) == 8  # two bars between each pair of five
+    # both posts and the earth of every pack inside
     assert (
-        sum(t.stage == "Bars and links" for t in d.terminations) == 8
-    )  # two bars between each pair of five
+        sum("inside.post" in k for k in bars) == 50 and sum("inside.earth" in k for k in bars) == 25
+    )
     assert s["pack-1"].circuit.name == "Cabinets to battery bus"
 
 
@@ -283,7 +286,9 @@ def test_an_all_in_one_unit_has_no_battery_circuit():
             kit__inverters=2,
         )
     )
-    assert d.bank.count == 2 and not any(x.circuit.system == "dc" for x in s.values())
+    assert (d.bank.count, d.bank.banks, d.bank.total) == (1, 2, 2) and not any(
+        x.circuit.system == "dc" for x in s.values()
+    )
     assert {b.id for b in d.bodies} >= {"gateway", "loads-panel", "grid-combiner"}
 
 
@@ -313,9 +318,9 @@ def test_one_bond_in_every_state(neutral, bond, generator, islanded, running):
     p = plan(
         TERN_HOLLOW, backup__neutral=neutral, backup__bond=bond, kit__generator__bonded=generator
     )
-    bonds = bonds_of(p, None)
-    assert (len(bonds.islanded), len(bonds.generator)) == (islanded, running)
-    found = made(p)[2]
+    d, _, found = made(p)
+    bonds = by_state(d.bonds)
+    assert (len(bonds["islanded"]), len(bonds["on the generator"])) == (islanded, running)
     assert ("bond.island" in found) == (islanded != 1) and ("bond.generator" in found) == (
         running != 1
     )
@@ -466,18 +471,15 @@ def test_a_lug_that_has_no_such_hole():
     )
 
 
-def test_every_source_has_a_disconnect_and_a_person_walks_the_list():
+def test_every_source_is_in_exactly_one_row_and_a_person_walks_the_list():
     for document in (TERN_HOLLOW, SALTINGS_BARN, MOSSBANK_TERRACE, JUNIPER_CUT):
-        d, s, found = made(plan(document))
-        sources = {x.source for x in d.disconnects}
-        assert {
-            c.circuit.name
-            for c in s.values()
-            if c.circuit.family in ("grid", "pack", "generator", "existing-pv")
-        } <= sources
-        assert f"{len(d.disconnects)} disconnects" in found["disconnects"].says and all(
-            x.rule for x in d.disconnects
-        )
+        d, _, found = made(plan(document))
+        named = [k for x in d.disconnects for k in x.sources]
+        assert sorted(named) == sorted(s.id for s in d.network.sources)
+        switches = {k for x in d.disconnects for k in x.switches}
+        assert switches <= set(d.network.switch)
+        assert f"{len(switches)} disconnects" in found["disconnects"].says
+        assert all(x.rule and x.opened_by for x in d.disconnects)
 
 
 def test_bonding_conductors():

@@ -15,7 +15,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from types import CodeType
 
@@ -94,6 +94,10 @@ class Figure:
             self.assumption,
             self.doubt,
         )
+
+    def called(self, name: str) -> Figure:
+        """The same figure under another name."""
+        return replace(self, name=name)
 
     def walk(self) -> Iterator[Figure]:
         """This figure and every figure under it, each once, top down."""

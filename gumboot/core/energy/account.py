@@ -157,7 +157,7 @@ def _sweep(plan: Plan, design: Design, catalogue: Catalogue, i: Inputs) -> dict[
     """
     if design.inverter is None or design.pack is None or design.bank is None:
         return None
-    now = design.bank.count
+    now = design.bank.total
     most = min(MOST_PACKS, max(2 * now + 2, 8))
     charge_a = own_number(
         plan, "charge_a"

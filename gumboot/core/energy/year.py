@@ -238,7 +238,7 @@ def gather(
             max(GENERATOR_OFF, floor_off + 0.1),
         )
     buy, sell = prices(tariff, cal)
-    packs = design.bank.count if design.bank else 0
+    packs = design.bank.total if design.bank else 0
     charge_a = next(
         (
             float(s.value)

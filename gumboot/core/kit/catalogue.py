@@ -28,6 +28,9 @@ class BrokenCatalogue(ValueError):
     """The catalogue itself cannot serve: nothing a plan can do about it."""
 
 
+SAME_CABLE: dict[Family, Family] = {"tap": "grid", "port-use": "backup"}
+
+
 class Catalogue:
     """All equipment known, by id. Hashable by identity, so that a design can be remembered
     for it.
@@ -47,24 +50,27 @@ class Catalogue:
         if len({e.id for e in rows}) != len(rows):
             raise BrokenCatalogue("two catalogue entries share one id")
 
-    def device(self, role: str, amps: float, supply: str = "any", book: str = "any") -> Device:
-        """The smallest device of a role, supply and book that carries `amps`, else the largest.
-        Raises BrokenCatalogue when there is none.
+    def device(
+        self, role: str, amps: float, supply: str = "any", book: str = "any"
+    ) -> Device | None:
+        """The smallest device of a role, supply and book that carries `amps`; None when there is
+        none.
         """
         fits = [
             d
             for d in self.devices
-            if d.role == role and d.supply in (supply, "any") and d.book in (book, "any")
+            if d.role == role
+            and d.supply in (supply, "any")
+            and d.book in (book, "any")
+            and d.up_to_a >= amps - 1e-9
         ]
-        of_role = sorted(fits, key=lambda d: d.up_to_a)
-        if not of_role:
-            raise BrokenCatalogue(f"the catalogue has no {role} for {supply} under {book}")
-        return next((d for d in of_role if d.up_to_a >= amps), of_role[-1])
+        return min(fits, key=lambda d: d.up_to_a, default=None)
 
     def conductor(self, family: Family, book: Book, material: str = "Cu") -> ConductorType | None:
         """The cable used for a family of runs under a book; None when the catalogue has none of
         that metal.
         """
+        family = SAME_CABLE.get(family, family)
         return next(
             (
                 c

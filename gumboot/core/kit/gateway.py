@@ -33,6 +33,7 @@ class Gateway(Entry):
     neutral: Literal["solid", "switched"]
     bond_relay: bool
     meter_inside: bool
+    breakers: tuple[Literal["inverter", "backup"], ...] = ("inverter",)
     grid: Port
     inverter: Port
     backup: Port

@@ -17,7 +17,7 @@ from gumboot.core.kit.terminal import (
     FactoryJoint,
     Terminal,
 )
-from gumboot.core.kit.words import LINES, Chemistry, Stage, Supplied
+from gumboot.core.kit.words import LINES, Chemistry, Opening, Stage, Supplied
 
 
 class Tracker(Entry):
@@ -44,6 +44,10 @@ class Inverter(Entry):
     islanded. capacitance_f and precharge: of its battery port.
     residual: the residual-current device its maker declares enough; None when the maker is silent.
     landing: the order in which its maker wants the stages landed; empty when silent.
+    shutdown: the order in which its maker wants things opened; empty when silent; switch_off: how
+    the unit itself is switched off. neutral: whether
+    its relay opens neutral in an island; None when silent, and then it is as the plan says.
+    feeds_grid: whether it ever pushes into the grid. battery_inputs: of its battery port.
     """
 
     kind: Literal["inverter"]
@@ -73,10 +77,13 @@ class Inverter(Entry):
     capacitance_f: Positive | None = None
     precharge_ohm: Positive | None = None
     battery: Port | None = None
+    battery_inputs: Annotated[int, Field(ge=1, le=8)] = 1
     grid: Port | None = None
     backup: Port | None = None
     generator: Port | None = None
     bond_relay: bool = False
+    neutral: Literal["solid", "switched"] | None = None
+    feeds_grid: bool = True
     fault_a: Positive | None = None
     residual: Literal["A", "B"] | None = None
     links: tuple[Link, ...] = ()
@@ -84,7 +91,8 @@ class Inverter(Entry):
     earth_screws: Annotated[int, Field(ge=1)]
     units_max: Annotated[int, Field(ge=1)] = 1
     capacitor_wait_min: Positive
-    shutdown: Annotated[tuple[str, ...], Field(min_length=1)]
+    shutdown: tuple[Opening, ...] = ()
+    switch_off: str = ""
     factory_joints: tuple[FactoryJoint, ...] = ()
     cover: FactoryJoint | None = None
     block: Block | None = None

@@ -21,6 +21,8 @@ Family = Literal[
     "loads",
     "generator",
     "existing-pv",
+    "tap",
+    "port-use",
 ]
 Supplied = Literal["split-phase 120/240 V", "single-phase 230 V", "three-phase 400/230 V"]
 Chemistry = Literal["LFP", "flooded", "sealed", "gel"]
@@ -30,6 +32,7 @@ LINES: dict[str, tuple[Conductor, ...]] = {
     "three-phase 400/230 V": ("L1", "L2", "L3"),
 }
 Stage = Literal["Battery", "PV", "Grid", "Backup", "Generator", "Links"]
+Opening = Literal["loads", "generator", "backup", "grid", "pv inverter", "pv", "unit", "battery"]
 Ground = Literal[
     "concrete", "solid brick", "hollow block", "timber stud", "steel stud", "wood board", "rail"
 ]

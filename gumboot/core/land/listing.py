@@ -11,14 +11,16 @@ from dataclasses import dataclass, field
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
 from gumboot.core.basis.units import NM_INLB
+from gumboot.core.basis.words import inside
 from gumboot.core.codes import OutsideTable, screws
 from gumboot.core.kit import Catalogue, ConductorType, Inverter
 from gumboot.core.kit.terminal import Conductor, FactoryJoint, Recheck, Socket, Terminal
 from gumboot.core.land.order import in_order, school_of, unit_order
 from gumboot.core.land.termination import STAGES, Kind, Made, Termination
-from gumboot.core.network import Body, End, Thin
+from gumboot.core.network import Body, End, Isolation, Network, SignalCable, isolate
 from gumboot.core.plan import Plan
 from gumboot.core.size.conductors import Sized
+from gumboot.core.size.disconnects import listed
 
 STACK = (
     "lug",
@@ -26,10 +28,6 @@ STACK = (
     "spring washer",
     "nut or bolt",
 )  # common practice, where the maker is silent
-NEVER_DEAD = {
-    "array": "connectors apart and capped: modules are live in light",
-    "pack": "own breaker off, posts covered: they cannot be switched off",
-}
 WEDGE_MM = 2.0  # copper that shows between barrel and insulation: common practice
 
 
@@ -41,14 +39,26 @@ class Sheet:
     inverter: Inverter
     catalogue: Catalogue
     bodies: dict[str, Body]
-    isolate: dict[str, tuple[str, ...]]
+    isolate: dict[str, Isolation]
     screws: dict[str, int] = field(default_factory=dict)
+
+    def opened(self, body: str) -> tuple[str, ...]:
+        """What is open and locked before a hand goes into a body."""
+        return tuple(s.says for s in self.isolate[body].opened) if body in self.isolate else ()
+
+    def live(self, body: str) -> tuple[str, ...]:
+        """What stays live in a body all the same."""
+        if body not in self.isolate:
+            return ()
+        return tuple(
+            f"{x.at}, from {listed([inside(s.name) for s in x.sources])}: {x.why}"
+            for x in self.isolate[body].stays
+        )
 
 
 def list_terminations(
     sized: Iterable[Sized],
-    bodies: Iterable[Body],
-    links: Iterable[Thin],
+    network: Network,
     catalogue: Catalogue,
     plan: Plan,
     inverter: Inverter,
@@ -57,8 +67,9 @@ def list_terminations(
     """Every termination in landing order, numbered from 1. electrode: the conductor to earth
     electrode or bonding, where its size is known.
     """
-    rows, boxes = list(sized), sorted(bodies, key=lambda b: b.role != "inverter")
-    sheet = Sheet(plan, inverter, catalogue, {b.id: b for b in boxes}, isolation(rows))
+    rows, boxes = list(sized), sorted(network.bodies, key=lambda b: b.role != "inverter")
+    isolate_ = {b.id: isolate(network, b.id) for b in boxes}
+    sheet = Sheet(plan, inverter, catalogue, {b.id: b for b in boxes}, isolate_)
     touched = {e.body for s in rows for e in (s.circuit.source, s.circuit.load)}
     out: list[Termination] = []
     out += (dead(b, sheet) for b in boxes if b.id in touched)
@@ -79,37 +90,27 @@ def list_terminations(
             if s.circuit.family == family
             for t in make_off(s, stage, sheet)
         )
-    out += (t for x in links for t in signal(x, sheet))
+    out += (t for x in network.links for t in signal(x, sheet))
     out += (close(b, sheet) for b in boxes if b.id in touched and b.role != "array")
     units = unit_order((s.circuit.source.body, s.circuit.load.body) for s in rows)
     return in_order(out, school_of(plan.landing, inverter), units)
-
-
-def isolation(sized: Sequence[Sized]) -> dict[str, tuple[str, ...]]:
-    """What must be open and locked before a hand goes into a body: the opener of every circuit that
-    comes to it.
-    """
-    out: dict[str, list[str]] = {}
-    for s in sized:
-        c = s.circuit
-        pv = (f"PV switch, {c.load.label}", f"connectors of {c.name[0].lower()}{c.name[1:]} apart")
-        for e in (c.source, c.load):
-            for opener in pv if c.family == "pv" else (f"{c.protection}, {c.source.label}",):
-                if opener not in out.setdefault(e.body, []):
-                    out[e.body].append(opener)
-    return {k: tuple(v) for k, v in out.items()}
 
 
 def dead(b: Body, sheet: Sheet) -> Termination:
     """Before anything: isolated, locked, and proven dead with a proved tester; or made safe where
     it cannot be dead.
     """
+    stays = sheet.live(b.id)
     wait = (
         f"capacitors discharged {sheet.inverter.capacitor_wait_min:g} min, then "
         if b.role == "inverter"
         else ""
     )
-    says = NEVER_DEAD.get(b.role, f"{wait}proved tester: every pole to every other and to earth")
+    says = f"{wait}proved tester: every pole to every other and to earth"
+    if b.role == "array":
+        says = "connectors apart and capped: modules are live in light"
+    elif b.role == "pack":
+        says = "own breaker off, posts covered: cells cannot be switched off"
     return Termination(
         key=f"dead@{b.id}",
         kind="dead",
@@ -120,7 +121,8 @@ def dead(b: Body, sheet: Sheet) -> Termination:
         made="dead",
         label="",
         source=COMMON_PRACTICE,
-        isolate=sheet.isolate.get(b.id, ()),
+        isolate=sheet.opened(b.id),
+        live=stays,
     )
 
 
@@ -146,7 +148,7 @@ def joints(b: Body, sheet: Sheet) -> Iterator[Termination]:
                 source="maker's plate",
                 bit=j.bit,
                 torque=torque,
-                isolate=sheet.isolate.get(b.id, ()),
+                isolate=sheet.opened(b.id),
                 recheck=recheck,
             )
 
@@ -238,7 +240,7 @@ def one_end(
         label=f"C{c.number} {here.label.upper()} {here.port} {conductor}{mark}",
         source=t.source,
         ferrite=t.ferrite,
-        isolate=sheet.isolate.get(here.body, ()),
+        isolate=sheet.opened(here.body),
         recheck=recheck_of(t, made, plan),
     )
 
@@ -253,10 +255,10 @@ def main_earth(rows: Sequence[Sized], electrode: Figure, sheet: Sheet) -> Iterat
     plan, size = sheet.plan, str(electrode.value)
     ends = [e for s in rows for e in (s.circuit.source, s.circuit.load)]
     at = next((e for b in ("main-panel", "loads-panel") for e in ends if e.body == b), None)
-    if at is None:
+    clamp = sheet.catalogue.device("electrode", 0, book=plan.code)
+    if at is None or clamp is None:
         return
     short = "GEC" if plan.code == "nec-2023" else "BONDING"
-    clamp = sheet.catalogue.device("electrode", 0, book=plan.code)
     new = plan.supply.kind == "off-grid"
     for key, t, where in (
         (at.body, at.terminal("PE"), at.terminal("PE").label),
@@ -277,7 +279,7 @@ def main_earth(rows: Sequence[Sized], electrode: Figure, sheet: Sheet) -> Iterat
             cable=f"copper, {electrode.source}",
             bit=t.bit,
             torque=rated_torque(t, size),
-            isolate=sheet.isolate.get(at.body, ()),
+            isolate=sheet.opened(at.body),
             recheck="look",
         )
 
@@ -295,7 +297,7 @@ def recheck_of(t: Terminal, made: Made, plan: Plan) -> Recheck:
     return "torque" if made == "lug" else "look"
 
 
-def signal(x: Thin, sheet: Sheet) -> Iterator[Termination]:
+def signal(x: SignalCable, sheet: Sheet) -> Iterator[Termination]:
     """Both ends of a link: a plug or clip each, or one clamp for each pole."""
     for body, far, socket in ((x.load, x.source, x.at_load), (x.source, x.load, x.at_source)):
         if body in sheet.bodies:
@@ -305,7 +307,7 @@ def signal(x: Thin, sheet: Sheet) -> Iterator[Termination]:
 
 
 def pole(
-    x: Thin, body: str, far: str, socket: Socket, n: int, name: str, sheet: Sheet
+    x: SignalCable, body: str, far: str, socket: Socket, n: int, name: str, sheet: Sheet
 ) -> Termination:
     """One signal end."""
     b, other = sheet.bodies[body], sheet.bodies.get(far)
@@ -335,7 +337,7 @@ def pole(
         torque=torque,
         label=label,
         source=socket.source,
-        isolate=sheet.isolate.get(body, ()),
+        isolate=sheet.opened(body),
         recheck="look" if torque else "none",
     )
 

@@ -56,7 +56,7 @@ def _label(d: Design, body: str) -> str:
 def _nec(d: Design, day: date) -> Iterator[Placard]:
     assert d.inverter is not None  # noqa: S101 - the caller looked
     book, plan = "NEC 2023", d.plan
-    service = "Main panel" if plan.supply.kind != "off-grid" else _label(d, "loads-panel")
+    service = _label(d, "main-panel" if plan.supply.kind != "off-grid" else "loads-panel")
     units = [b.label for b in d.bodies if b.role == "inverter"]
     highest = highest_string(d)
     if highest:
@@ -158,31 +158,22 @@ def _nec(d: Design, day: date) -> Iterator[Placard]:
             if d.fault
             else ()
         )
-        inside = d.inverter.pack_inside != "" and not plan.kit.packs
-        at = (
-            ", ".join(units)
-            if inside
-            else (
-                _label(d, "dc-bus")
-                if any(b.id == "dc-bus" for b in d.bodies)
-                else _label(d, "pack-1")
-            )
-        )
         split = plan.supply.kind.startswith("split") or plan.supply.kind == "off-grid"
         volts = f"NOMINAL AC VOLTAGE {'120/240' if split else fmt(d.inverter.voltage_v)} V"
-        yield Placard(
-            "ess-disconnect",
-            at,
-            "NOTICE",
-            (
-                "ENERGY STORAGE SYSTEM DISCONNECT",
-                volts,
-                f"MAXIMUM DC VOLTAGE {fmt(d.bank.v_max.n)} V",
-                *fault,
-            ),
-            f"{book} 706.15(C)",
-            tuple(f for f in (d.bank.v_max, d.fault) if f),
-        )
+        for n, at in enumerate(_storage(d), 1):
+            yield Placard(
+                "ess-disconnect" if n == 1 else f"ess-disconnect.{n}",
+                at,
+                "NOTICE",
+                (
+                    "ENERGY STORAGE SYSTEM DISCONNECT",
+                    volts,
+                    f"MAXIMUM DC VOLTAGE {fmt(d.bank.v_max.n)} V",
+                    *fault,
+                ),
+                f"{book} 706.15(C)",
+                tuple(f for f in (d.bank.v_max, d.fault) if f),
+            )
     if plan.backup.loads != "nothing" and plan.supply.kind != "off-grid":
         yield Placard(
             "standby",
@@ -219,7 +210,7 @@ def _iec(d: Design, day: date) -> Iterator[Placard]:
     board = next((b.label for b in d.bodies if b.role == "main-panel"), _label(d, "loads-panel"))
     units = [b.label for b in d.bodies if b.role == "inverter"]
     highest = highest_string(d)
-    existing = plan.kit.existing_pv is not None
+    existing = bool(plan.kit.pv_inverters)
     if highest or existing:
         yield Placard(
             "pv-here",
@@ -280,19 +271,20 @@ def _iec(d: Design, day: date) -> Iterator[Placard]:
             if d.fault
             else ()
         )
-        yield Placard(
-            "battery",
-            _label(d, "pack-1"),
-            "WARNING",
-            (
-                "BATTERY",
-                f"{fmt(d.bank.v_nom.n)} V NOMINAL, UP TO {fmt(d.bank.v_max.n)} V DC",
-                "CANNOT BE SWITCHED OFF AT ITS POSTS",
-                *fault,
-            ),
-            "IEC 62485-5; common practice",
-            tuple(f for f in (d.bank.v_nom, d.bank.v_max, d.fault) if f),
-        )
+        for n, at in enumerate(_storage(d), 1):
+            yield Placard(
+                "battery" if n == 1 else f"battery.{n}",
+                at,
+                "WARNING",
+                (
+                    "BATTERY",
+                    f"{fmt(d.bank.v_nom.n)} V NOMINAL, UP TO {fmt(d.bank.v_max.n)} V DC",
+                    "CANNOT BE SWITCHED OFF AT ITS POSTS",
+                    *fault,
+                ),
+                "IEC 62485-5; common practice",
+                tuple(f for f in (d.bank.v_nom, d.bank.v_max, d.fault) if f),
+            )
     if plan.backup.loads != "nothing":
         yield Placard(
             "island",
@@ -314,6 +306,20 @@ def _iec(d: Design, day: date) -> Iterator[Placard]:
     yield from _legends(d, "IEC 60364-5-51 514.4, IEC 61439-3")
 
 
+def _storage(d: Design) -> list[str]:
+    """Where the storage disconnects stand: one place for each bank, on its bus where it has one."""
+    buses = [b.label for b in d.bodies if b.role == "dc-bus"]
+    if buses:
+        return buses
+    rows = [x.at for x in d.disconnects if any(_is_pack(d, k) for k in x.sources)]
+    return list(dict.fromkeys(rows))
+
+
+def _is_pack(d: Design, source: str) -> bool:
+    network = d.network
+    return network is not None and any(s.id == source and s.kind == "pack" for s in network.sources)
+
+
 def sources_of(d: Design) -> tuple[str, ...]:
     """A line for every source: what it is, what opens it, where."""
     return tuple(f"{x.source}: {x.opened_by}, {x.at}".upper() for x in d.disconnects)
@@ -323,18 +329,19 @@ def _legends(d: Design, clause: str) -> Iterator[Placard]:
     """One legend for each box that has breakers of this job: what each feeds, its rating, and what
     its conductor permits.
     """
+    network = d.network
+    if network is None:
+        return
+    sized = {s.id: s for s in d.circuits}
     boxes: dict[str, list[str]] = {}
-    for s in d.circuits:
-        c = s.circuit
-        if c.system == "ac" and s.protection:
-            box = (
-                c.load
-                if c.family in ("backup",) and c.load.port.startswith("breaker")
-                else c.source
-            )
-            boxes.setdefault(box.label, []).append(
-                f"C{c.number} {box.port}: {c.name}, {s.protection_text}, conductor permits"
-                f" {math.floor(s.permitted.n)} A"
-            )
+    for switch in network.switches:
+        s = sized.get(switch.protects)
+        if s is None or s.circuit.system != "ac" or not s.protection:
+            continue
+        boxes.setdefault(switch.place, []).append(
+            f"C{s.circuit.number} {switch.name}: {s.circuit.name}, {s.protection_text},"
+            f" conductor permits {math.floor(s.permitted.n)} A"
+        )
     for label, rows in boxes.items():
-        yield Placard(f"legend.{label}", label, "", (f"{label.upper()}: LEGEND", *rows), clause)
+        name = (f"{label.upper()}: LEGEND", *rows)
+        yield Placard(f"legend.{label}", label, "", name, clause)

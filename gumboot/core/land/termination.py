@@ -30,9 +30,9 @@ Made = Literal[
 STAGES: tuple[tuple[str, tuple[Family, ...]], ...] = (
     ("Battery", ("battery", "pack")),
     ("PV", ("pv", "existing-pv")),
-    ("Grid", ("grid", "grid-feeder", "changeover")),
+    ("Grid", ("grid", "grid-feeder", "changeover", "tap")),
     ("Backup", ("backup", "backup-feeder", "loads")),
-    ("Generator", ("generator",)),
+    ("Generator", ("generator", "port-use")),
 )
 SCREWED: tuple[Made, ...] = ("lug", "bare", "ferrule", "screw", "ring")
 
@@ -99,6 +99,7 @@ class Termination:
     torque: Figure | None = None
     ferrite: str = ""
     isolate: tuple[str, ...] = ()
+    live: tuple[str, ...] = ()
     recheck: Recheck = "none"
 
     @property

@@ -1,46 +1,85 @@
-"""Circuits: what connects to what, and the conductor, protection and earth of each.
+"""The network of a job: what connects to what, and what opens it.
 
-array ──pv──┐                       ┌──grid── (combiner ──grid-feeder──) main panel ── grid
-            inverter ───────────────┤                                        │ changeover
-pack ──pack── bus ──battery──┘      └──backup── (combiner ──backup-feeder──) changeover ──loads──
-loads panel
+array ──[plug]─[PV switch]──┐          ┌─[relay]── grid ── (combiner ──) main panel ─[main]─ utility
+                            inverter ──┤                                     │ changeover
+cells ─[own breaker]─ bus ──┘          └── backup ── (combiner ──) changeover ── loads panel
 
 Every kind of system is this picture with parts left out: off grid there is no main panel; an
-inverter with one AC port
-has its grid line on the gateway; an essential board needs no changeover; one pack and one inverter
-need no bus.
+inverter with one AC port has its grid line on the gateway; an essential board needs no changeover;
+one pack and one inverter need no bus. `build` makes it once; `ask`, `bonds` and `fault` answer.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-
-from gumboot.core.network.ac import lay_ac
-from gumboot.core.network.circuit import Body, Circuit, End, Role, Thin, end
-from gumboot.core.network.dc import lay_battery, lay_pv
-from gumboot.core.network.layout import Layout
+from gumboot.core.kit import Catalogue, Gateway, Inverter, Pack
+from gumboot.core.network.ac import lay_ac, lay_units
+from gumboot.core.network.ask import (
+    Isolation,
+    Meeting,
+    OnBar,
+    StaysLive,
+    frontier,
+    isolate,
+    least_cut,
+    live,
+    meeting,
+    on_busbar,
+    reached,
+)
+from gumboot.core.network.builder import Builder
+from gumboot.core.network.circuit import Body, Circuit, End, Role, SignalCable, end
+from gumboot.core.network.dc import lay_battery
+from gumboot.core.network.element import Bond, Node, Source, Switch, Wire
 from gumboot.core.network.links import lay_links
+from gumboot.core.network.network import Network, Open
+from gumboot.core.network.pv import lay_pv
+from gumboot.core.plan import Plan
+from gumboot.core.size.bank import Bank
+from gumboot.core.size.strings import StringDesign
 
-__all__ = ["Body", "Circuit", "End", "Laid", "Role", "Thin", "end", "lay_out"]
+__all__ = [
+    "Body",
+    "Bond",
+    "Circuit",
+    "End",
+    "Isolation",
+    "Meeting",
+    "Network",
+    "Node",
+    "OnBar",
+    "Open",
+    "Role",
+    "SignalCable",
+    "Source",
+    "StaysLive",
+    "Switch",
+    "Wire",
+    "build",
+    "end",
+    "frontier",
+    "isolate",
+    "least_cut",
+    "live",
+    "meeting",
+    "on_busbar",
+    "reached",
+]
 
 
-@dataclass(frozen=True, slots=True)
-class Laid:
-    """A job laid out: its bodies, circuits in the order they are numbered, and thin lines."""
-
-    bodies: tuple[Body, ...]
-    circuits: tuple[Circuit, ...]
-    links: tuple[Thin, ...]
-
-
-def lay_out(lay: Layout) -> Laid:
-    """Every body, circuit and link of a job of any kind."""
-    lay_pv(lay)
-    lay_battery(lay)
-    lay_ac(lay)
-    lay_links(lay)
-    bodies = tuple(
-        replace(b, case=lay.cases.get(b.id), block=lay.block(b), cover=lay.cover(b))
-        for b in lay.bodies.values()
-    )
-    return Laid(bodies, tuple(lay.circuits), tuple(lay.links))
+def build(
+    plan: Plan,
+    catalogue: Catalogue,
+    inverter: Inverter,
+    pack: Pack | None,
+    gateway: Gateway | None,
+    bank: Bank | None,
+    strings: list[StringDesign],
+) -> Network:
+    """Every body, circuit, signal cable, node, wire, switch and source of a job of any kind."""
+    b = Builder(plan, catalogue, inverter, pack, gateway, bank, strings)
+    lay_units(b)
+    lay_pv(b)  # circuits are numbered as they are laid: strings, battery, AC
+    lay_battery(b)
+    lay_ac(b)
+    lay_links(b)
+    return b.done()

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from gumboot.core.basis.figure import Figure, given
-from gumboot.core.kit import Family
+from gumboot.core.kit import Device, Family
 from gumboot.core.kit.enclosure import Case
 from gumboot.core.kit.terminal import Block, Conductor, FactoryJoint, Socket, Terminal
 from gumboot.core.plan import Run
@@ -23,6 +23,8 @@ Role = Literal[
     "main-panel",
     "loads",
     "generator",
+    "house-panel",
+    "port-use",
 ]
 UNITY = given("pf", 1.0, "", "Power factor", "the inverter's default")
 DC: tuple[Conductor, ...] = ("+", "−", "PE")
@@ -30,13 +32,17 @@ DC: tuple[Conductor, ...] = ("+", "−", "PE")
 
 @dataclass(frozen=True, slots=True)
 class End:
-    """One end of a circuit: the body it lands on and the terminals that take its conductors."""
+    """One end of a circuit: the body it lands on, the terminals that take its conductors, and the
+    node of the network they are. missing: the shelf has no device for it, so nothing can be sized.
+    """
 
     body: str
     label: str
     port: str
     terminals: tuple[Terminal, ...]
     temp_c: int
+    node: str
+    missing: bool = False
 
     def terminal(self, conductor: Conductor) -> Terminal:
         """The terminal for one conductor. Raises StopIteration when the catalogue gave none: a
@@ -58,11 +64,12 @@ class Body:
     case: Case | None = None
     block: Block | None = None
     cover: FactoryJoint | None = None
+    device: Device | None = None  # the panel, switch or bus chosen for it
 
 
 @dataclass(frozen=True, slots=True)
-class Thin:
-    """A thin line: a link between two bodies, with its conductors in words, and where it ends at
+class SignalCable:
+    """A signal cable between two bodies, with its conductors in words, and where it ends at
     each.
     """
 
@@ -103,6 +110,11 @@ class Circuit:
     upstream: tuple[str, ...] = ()
 
     @property
+    def missing(self) -> bool:
+        """Whether the shelf lacks a device that one of its ends needs."""
+        return self.source.missing or self.load.missing
+
+    @property
     def system(self) -> Literal["pv", "dc", "ac"]:
         """What flows: "pv", "dc" or "ac"."""
         return "pv" if self.family == "pv" else "ac" if self.power_factor else "dc"
@@ -118,7 +130,16 @@ class Circuit:
         return "L3" in self.conductors
 
 
-def end(body: str, label: str, port: str, terminals: tuple[Terminal, ...], *extra: Terminal) -> End:
+def end(
+    body: str,
+    label: str,
+    port: str,
+    terminals: tuple[Terminal, ...],
+    *extra: Terminal,
+    node: str,
+    missing: bool = False,
+) -> End:
     """An end whose rating is that of its weakest live terminal. NEC 110.14(C)."""
     every = terminals + extra
-    return End(body, label, port, every, min(t.temp_c for t in every if t.conductor != "PE"))
+    coolest = min((t.temp_c for t in every if t.conductor != "PE"), default=60)
+    return End(body, label, port, every, coolest, node, missing)

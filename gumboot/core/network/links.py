@@ -1,4 +1,4 @@
-"""Thin lines: battery link, meter and current transformers, gateway control, the link between
+"""Signal cables: battery link, meter and current transformers, gateway control, the link between
 parallel inverters.
 """
 
@@ -6,81 +6,61 @@ from __future__ import annotations
 
 import itertools
 
-from gumboot.core.network.circuit import Thin
-from gumboot.core.network.layout import Layout
+from gumboot.core.kit.link import Link
+from gumboot.core.network.builder import Builder
+from gumboot.core.network.circuit import SignalCable
+from gumboot.core.network.dc import packs_each
 
 
-def lay_links(lay: Layout) -> None:
+def lay_links(b: Builder) -> None:
     """Every link the sheets of inverter and gateway name, where both its ends are in the job."""
-    count = lay.plan.kit.inverters
-    packs = [b for b in lay.bodies if b.startswith("pack-")]
-    for link in lay.inverter.links:
-        if link.to == "bank" and packs:
-            if link.name == "BMS link":
-                if lay.pack is None or lay.pack.link == "none":
-                    continue  # lead cells say nothing
-                _chain(lay, packs)
-            lay.links.append(
-                Thin(
-                    f"link-{link.name}",
-                    link.name,
-                    link.conductors,
-                    packs[0],
-                    "inverter-1",
-                    link.there,
-                    link.here,
-                )
-            )
-        elif (
-            link.to == "meter"
-            and "main-panel" in lay.bodies
-            and not (lay.gateway and lay.gateway.meter_inside)
-        ):
-            lay.links.append(
-                Thin(
-                    f"link-{link.name}",
-                    link.name,
-                    link.conductors,
-                    "inverter-1",
-                    "main-panel",
-                    link.here,
-                    link.there,
-                )
-            )
+    for link in b.inverter.links:
+        if link.to == "bank":
+            _bank(b, link)
+        elif link.to == "meter":
+            if "main-panel" in b.bodies and not (b.gateway and b.gateway.meter_inside):
+                _add(b, link, f"link-{link.name}", "inverter-1", "main-panel", out=True)
         elif link.to == "inverter":
-            lay.links += [
-                Thin(
-                    f"link-{link.name}-{i}",
-                    link.name,
-                    link.conductors,
-                    f"inverter-{i}",
-                    f"inverter-{i + 1}",
-                    link.here,
-                    link.there,
+            for i in range(1, b.plan.kit.inverters):
+                key = f"link-{link.name}-{i}"
+                _add(b, link, key, f"inverter-{i}", f"inverter-{i + 1}", out=True)
+    if b.gateway and "gateway" in b.bodies:
+        for link in b.gateway.links:
+            _add(b, link, f"link-{link.name}", "inverter-1", "gateway", out=False)
+
+
+def _add(b: Builder, link: Link, key: str, source: str, load: str, out: bool) -> None:
+    """A cable whose sheet is that of its source (out) or of its load."""
+    ends = (link.here, link.there) if out else (link.there, link.here)
+    b.links.append(SignalCable(key, link.name, link.conductors, source, load, *ends))
+
+
+def groups(b: Builder) -> list[tuple[int, list[str]]]:
+    """(the inverter it talks to, its pack bodies) of every bank."""
+    packs = [x for x in b.bodies if x.startswith("pack-")]
+    if b.pack is not None and b.pack.form == "stack":
+        return [(i, [p]) for i, p in enumerate(packs, 1)]
+    if b.pack is not None and b.pack.cabinet:
+        return [(1, packs)] if packs else []
+    out, first = [], 0
+    for i, n in enumerate(packs_each(b), 1):
+        out += [(i, packs[first : first + n])] if packs[first : first + n] else []
+        first += n
+    return out
+
+
+def _bank(b: Builder, link: Link) -> None:
+    """From the first pack of each bank to the inverter it talks to; from pack to pack within it."""
+    bms = link.name == "BMS link"
+    if bms and (b.pack is None or b.pack.link == "none"):
+        return  # lead cells say nothing
+    for i, packs in groups(b):
+        if bms and b.pack and b.pack.chain:
+            leaves, enters = b.pack.chain
+            for one, next_ in itertools.pairwise(packs):
+                key = f"link-{one}-{next_}"
+                b.links.append(
+                    SignalCable(key, "pack to pack", b.pack.link, one, next_, leaves, enters)
                 )
-                for i in range(1, count)
-            ]
-    if lay.gateway and "gateway" in lay.bodies:
-        lay.links += [
-            Thin(
-                f"link-{link.name}",
-                link.name,
-                link.conductors,
-                "inverter-1",
-                "gateway",
-                link.there,
-                link.here,
-            )
-            for link in lay.gateway.links
-        ]
-
-
-def _chain(lay: Layout, packs: list[str]) -> None:
-    assert lay.pack is not None  # noqa: S101 - a pack on the sheet came from one
-    if lay.pack.chain is None:
-        return
-    leaves, enters = lay.pack.chain
-    lay.links += [
-        Thin(f"link-{a}-{b}", "pack to pack", lay.pack.link, a, b, leaves, enters)
-        for a, b in itertools.pairwise(packs)
-    ]
+        key = f"link-{link.name}" if i == 1 else f"link-{link.name}-{i}"
+        _add(b, link, key, packs[0], f"inverter-{i}", out=False)

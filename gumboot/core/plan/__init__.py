@@ -43,7 +43,7 @@ from gumboot.core.plan.plan import Plan
 from gumboot.core.plan.run import Fitted, Reel, Run
 from gumboot.core.plan.site import Site
 from gumboot.core.plan.strings import PvString
-from gumboot.core.plan.supply import ExistingPv, Generator, Supply
+from gumboot.core.plan.supply import ExistingPv, Generator, PortUse, Supply
 from gumboot.core.plan.survey import Survey
 from gumboot.core.plan.wall import Backing, Extra, Neighbour, Spacing, Spot, Wall
 
@@ -79,6 +79,7 @@ __all__ = [
     "Part",
     "Percent",
     "Plan",
+    "PortUse",
     "Price",
     "PvString",
     "Rate",

@@ -11,7 +11,11 @@ from gumboot.core.plan.fields import (
 
 
 class Backup(Part):
-    """What lives on in an outage, what changes over, and where neutral then meets earth."""
+    """What lives on in an outage, what changes over, and where neutral then meets earth.
+
+    board_a: rating of the feeder to the board of the backed-up loads; bus_a: of that board's
+    busbar, in A, where it is known.
+    """
 
     loads: Literal["nothing", "whole house", "essential board", "transfer-switched circuits"] = (
         "whole house"
@@ -22,3 +26,4 @@ class Backup(Part):
     neutral: Literal["solid", "switched"] = "solid"
     bond: Literal["service", "inverter", "gateway", "loads panel"] = "service"
     board_a: Amps | None = None
+    bus_a: Amps | None = None

@@ -84,6 +84,8 @@ FAMILIES: tuple[Family, ...] = (
     "loads",
     "generator",
     "existing-pv",
+    "tap",
+    "port-use",
 )
 Landing = Literal["maker", "battery first", "battery last", "unit by unit"]
 

@@ -4,20 +4,43 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import (
-    Field,
-)
+from pydantic import AfterValidator, BeforeValidator, Field, StringConstraints
 
 from gumboot.core.plan.fields import (
     Name,
     Part,
 )
-from gumboot.core.plan.supply import ExistingPv, Generator
+from gumboot.core.plan.supply import ExistingPv, Generator, PortUse
+
+
+def spaced_lines(text: object) -> object:
+    """Lines as they are typed, "l1, L2" too, as "L1 L2"; what is none of them stays for the limit
+    to refuse.
+    """
+    return " ".join(text.upper().replace(",", " ").split()) if isinstance(text, str) else text
+
+
+def known_lines(text: str) -> str:
+    """Lines of a three-phase supply. Raises ValueError, with what to type."""
+    if any(x not in ("L1", "L2", "L3") for x in text.split()):
+        raise ValueError("type the line of each unit in turn, such as L1 L2 L3")
+    return text
+
+
+UnitLines = Annotated[
+    str,
+    BeforeValidator(spaced_lines),
+    StringConstraints(max_length=17),
+    AfterValidator(known_lines),
+]
 
 
 class Kit(Part):
     """What is fitted, by catalogue id. `packs` stand in parallel, each of `series` units in series;
-    `towers` share one stack.
+    `towers` share one stack. banks: one for all inverters, or one for each; hookup: over a bus,
+    from
+    pack to pack, or each to an input of its own. lines: where single-phase units stand in a
+    three-phase house, in turn when silent. port_use: what the generator port serves instead.
     """
 
     inverter: Name
@@ -31,3 +54,13 @@ class Kit(Part):
     gateway: Name | None = None
     generator: Generator | None = None
     existing_pv: ExistingPv | None = None
+    more_pv: Annotated[tuple[ExistingPv, ...], Field(max_length=5)] = ()
+    banks: Literal["one for all", "one per inverter"] = "one for all"
+    hookup: Literal["bus", "chain", "inputs"] = "bus"
+    lines: UnitLines = ""
+    port_use: PortUse | None = None
+
+    @property
+    def pv_inverters(self) -> tuple[ExistingPv, ...]:
+        """Every PV inverter that is there already."""
+        return (*((self.existing_pv,) if self.existing_pv else ()), *self.more_pv)

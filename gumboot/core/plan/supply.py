@@ -19,7 +19,8 @@ class Supply(Part):
     """The service: main breaker and busbar in A; where the back-fed breaker sits; the sum of all
     load breakers if known.
 
-    Under the IEC: earthing of the supply, the external loop impedance or the earth electrode in Ω.
+    Under the IEC: earthing of the supply, the external loop impedance or the earth electrode in Ω;
+    whether the installation has an earth electrode of its own.
     """
 
     kind: Literal[
@@ -33,6 +34,7 @@ class Supply(Part):
     service_size: Size | None = None
     earthing: Literal["TN-C-S", "TN-S", "TT"] | None = None
     loop_ohm: Annotated[float, Field(gt=0, le=200)] | None = None
+    electrode: Literal["unknown", "none", "own"] = "unknown"
 
 
 class Generator(Part):
@@ -52,6 +54,7 @@ class ExistingPv(Part):
 
     array_w: its modules at standard conditions; None takes them as its AC power. Tilt and azimuth
     as of a string.
+    line: the one it stands on in a three-phase house, or all of them.
     """
 
     power_w: Annotated[float, Field(gt=0, le=200_000)]
@@ -59,4 +62,12 @@ class ExistingPv(Part):
     tilt_deg: Annotated[float, Field(ge=0, le=90)] = 30
     azimuth_deg: Annotated[float, Field(ge=0, lt=360)] = 180
     side: Literal["backup side", "grid side"] = "backup side"
+    line: Literal["all", "L1", "L2", "L3"] = "all"
     obeys_frequency: Literal["yes", "no", "unknown"] = "unknown"
+
+
+class PortUse(Part):
+    """What a unit's generator port serves instead of a generator, and its power in W."""
+
+    use: Literal["managed load", "PV inverter"] = "managed load"
+    power_w: Annotated[float, Field(gt=0, le=200_000)]

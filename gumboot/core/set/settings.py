@@ -471,34 +471,18 @@ RULES: dict[str, Callable[[MenuItem, Job], Filled]] = {
 }
 
 
-def fill_menu(job: Job) -> tuple[list[Setting], list[Finding]]:
-    """The menu in the unit's own order, and what is wrong with what the crew keyed. A rule the
+def fill_menu(job: Job) -> list[Setting]:
+    """The menu in the unit's own order; what the crew keyed, where the line takes it. A rule the
     program lacks is a broken catalogue (KeyError).
     """
     settings: list[Setting] = []
-    found: list[Finding] = []
     for item in job.inverter.menu:
         proposed, reason, figure = RULES[item.rule](item, job)
         keyed = job.plan.settings.get(item.id)
         value: float | str = proposed
-        if keyed is not None:
-            fault = misfit(item, keyed)
-            if fault:
-                found.append(
-                    stop(
-                        f"set.{item.id}.value",
-                        f"set.{item.id}",
-                        f"{item.label}: {fault}.",
-                        "inverter menu",
-                        _back(item.id, proposed, item.unit),
-                    )
-                )
-            else:
-                value, reason = (
-                    (float(keyed), "the crew's own choice")
-                    if not isinstance(keyed, str)
-                    else (keyed, "the crew's own choice")
-                )
+        if keyed is not None and not misfit(item, keyed):
+            value = keyed if isinstance(keyed, str) else float(keyed)
+            reason = "the crew's own choice"
         settings.append(
             Setting(
                 item.id,
@@ -515,20 +499,29 @@ def fill_menu(job: Job) -> tuple[list[Setting], list[Finding]]:
                 figure,
             )
         )
-    unknown = [k for k in job.plan.settings if k not in {i.id for i in job.inverter.menu}]
-    found += [
-        check(
-            f"set.{k}.unknown",
-            "settings",
-            f"The plan keys “{k}”, which this unit's menu does not have.",
-            "inverter menu",
-            Cure("Remove it", (Change(f"/settings/{k}", None),)),
-        )
-        for k in unknown
-    ]
-    return settings, found + order_findings(settings, job) + current_findings(
-        settings
-    ) + work_findings(settings, job)
+    return settings
+
+
+def menu_findings(settings: list[Setting], job: Job) -> list[Finding]:
+    """What is wrong with what the crew keyed: a value the line does not take, a line the menu does
+    not have, an order that does not hold.
+    """
+    found: list[Finding] = []
+    proposed = {s.id: s.proposed for s in settings}
+    for item in job.inverter.menu:
+        keyed = job.plan.settings.get(item.id)
+        if keyed is not None and (fault := misfit(item, keyed)):
+            place, says = f"set.{item.id}", f"{item.label}: {fault}."
+            back = _back(item.id, proposed[item.id], item.unit)
+            found.append(stop(f"{place}.value", place, says, "inverter menu", back))
+    known = {i.id for i in job.inverter.menu}
+    for k in job.plan.settings:
+        if k not in known:
+            says = f"The plan keys “{k}”, which this unit's menu does not have."
+            remove = Cure("Remove it", (Change(f"/settings/{k}", None),))
+            found.append(check(f"set.{k}.unknown", "settings", says, "inverter menu", remove))
+    found += order_findings(settings, job) + current_findings(settings)
+    return found + work_findings(settings, job)
 
 
 def work_findings(settings: list[Setting], job: Job) -> list[Finding]:

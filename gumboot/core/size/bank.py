@@ -31,6 +31,8 @@ class Bank:
     """
 
     count: int
+    banks: int
+    total: int
     v_nom: Figure
     v_low: Figure
     v_max: Figure
@@ -122,15 +124,27 @@ def inverter_current(plan: Plan, inverter: Inverter, v_low: Figure) -> Figure:
     )
 
 
+def banks_of(plan: Plan, inverter: Inverter, pack: Pack) -> int:
+    """How many banks a job has: one for all inverters, or one for each where its packs are inside
+    it, stand in a stack of its own, or are planned so.
+    """
+    kit = plan.kit
+    own = pack.form == "stack" or inverter.pack_inside or kit.banks == "one per inverter"
+    return kit.inverters if own else 1
+
+
 def design_bank(plan: Plan, inverter: Inverter, pack: Pack) -> Bank:
     """All figures of the bank."""
     kit = plan.kit
-    count = kit.packs + (kit.inverters if inverter.pack_inside else 0)
+    banks = banks_of(plan, inverter, pack)
+    total = kit.packs + (kit.inverters if inverter.pack_inside else 0)
+    count = max(total // banks, 1)
     series = kit.series if pack.form != "pack" else 1
     packs = given(
         "n_pack", count, "", "Packs in parallel" if series == 1 else "Strings in parallel", "plan"
     )
-    units = given("n_inv", kit.inverters, "", "Inverters", "plan")
+    units = given("n_inv", kit.inverters // banks, "", "Inverters on one bank", "plan")
+    every_pack = given("n_all", total, "", "All packs of the job", "plan")
     v_nom = in_series(
         "Nominal voltage",
         "V_nom",
@@ -158,7 +172,13 @@ def design_bank(plan: Plan, inverter: Inverter, pack: Pack) -> Bank:
     v_low = lowest_voltage(pack, series)
     one = inverter_current(plan, inverter, v_low)
     every = solve(
-        "I_all", "A", "All inverters together", f"n_inv * {one.symbol}", units, one, source="sum"
+        "I_all",
+        "A",
+        "All inverters of one bank together",
+        f"n_inv * {one.symbol}",
+        units,
+        one,
+        source="sum",
     )
     rated = given("I_pack", pack.discharge_max_a, "A", "Continuous current of one", "pack sheet")
     share = given(
@@ -195,6 +215,8 @@ def design_bank(plan: Plan, inverter: Inverter, pack: Pack) -> Bank:
     )
     return Bank(
         count,
+        banks,
+        total,
         v_nom,
         v_low,
         v_max,
@@ -218,8 +240,8 @@ def design_bank(plan: Plan, inverter: Inverter, pack: Pack) -> Bank:
             "E",
             "kWh",
             "Usable energy",
-            "n_pack * C * V_nom * DoD * eta / 1000",
-            packs,
+            "n_all * C * V_nom * DoD * eta / 1000",
+            every_pack,
             capacity,
             v_nom,
             depth,
@@ -275,14 +297,18 @@ def class_findings(plan: Plan, bank: Bank, inverter: Inverter, pack: Pack) -> li
 def count_findings(plan: Plan, inverter: Inverter, pack: Pack) -> list[Finding]:
     """How many in parallel, in series, in cabinets and towers the maker allows."""
     kit, found = plan.kit, list[Finding]()
-    if kit.packs > pack.parallel_max and pack.form != "stack":
+    banks = banks_of(plan, inverter, pack)
+    if kit.packs > pack.parallel_max * banks and pack.form != "stack":
         found.append(
             stop(
                 "bank.parallel",
                 "bank",
                 f"{kit.packs} packs in parallel; {pack.model} allows {pack.parallel_max}.",
                 "pack sheet",
-                Cure(f"Plan {pack.parallel_max} packs", (Change("/kit/packs", pack.parallel_max),)),
+                Cure(
+                    f"Plan {pack.parallel_max * banks} packs",
+                    (Change("/kit/packs", pack.parallel_max * banks),),
+                ),
             )
         )
     if pack.form == "stack" and kit.packs != kit.inverters:
@@ -335,13 +361,13 @@ def bank_findings(plan: Plan, bank: Bank, inverter: Inverter, pack: Pack) -> lis
     """Counts and current. `class_findings` comes first."""
     found = count_findings(plan, inverter, pack)
     if bank.i_bank.n < bank.i_all.n:
-        need = -int(-bank.i_all.n // (pack.discharge_max_a * SHARING)) - (
-            bank.count - plan.kit.packs
-        )
+        each = -int(-bank.i_all.n // (pack.discharge_max_a * SHARING))
+        need = each * bank.banks - (bank.total - plan.kit.packs)
         cure = (
             Cure(f"Plan {need} packs", (Change("/kit/packs", need),))
             if pack.form != "stack"
-            and need <= min(pack.parallel_max, 25)
+            and each <= pack.parallel_max
+            and need <= 25
             and not inverter.pack_inside
             else Cure(
                 "Choose a pack of higher current, or limit charge and discharge in Set",
@@ -401,7 +427,7 @@ def bank_findings(plan: Plan, bank: Bank, inverter: Inverter, pack: Pack) -> lis
 
 def _limit(bank: Bank, inverter: Inverter, plan: Plan) -> tuple[Change, ...]:
     keys = {m.id: m.least or 0 for m in inverter.menu if m.id in ("charge_a", "discharge_a")}
-    each = float(int(bank.i_bank.n / plan.kit.inverters))
+    each = float(int(bank.i_bank.n / max(plan.kit.inverters // bank.banks, 1)))
     return (
         tuple(Change(f"/settings/{k}", each) for k in keys)
         if len(keys) == 2 and each >= max(keys.values()) and each >= 1

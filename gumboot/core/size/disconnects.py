@@ -1,5 +1,5 @@
 """What opens each source: where a hand goes in the night. Every one within reach, lockable when
-open, and labelled.
+open, and labelled. And the steps by which a system goes down.
 """
 
 from __future__ import annotations
@@ -8,74 +8,82 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from gumboot.core.basis.finding import Cure, Finding, check
-from gumboot.core.network import Body
+from gumboot.core.basis.words import inside
+from gumboot.core.kit import Inverter
+from gumboot.core.network import Network, Source, Switch, frontier
 from gumboot.core.plan import Plan
-from gumboot.core.size.conductors import Sized
 
 
 @dataclass(frozen=True, slots=True)
 class Disconnect:
-    """One source, what opens it, where that stands, and the clause that asks for it."""
+    """One row of the directory: sources that the same switches open, those switches, where they
+    stand, and the clause that asks for it.
+    """
 
     source: str
     opened_by: str
     at: str
     rule: str
+    sources: tuple[str, ...] = ()
+    switches: tuple[str, ...] = ()
 
 
 CLAUSES = {
     "nec-2023": {
-        "pv": "NEC 2023 690.13, 690.15",
-        "dc": "NEC 2023 706.15",
-        "grid": "NEC 2023 705.20",
+        "utility": "NEC 2023 230.70",
+        "string": "NEC 2023 690.13, 690.15",
+        "pack": "NEC 2023 706.15",
+        "inverter": "NEC 2023 705.20",
+        "pv inverter": "NEC 2023 705.20",
         "generator": "NEC 2023 445.18",
-        "backup": "NEC 2023 710.15",
     },
     "iec-60364": {
-        "pv": "IEC 60364-7-712 712.536",
-        "dc": "IEC 60364-5-57",
-        "grid": "IEC 60364-5-55 551.7.6",
+        "utility": "IEC 60364-5-53 536",
+        "string": "IEC 60364-7-712 712.536",
+        "pack": "IEC 60364-5-57",
+        "inverter": "IEC 60364-5-55 551.7.6",
+        "pv inverter": "IEC 60364-5-55 551.7.6",
         "generator": "IEC 60364-5-55 551.2",
-        "backup": "IEC 60364-8-82",
     },
 }
+ORDER = {"utility": 0, "generator": 1, "inverter": 2, "pv inverter": 3, "string": 4, "pack": 5}
 
 
-def list_disconnects(
-    sized: Sequence[Sized], bodies: Sequence[Body], plan: Plan
-) -> tuple[Disconnect, ...]:
-    """One row for every source of the job, in the order a crew makes it dead."""
-    rules = CLAUSES[plan.code]
-    out: list[Disconnect] = []
-    for s in sized:
-        c = s.circuit
-        if c.family in ("backup", "generator"):
-            out.append(
-                Disconnect(
-                    f"{c.name}",
-                    c.protection,
-                    c.source.label if c.family == "generator" else c.load.label,
-                    rules[c.family],
-                )
+def list_disconnects(network: Network, plan: Plan) -> tuple[Disconnect, ...]:
+    """One row for every source of the job, sources that the same switches open together in one."""
+    rows: dict[tuple[str, tuple[str, ...]], list[tuple[Source, tuple[Switch, ...]]]] = {}
+    for source in sorted(network.sources, key=lambda s: ORDER[s.kind]):
+        opens = frontier(network, source)
+        rows.setdefault((source.kind, tuple(s.id for s in opens)), []).append((source, opens))
+    out = []
+    for (kind, ids), pairs in rows.items():
+        opens = pairs[0][1]
+        out.append(
+            Disconnect(
+                together([s.name for s, _ in pairs]),
+                ", ".join(dict.fromkeys(s.name for s in opens)) or "nothing in this plan",
+                ", ".join(dict.fromkeys(s.place for s in opens if s.place)),
+                CLAUSES[plan.code][kind],
+                tuple(s.id for s, _ in pairs),
+                ids,
             )
-        elif c.family in ("grid", "existing-pv"):
-            out.append(Disconnect(c.name, c.protection, c.source.label, rules["grid"]))
-        elif c.family in ("pack", "battery") and (c.family == "pack" or c.own_protection):
-            out.append(Disconnect(c.name, c.protection, c.source.label, rules["dc"]))
-        elif c.family == "battery":
-            out.append(Disconnect(c.name, c.protection, "Battery bus", rules["dc"]))
-    if any(s.circuit.family == "pv" for s in sized):
-        for b in bodies:
-            if b.role == "inverter":
-                out.append(
-                    Disconnect(
-                        f"Strings of {b.label[0].lower()}{b.label[1:]}",
-                        "PV switch of the unit",
-                        b.label,
-                        rules["pv"],
-                    )
-                )
+        )
     return tuple(out)
+
+
+def together(names: Sequence[str]) -> str:
+    """Names said in one, those that differ in their last word only as one: "Strings A, B and C",
+    "Pack 1 in its cabinet and pack 2 in its cabinet".
+    """
+    stems: dict[str, list[str]] = {}
+    for n in names:
+        stem, _, last = n.rpartition(" ")
+        stems.setdefault(stem if len(last) < 3 else n, []).append(last)
+    said = []
+    for stem, lasts in stems.items():
+        one = f"{stem} {lasts[0]}" if len(lasts[0]) < 3 else stem
+        said.append(f"{stem}s {listed(lasts)}" if len(lasts) > 1 and stem else one)
+    return listed([said[0], *(inside(x) for x in said[1:])])
 
 
 def disconnect_findings(rows: Sequence[Disconnect], plan: Plan) -> list[Finding]:
@@ -91,16 +99,119 @@ def disconnect_findings(rows: Sequence[Disconnect], plan: Plan) -> list[Finding]
         if plan.code == "nec-2023"
         else "IEC 60364-7-712 712.514, 60364-5-55"
     )
+    count = len({s for row in rows for s in row.switches})
     says = (
-        f"{len(rows)} disconnects make this job dead: each within reach, lockable when open, and"
-        f" listed on a directory {where}."
+        f"{count} disconnects make this job dead: each within reach, lockable when open, and listed"
+        f" on a directory {where}."
     )
-    return [
-        check(
-            "disconnects",
-            "loads-panel" if off_grid else "main-panel",
-            says,
-            rule,
-            Cure("Walk the list in Size with the lock in hand, and hang the directory"),
+    cure = Cure("Walk the list in Size with the lock in hand, and hang the directory")
+    return [check("disconnects", "loads-panel" if off_grid else "main-panel", says, rule, cure)]
+
+
+# going down
+
+
+@dataclass(frozen=True, slots=True)
+class ShutdownStep:
+    """One step: what to do, and the switches of this job it opens."""
+
+    says: str
+    switches: tuple[str, ...] = ()
+
+
+SCHOOL = ("loads", "generator", "backup", "grid", "pv inverter", "pv", "unit", "battery")
+VERBS = {
+    "loads": "Open {}, so that no load is broken by the inverter.",
+    "generator": "Stop the generator and open {}.",
+    "backup": "Open {}.",
+    "grid": "Open {}.",
+    "pv inverter": "Open {}.",
+    "pv": "Turn {} to OFF.",
+    "battery": "Open {}.",
+}
+
+
+def shutdown_steps(network: Network, inverter: Inverter) -> tuple[ShutdownStep, ...]:
+    """How this job goes down: in its maker's order where the sheet gives one, else load before
+    alternating side, sun, unit and battery; each step names switches that the job has.
+
+    The utility's main is left: it takes the house from the grid, and is opened for work there.
+    """
+    order = [*inverter.shutdown, *(k for k in SCHOOL if k not in inverter.shutdown)]
+    steps: list[ShutdownStep] = []
+    for kind in order:
+        if kind == "unit":
+            steps += _unit(network, inverter)
+            continue
+        rows = [s for s in network.switches if _opened(s, kind)]
+        rows.sort(key=lambda s: not s.breaks_load)  # a fuse is drawn when no current flows
+        if rows:
+            names = by_place(rows)
+            steps.append(ShutdownStep(VERBS[kind].format(names), tuple(s.id for s in rows)))
+    wait = max((c.wait_min for c in network.capacitors), default=0)
+    tail = " PV leads stay live in light." if _has(network, "string") else ""
+    packs = " Packs stay charged behind their own breakers." if _has(network, "pack") else ""
+    steps.append(
+        ShutdownStep(
+            f"Wait {wait:g} minutes for the capacitors, then prove dead at every port with a proved"
+            f" tester.{tail}{packs}"
         )
-    ]
+    )
+    return tuple(steps)
+
+
+def by_place(switches: Sequence[Switch]) -> str:
+    """Switches in a sentence: those of one place together, and places whose switches have one name:
+    "breakers 1 and 2 at the grid combiner", "own breaker of pack 1, pack 2 and pack 3".
+    """
+    places: dict[str, list[str]] = {}
+    for s in switches:
+        places.setdefault(s.place, []).append(inside(s.name))
+    alike: dict[tuple[str, ...], list[str]] = {}
+    for place, names in places.items():
+        alike.setdefault(tuple(dict.fromkeys(names)), []).append(inside(place))
+    said = []
+    for names_, at in alike.items():
+        what = together(names_)
+        own = all(n.startswith(("own", "PV switch", "fuse")) for n in names_)
+        where = f" {'of' if own else 'at'} {listed([the(x) for x in at])}" if at != [""] else ""
+        more = {"breaker": "s", "switch": "es"}.get(what.rpartition(" ")[2], "")
+        many = more if own and len(at) > 1 else ""
+        said.append(f"{the(what)}{many}{where}")
+    return listed(said)
+
+
+def the(place: str) -> str:
+    """A thing in a sentence: "the main panel", but "inverter 1"."""
+    return place if place[-1].isdigit() else f"the {place}"
+
+
+def _has(network: Network, kind: str) -> bool:
+    return any(s.kind == kind for s in network.sources)
+
+
+def _opened(s: Switch, kind: str) -> bool:
+    """Whether a step opens a switch: one that a hand opens, or a fuse drawn last; of the grid and
+    the backup side those of the units themselves. A changeover goes to the grid by itself.
+    """
+    if s.works != kind or not s.by_hand or s.kind in ("throw", "plug"):
+        return False
+    if kind in ("grid", "backup"):
+        side, _, unit = s.protects.rpartition("-")
+        return side in ("grid", "backup") and unit.isdigit()
+    return True
+
+
+def _unit(network: Network, inverter: Inverter) -> list[ShutdownStep]:
+    units = [b.label for b in network.bodies if b.role == "inverter"]
+    how = inverter.switch_off
+    if not how:
+        return []
+    each = f"{units[0]}: {how}." if len(units) == 1 else f"Each of {listed(units)}: {how}."
+    return [ShutdownStep(each)]
+
+
+def listed(names: Sequence[str]) -> str:
+    """Names in a sentence: "a, b and c"."""
+    rows = list(dict.fromkeys(names))
+    return rows[0] if len(rows) == 1 else f"{', '.join(rows[:-1])} and {rows[-1]}"

@@ -12,12 +12,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, solve
+from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, picked, solve
 from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
 from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.basis.units import FT_M
 from gumboot.core.codes import iec, nec
-from gumboot.core.kit import Catalogue, Inverter, Pack
+from gumboot.core.kit import Inverter
+from gumboot.core.network import Network
+from gumboot.core.network.fault import Through, through
 from gumboot.core.plan import Plan
 from gumboot.core.size.bank import Bank, fault_current
 from gumboot.core.size.conductors import Sized
@@ -52,63 +54,82 @@ class Loop:
     trip: Figure
 
 
+KINDS = {"breaker": "bus", "own breaker": "pack", "fuse": "fuse"}
+
+
 def dc_fault(
-    plan: Plan, catalogue: Catalogue, pack: Pack, sized: Sequence[Sized], bank: Bank
-) -> tuple[Figure | None, list[Finding]]:
-    """Prospective current where the packs meet, against what each device there can interrupt."""
-    runs = [s for s in sized if s.circuit.family == "pack"] or [
-        s for s in sized if s.circuit.family == "battery"
-    ]
-    if not runs:
-        return None, []
-    s = runs[0]
+    plan: Plan, network: Network, sized: Sequence[Sized], bank: Bank
+) -> tuple[Figure | None, tuple[Through, ...], list[Finding]]:
+    """(prospective current where the packs of one bank meet, what every device of the battery side
+    may have to break, and which cannot).
+    """
+    rows = {s.id: s for s in sized if s.circuit.family in ("pack", "battery")}
+    if not rows:
+        return None, (), []
+    first = next((s for s in rows.values() if s.circuit.family == "pack"), None)
+    fault = fault_current(bank, loop_ohm(first or next(iter(rows.values()))))
+    loops = {k: max(loop_ohm(s).n, 1e-6) for k, s in rows.items()}
+    devices = [s for s in network.switches if s.works == "battery" and s.kind in KINDS]
+    currents = tuple(through(network, s, loops, bank.v_max.n, bank.resistance.n) for s in devices)
+    return fault, currents, _weak(plan, network, currents, bank)
+
+
+def loop_ohm(s: Sized) -> Figure:
+    """A battery circuit out and back in Ω, its sets side by side."""
     if s.size.endswith("mm²"):
         r = iec.resistance(s.size, s.cable.strands)
         length = given("L", s.place.run.length_m, "m", "Battery cable one way", "brief")
     else:
-        r, length = (
-            nec.dc_resistance(s.size),
-            given("L", s.place.run.length_m / FT_M, "ft", "Battery cable one way", "brief"),
-        )
-    loop = solve(
+        r = nec.dc_resistance(s.size)
+        length = given("L", s.place.run.length_m / FT_M, "ft", "Battery cable one way", "brief")
+    n = given("n_set", s.sets, "", "Sets in parallel", "plan")
+    return solve(
         "R_loop",
         "Ω",
         "Battery cable, out and back",
-        f"2 * {r.symbol} * L / 1000",
+        f"2 * {r.symbol} * L / 1000 / n_set",
         r,
         length,
+        n,
         source="Ohm's law",
         assumption="colder copper gives more current",
     )
-    fault = fault_current(bank, loop)
-    found: list[Finding] = []
+
+
+def _weak(plan: Plan, network: Network, currents: Sequence[Through], bank: Bank) -> list[Finding]:
+    """Devices whose interrupting rating is under what they may have to break; one of a kind."""
     rule = f"{nec.BOOK} 110.9" if plan.code == "nec-2023" else "IEC 60364-4-43 434.5.1"
-    bus = s.circuit.family == "pack"
-    device = catalogue.device("dc-breaker", 1.25 * bank.i_inverter.n, book=plan.code)
-    rows = [("bus", device.label, device.interrupt_a)] if bus else []
-    rows += [("pack", f"{pack.model}'s own breaker", pack.breaker_interrupt_a)]
-    if pack.breaker_a is None:
-        fuse = catalogue.device("dc-fuse", 1.25 * bank.i_pack.n, book=plan.code)
-        rows += [("fuse", fuse.label, fuse.interrupt_a)]
-    for key, name, rating in rows:
-        if rating is not None and fault.n > rating:
-            says = (
-                f"A short at the battery bus can reach {fault.text}; {name} interrupts"
-                f" {rating:g} A."
-            )
-            found.append(
-                stop(
-                    f"bank.fault.{key}",
-                    "dc-bus" if bus else "bank",
-                    says,
-                    rule,
-                    Cure(
-                        "Fit current-limiting fuses of sufficient interrupting rating ahead of it"
-                    ),
-                    figures=(fault,),
-                )
-            )
-    return fault, found
+    worst: dict[str, Through] = {}
+    for t in currents:
+        key = KINDS[t.switch.kind]
+        rating = t.switch.interrupt_a
+        if rating is not None and t.worst > rating:
+            if key not in worst or t.worst > worst[key].worst:
+                worst[key] = t
+    cure = Cure("Fit current-limiting fuses of sufficient interrupting rating ahead of it")
+    out = []
+    for key, t in worst.items():
+        figure = through_figure(t, bank)
+        says = (
+            f"A short can drive {figure.text} through {t.switch.says}; it interrupts"
+            f" {t.switch.interrupt_a:g} A."
+        )
+        out.append(stop(f"bank.fault.{key}", t.switch.body, says, rule, cure, figures=(figure,)))
+    return out
+
+
+def through_figure(t: Through, bank: Bank) -> Figure:
+    """The most a device may have to break, as a figure."""
+    return picked(
+        "I_k",
+        t.worst,
+        "A",
+        f"Prospective current through {t.switch.says}",
+        f"nodal solution; {t.from_a:,.0f} A from its one side, {t.from_b:,.0f} A from its other",
+        bank.v_max,
+        bank.resistance,
+        source="Kirchhoff's laws",
+    )
 
 
 def conductor_loop(s: Sized) -> Figure:

@@ -4,146 +4,14 @@ the main.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
-from gumboot.core.basis.figure import MEMORY, Figure, given, solve
-from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
+from gumboot.core.basis.figure import Figure
+from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
 from gumboot.core.codes import OutsideTable, nec
 from gumboot.core.kit import Gateway, Inverter
-from gumboot.core.network.layout import output_current
+from gumboot.core.network import Network
+from gumboot.core.network.currents import on_each_line, output_current
 from gumboot.core.plan import Plan
-
-RULE = f"{nec.BOOK} 705.12(B)"
-
-
-@dataclass(frozen=True, slots=True)
-class Bus:
-    """The ways a load-side connection may pass, in A: what is used, what is allowed."""
-
-    output: Figure
-    used_120: Figure
-    allowed_120: Figure
-    used_sum: Figure | None
-    bus: Figure
-    passes: str
-
-
-def feeding(plan: Plan, inverter: Inverter) -> Figure:
-    """What all inverters can feed into the house's bus, in A a line, a PV inverter that was there
-    before included.
-    """
-    units = given("n_inv", plan.kit.inverters, "", "Inverters", "plan")
-    own = output_current(inverter)
-    if plan.kit.existing_pv is None:
-        return solve(
-            "I_out",
-            "A",
-            "Inverters' output current",
-            "n_inv * I_inv",
-            units,
-            own,
-            source="definition",
-        )
-    pv = given("P_pv", plan.kit.existing_pv.power_w, "W", "Power of the PV inverter", "brief")
-    volts = given("V", inverter.voltage_v, "V", "AC voltage", "inverter sheet")
-    share = "P_pv / (sqrt(3) * V)" if inverter.supply.startswith("three") else "P_pv / V"
-    return solve(
-        "I_out",
-        "A",
-        "All inverters' output current",
-        f"n_inv * I_inv + {share}",
-        units,
-        own,
-        pv,
-        volts,
-        source="definition",
-    )
-
-
-def design_bus(plan: Plan, inverter: Inverter) -> Bus | None:
-    """Busbar figures; None when there is no busbar to feed or its rating is not known.
-
-    NEC 705.12(B)(1) 100 %, (B)(2) 120 %, (B)(3) sum of breakers. Under the IEC: main and inverters
-    together within the board's rating.
-    """
-    if (
-        plan.supply.kind == "off-grid"
-        or plan.supply.connection == "supply-side tap"
-        or not plan.supply.main_breaker_a
-        or not plan.supply.bus_a
-    ):
-        return None
-    output = feeding(plan, inverter)
-    if plan.code == "iec-60364":
-        main = given("I_main", plan.supply.main_breaker_a, "A", "Main breaker", "brief")
-        bus = given("I_bus", plan.supply.bus_a, "A", "Board rating", "brief")
-        both = solve(
-            "I_used",
-            "A",
-            "Main breaker and all inverters",
-            "I_out + I_main",
-            output,
-            main,
-            source="IEC 60364-7-712, IEC 61439-3",
-            doubt=MEMORY,
-        )
-        whole = solve(
-            "I_allow",
-            "A",
-            "The board's rating",
-            "1 * I_bus",
-            bus,
-            source="IEC 61439-3",
-            doubt=MEMORY,
-        )
-        return Bus(
-            output,
-            both,
-            whole,
-            None,
-            bus,
-            "the board's rating, IEC 61439-3" if both.n <= bus.n else "",
-        )
-    main = given("I_main", plan.supply.main_breaker_a, "A", "Main breaker", "brief")
-    bus = given("I_bus", plan.supply.bus_a, "A", "Busbar rating", "brief")
-    used = solve(
-        "I_used",
-        "A",
-        "Main breaker and 125 % of output",
-        "1.25 * I_out + I_main",
-        output,
-        main,
-        source=f"{RULE}(2)",
-        doubt=MEMORY,
-    )
-    allowed = solve(
-        "I_allow", "A", "120 % of the bus", "1.2 * I_bus", bus, source=f"{RULE}(2)", doubt=MEMORY
-    )
-    loads = plan.supply.load_breakers_a
-    total = None
-    if loads is not None:
-        branch = given("I_branch", loads, "A", "All load breakers together", "brief")
-        fed = given(
-            "I_fed", nec.next_standard(min(1.25 * output.n, 800)), "A", "Back-fed breaker", "705.30"
-        )
-        total = solve(
-            "I_sum",
-            "A",
-            "Every breaker but the main",
-            "I_branch + I_fed",
-            branch,
-            fed,
-            source=f"{RULE}(3)",
-            doubt=MEMORY,
-        )
-    passes = ""
-    if used.n <= bus.n:
-        passes = "100 % rule, 705.12(B)(1)"
-    elif used.n <= allowed.n and plan.supply.backfeed == "opposite end":
-        passes = "120 % rule, 705.12(B)(2)"
-    elif total is not None and total.n <= bus.n:
-        passes = "sum of breakers, 705.12(B)(3)"
-    return Bus(output, used, allowed, total, bus, passes)
+from gumboot.core.size.busbars import output_of
 
 
 def supply_findings(plan: Plan, inverter: Inverter, gateway: Gateway | None) -> list[Finding]:
@@ -152,7 +20,7 @@ def supply_findings(plan: Plan, inverter: Inverter, gateway: Gateway | None) -> 
     """
     found: list[Finding] = []
     kind = plan.supply.kind
-    if kind not in ("off-grid", inverter.supply):
+    if not serves(inverter, plan):
         says = f"{inverter.model} is made for {inverter.supply}; the supply here is {kind}."
         found.append(
             stop(
@@ -166,20 +34,22 @@ def supply_findings(plan: Plan, inverter: Inverter, gateway: Gateway | None) -> 
                 ),
             )
         )
-    if gateway and gateway.supply != inverter.supply:
+    if gateway and gateway.supply != house_supply(plan, inverter):
         found.append(
             stop(
                 "gateway.supply",
                 "gateway",
-                f"{gateway.model} is made for {gateway.supply}, the inverter for"
-                f" {inverter.supply}.",
+                f"{gateway.model} is made for {gateway.supply}, the house is"
+                f" {house_supply(plan, inverter)}.",
                 "gateway sheet",
                 Cure("Choose a gateway of the inverter's supply"),
             )
         )
-    if gateway and plan.kit.inverters * output_current(inverter).n > gateway.inverter.i_max_a:
+    spread = inverter.supply.startswith("single") and kind.startswith("three")
+    together = on_each_line(plan.kit.inverters, spread) * output_current(inverter).n
+    if gateway and together > gateway.inverter.i_max_a:
         says = (
-            f"The inverters give {plan.kit.inverters * output_current(inverter).n:.4g} A;"
+            f"The inverters give {together:.4g} A;"
             f" {gateway.model} takes {gateway.inverter.i_max_a:g} A."
         )
         found.append(
@@ -273,14 +143,16 @@ def tap_findings(plan: Plan) -> list[Finding]:
     return found
 
 
-def service_limit(plan: Plan, inverter: Inverter) -> tuple[Figure | None, list[Finding]]:
+def service_limit(
+    plan: Plan, inverter: Inverter, network: Network
+) -> tuple[Figure | None, list[Finding]]:
     """(ampacity of the service conductors, findings): on a tap the sum of sources may not be above
     it. NEC 705.11(A).
     """
     size = plan.supply.service_size
     if plan.supply.connection != "supply-side tap" or plan.code != "nec-2023" or size is None:
         return None, []
-    out = feeding(plan, inverter)
+    out = output_of([s for s in network.sources if s.kind == "inverter"], plan, inverter)
     try:
         service = nec.ampacity(size, 75, "raceway")
     except OutsideTable as exc:
@@ -321,68 +193,72 @@ def electrode(plan: Plan) -> Figure | None:
         return None
 
 
-def bus_findings(plan: Plan, bus: Bus | None) -> list[Finding]:
-    """Which rule passes, or the cures: move the breaker, or a smaller main."""
-    if bus is None:
-        return []
-    if plan.code == "iec-60364":
-        if bus.passes:
-            return []
+def unit_findings(plan: Plan, inverter: Inverter) -> list[Finding]:
+    """How many may stand in parallel; strings on a unit that takes none; packs on one with no
+    battery port.
+    """
+    found: list[Finding] = []
+    if plan.kit.inverters > inverter.units_max:
         says = (
-            f"Main breaker and inverters can feed {bus.used_120.text} into a board rated"
-            f" {bus.allowed_120.text}."
+            f"{plan.kit.inverters} inverters in parallel; {inverter.model} allows"
+            f" {inverter.units_max}."
         )
-        return [
-            check(
-                "bus.overfed",
-                "main-panel",
+        found.append(
+            stop(
+                "kit.inverters",
+                "inverter-1",
                 says,
-                "IEC 61439-3",
-                Cure("Fit a board of a higher rating, or a smaller main breaker"),
-                figures=(bus.used_120, bus.allowed_120),
-            )
-        ]
-    if bus.passes:
-        return [
-            note(
-                "bus.passes",
-                "main-panel",
-                f"The main panel's bus passes by the {bus.passes}: {bus.used_120.text} against"
-                f" {bus.allowed_120.text}.",
-                RULE,
-                Cure("Label the back-fed breaker: do not relocate"),
-                figures=(bus.used_120, bus.allowed_120),
-            )
-        ]
-    cures: list[Cure] = []
-    if plan.supply.backfeed == "elsewhere" and bus.used_120.n <= bus.allowed_120.n:
-        cures.append(
-            Cure(
-                "Put the back-fed breaker at the opposite end of the bus",
-                (Change("/supply/backfeed", "opposite end"),),
+                "inverter sheet",
+                Cure(f"Plan {inverter.units_max}", (Change("/kit/inverters", inverter.units_max),)),
             )
         )
-    room = bus.allowed_120.n - 1.25 * bus.output.n
-    smaller = [a for a in nec.STANDARD_A if a <= room]
-    if smaller and smaller[-1] >= 60:
-        cures.append(
-            Cure(
-                f"Fit a {smaller[-1]:g} A main breaker, after a load calculation to Article 220",
-                (
-                    Change("/supply/main_breaker_a", smaller[-1]),
-                    Change("/supply/backfeed", "opposite end"),
-                ),
+    if (
+        inverter.pack_inside
+        and plan.kit.packs
+        and (inverter.battery is None or plan.kit.pack not in (None, inverter.pack_inside))
+    ):
+        says = f"{inverter.model} has its pack inside and takes no other."
+        found.append(
+            stop(
+                "kit.inside",
+                "bank",
+                says,
+                "inverter sheet",
+                Cure("Plan no packs beside it", (Change("/kit/packs", 0),)),
             )
         )
-    cures.append(Cure("Fit a panel with a larger bus"))
-    return [
-        stop(
-            "bus.overfed",
-            "main-panel",
-            f"Main breaker and inverters can feed {bus.used_120.text} into a bus that may take"
-            f" {bus.allowed_120.text}.",
-            RULE,
-            *cures,
-            figures=(bus.used_120, bus.allowed_120),
+    if plan.strings and not inverter.trackers:
+        says = f"{inverter.model} has no PV input: its strings belong on a PV inverter."
+        found.append(
+            stop(
+                "strings.none-taken",
+                "array",
+                says,
+                "inverter sheet",
+                Cure("Take the strings out in Brief, and name the PV inverter there"),
+            )
         )
-    ]
+    return found
+
+
+def suits(plan: Plan, inverter: Inverter, gateway: Gateway | None) -> bool:
+    """Whether unit, gateway and code book belong to this supply; nothing is laid out otherwise."""
+    return (
+        serves(inverter, plan)
+        and (gateway is None or gateway.supply == house_supply(plan, inverter))
+        and inverter.supply.startswith("split") == (plan.code == "nec-2023")
+    )
+
+
+def serves(inverter: Inverter, plan: Plan) -> bool:
+    """Whether a unit may stand on a supply: on its own kind, or single-phase on a
+    three-phase one.
+    """
+    kind = plan.supply.kind
+    spread = inverter.supply.startswith("single") and kind.startswith("three")
+    return kind in ("off-grid", inverter.supply) or spread
+
+
+def house_supply(plan: Plan, inverter: Inverter) -> str:
+    """The kind of supply that gateway and boards of a house are for."""
+    return inverter.supply if plan.supply.kind == "off-grid" else plan.supply.kind

@@ -11,7 +11,7 @@ boxes ──places──▶ scene ──▶ rules (too near, on wood, in the rai
 from gumboot.core.wall.bodies import Box, Placed, boxes
 from gumboot.core.wall.drill import Drill, drill_sheet, steps
 from gumboot.core.wall.hang import OnWall, hang, wall_findings
-from gumboot.core.wall.routes import with_routes
+from gumboot.core.wall.routes import with_runs
 
 __all__ = [
     "Box",
@@ -23,5 +23,5 @@ __all__ = [
     "hang",
     "steps",
     "wall_findings",
-    "with_routes",
+    "with_runs",
 ]

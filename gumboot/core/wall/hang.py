@@ -12,7 +12,7 @@ from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
 from gumboot.core.basis.words import inside
 from gumboot.core.kit import Catalogue
 from gumboot.core.kit.enclosure import Side
-from gumboot.core.network import Circuit, Thin
+from gumboot.core.network import Circuit, SignalCable
 from gumboot.core.plan import Plan
 from gumboot.core.size.raceways import Raceway
 from gumboot.core.wall.bodies import Box, Placed, spots
@@ -55,7 +55,7 @@ def hang(
     plan: Plan,
     every: Sequence[Box],
     circuits: Sequence[Circuit],
-    links: Sequence[Thin],
+    links: Sequence[SignalCable],
     catalogue: Catalogue,
     only: int | None = None,
 ) -> tuple[OnWall, ...]:

@@ -19,7 +19,7 @@ from scipy.sparse.csgraph import dijkstra
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
 from gumboot.core.kit.enclosure import Side, Way
-from gumboot.core.network import Circuit, Thin
+from gumboot.core.network import Circuit, SignalCable
 from gumboot.core.plan import Plan, Run, Wall
 from gumboot.core.wall.bodies import Placed
 from gumboot.core.wall.gaps import OPENINGS, Rect, rect_of, rect_of_neighbour
@@ -128,7 +128,7 @@ def _off(a: tuple[float, float], b: tuple[float, float]) -> float:
 
 
 def wants(
-    placed: Sequence[Placed], circuits: Sequence[Circuit], links: Sequence[Thin]
+    placed: Sequence[Placed], circuits: Sequence[Circuit], links: Sequence[SignalCable]
 ) -> list[Want]:
     """Every circuit and link that has both its boxes on this wall."""
     by = {p.box.id: p for p in placed}
@@ -382,19 +382,26 @@ def _beside(a: tuple[float, float], b: tuple[float, float], power: Route) -> flo
     return max(0.0, most)
 
 
-def with_routes(
+def with_runs(
     circuits: Sequence[Circuit], routes: dict[str, Route], plan: Plan
 ) -> tuple[Circuit, ...]:
-    """The circuits with the lengths of their ways.
+    """The circuits with their runs: a circuit's own, else its family's, as long as its way.
 
     What the brief says of a family gives way to the wall; a run that the crew measured for one
     circuit of several keeps its length.
     """
+    strings = {f"pv-{s.letter}": s.run for s in plan.strings}
 
     def run(c: Circuit) -> Run | None:
+        planned = strings.get(c.id) or plan.runs.get(c.id) or plan.runs.get(c.family)
         measured = c.id in plan.runs and c.id != c.family
-        if c.id not in routes or c.run is None or measured:
-            return c.run
-        return c.run.model_copy(update={"length_m": round(routes[c.id].length.n, 3)})
+        if c.id not in routes or planned is None or measured:
+            return planned
+        return planned.model_copy(update={"length_m": round(routes[c.id].length.n, 3)})
 
-    return tuple(replace(c, run=run(c)) for c in circuits)
+    def placed(c: Circuit) -> Circuit:
+        r = run(c)
+        own = r.ambient_c if r and r.ambient_c is not None else c.ambient_c
+        return replace(c, run=r, ambient_c=own)
+
+    return tuple(placed(c) for c in circuits)

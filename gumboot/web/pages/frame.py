@@ -23,6 +23,7 @@ from gumboot.core.basis.figure import Figure, fmt
 from gumboot.core.basis.sizes import spoken
 from gumboot.core.codes.iec import METHOD_NAMES
 from gumboot.core.design import Design
+from gumboot.core.network.bonds import by_state
 from gumboot.core.size.conductors import cable_schools
 from gumboot.drawings.take_off import take_off
 from gumboot.exports.materials import materials
@@ -108,6 +109,7 @@ templates.filters.update(
     method=method_name,
     take_off=lambda d: drawn(take_off(d)),
     schools=cable_schools,
+    by_state=by_state,
     materials=materials,
     formula=formula,
     awg=spoken,

@@ -189,7 +189,7 @@ def test_what_each_carries(listed):
     )
     assert lug.hardware.index("lug") < lug.hardware.index("spring washer")
     assert (
-        "DC breaker, Battery bus" in lug.isolate
+        "Breaker of inverter 1, Battery bus" in lug.isolate
         and "PV switch, Inverter 1" in lug.isolate
         and lug.far == "Battery bus, breaker +"
     )

@@ -237,6 +237,8 @@ def size_circuit(
 ) -> tuple[Sized | None, list[Finding]]:
     """One circuit sized; None with a stop when it cannot be."""
     fitted, book = plan.fitted.get(circuit.id, Fitted()), plan.code
+    if circuit.missing:
+        return None, []  # the shelf lacks a device; the network says which
     if place is None:
         return None, [
             stop(

@@ -34,6 +34,8 @@ RUN_TYPED = ("length_m", "in_raceway", "ambient_c", "raceway")
 WHOLES = (
     "kit/generator",
     "kit/existing_pv",
+    "kit/more_pv/0",
+    "kit/port_use",
 )  # parts of a plan that are there when their power is typed
 RESET = (
     "kit/pack",
@@ -57,6 +59,9 @@ RESHAPES = (
     "backup/loads",
     "kit/generator/power_w",
     "kit/existing_pv/power_w",
+    "kit/port_use/power_w",
+    "kit/banks",
+    "kit/hookup",
 )
 
 RUN_NAMES = {
@@ -70,6 +75,8 @@ RUN_NAMES = {
     "loads": "Changeover to the loads",
     "generator": "Generator inlet",
     "existing-pv": "PV inverter to its board",
+    "tap": "Tap to the service disconnect",
+    "port-use": "Generator port to what it serves",
 }
 
 METHODS = {"nec-2023": nec.METHODS, "iec-60364": iec.METHODS}
@@ -93,6 +100,12 @@ class Shape:
             "whole house",
             "transfer-switched circuits",
         )
+
+    @property
+    def spread(self) -> bool:
+        """Whether single-phase units stand in a three-phase house."""
+        single = self.inverter is None or self.inverter.supply.startswith("single")
+        return single and self.typed.get("supply/kind", "").startswith("three")
 
     @property
     def gateway(self) -> bool:
@@ -121,14 +134,12 @@ def run_families(s: Shape) -> list[str]:
     unit = s.inverter
     if unit is None:
         return list(FAMILIES)
+    alone = not s.several or s.typed.get("kit/banks") == "one per inverter"
+    one = s.typed.get("kit/packs", "") in ("", "1", s.typed.get("kit/inverters", "1"))
+    inputs = s.typed.get("kit/hookup") == "inputs"
     direct = s.pack is not None and (
         s.pack.form == "stack"
-        or (
-            not s.several
-            and s.typed.get("kit/packs", "") in ("", "1")
-            and s.pack.breaker_a
-            and not s.pack.cabinet
-        )
+        or (alone and (one or inputs) and s.pack.breaker_a and not s.pack.cabinet)
     )
     backed = s.typed.get("backup/loads") != "nothing" or s.off_grid
     has = {
@@ -144,6 +155,8 @@ def run_families(s: Shape) -> list[str]:
         "loads": not s.off_grid and (s.gateway or (s.changed_over and unit.backup is not None)),
         "generator": bool(s.typed.get("kit/generator/power_w")),
         "existing-pv": bool(s.typed.get("kit/existing_pv/power_w")),
+        "tap": not s.off_grid and s.typed.get("supply/connection") == "supply-side tap",
+        "port-use": unit.generator is not None and bool(s.typed.get("kit/port_use/power_w")),
     }
     return [f for f in FAMILIES if has[f]]
 
@@ -367,6 +380,16 @@ def _supply(s: Shape) -> list[tuple[Field, bool]]:
             ),
             on and not s.nec,
         ),
+        (
+            Field(
+                "supply/electrode",
+                "Earth electrode of its own",
+                "choice",
+                "an island wants one",
+                (("unknown", "not known"), ("own", "yes"), ("none", "no")),
+            ),
+            on and not s.nec and s.typed.get("supply/earthing") != "TT",
+        ),
     ]
 
 
@@ -378,7 +401,7 @@ def _kit(s: Shape) -> list[tuple[Field, bool]]:
     gateways = tuple(
         (k, f"{g.maker} {g.model}")
         for k, g in sorted(book.gateways.items())
-        if unit is None or g.supply == unit.supply
+        if unit is None or g.supply in (unit.supply, s.typed.get("supply/kind"))
     )
     stacked = s.pack is not None and s.pack.form != "pack"
     return [
@@ -413,6 +436,41 @@ def _kit(s: Shape) -> list[tuple[Field, bool]]:
                 (("1", "one"), ("2", "two, bridged")),
             ),
             loose and s.pack is not None and bool(s.pack.bridge),
+        ),
+        (
+            Field(
+                "kit/banks",
+                "Banks",
+                "choice",
+                choices=(
+                    ("one for all", "one bank for all inverters"),
+                    ("one per inverter", "a bank for each inverter"),
+                ),
+            ),
+            loose and s.several and not stacked,
+        ),
+        (
+            Field(
+                "kit/hookup",
+                "Packs come together",
+                "choice",
+                choices=(
+                    ("bus", "on a bus"),
+                    ("chain", "from pack to pack, the first to the unit"),
+                    ("inputs", "each on a battery input of its own"),
+                ),
+            ),
+            loose and not stacked,
+        ),
+        (
+            Field(
+                "kit/lines",
+                "Lines of the units",
+                "text",
+                "each unit in turn, such as L1 L2 L3",
+                optional=True,
+            ),
+            s.spread,
         ),
         (
             Field(
@@ -479,11 +537,11 @@ def _backup(s: Shape) -> list[tuple[Field, bool]]:
         (
             Field(
                 "backup/neutral",
-                "Neutral at the changeover",
+                "Neutral at the changeover, or in the unit",
                 "choice",
                 choices=(("solid", "goes straight through"), ("switched", "is switched too")),
             ),
-            own,
+            own or (not s.off_grid and not s.gateway and s.typed.get("backup/loads") != "nothing"),
         ),
         (
             Field(
@@ -498,6 +556,18 @@ def _backup(s: Shape) -> list[tuple[Field, bool]]:
         (
             Field("backup/board_a", "Feeder to the loads", "current", "its breaker", optional=True),
             not s.off_grid and s.typed.get("backup/loads") != "nothing",
+        ),
+        (
+            Field(
+                "backup/bus_a",
+                "Busbar of the loads' board",
+                "current",
+                "where a PV inverter feeds it too",
+                optional=True,
+            ),
+            not s.off_grid
+            and s.typed.get("backup/loads") != "nothing"
+            and bool(s.typed.get("kit/existing_pv/power_w")),
         ),
     ]
 
@@ -546,57 +616,71 @@ def _generator(s: Shape) -> list[tuple[Field, bool]]:
             ),
             there,
         ),
+        (
+            Field(
+                "kit/port_use/power_w",
+                "Or the generator port serves",
+                "power",
+                "leave empty when it takes a generator, or nothing",
+                optional=True,
+            ),
+            s.inverter is None or s.inverter.generator is not None,
+        ),
+        (
+            Field(
+                "kit/port_use/use",
+                "Which is",
+                "choice",
+                choices=words("managed load", "PV inverter"),
+            ),
+            bool(s.typed.get("kit/port_use/power_w"))
+            and (s.inverter is None or s.inverter.generator is not None),
+        ),
     ]
 
 
 def _existing(s: Shape) -> list[tuple[Field, bool]]:
-    there = bool(s.typed.get("kit/existing_pv/power_w"))
+    on = not s.off_grid
+    first = bool(s.typed.get("kit/existing_pv/power_w"))
+    second = bool(s.typed.get("kit/more_pv/0/power_w"))
     return [
+        *_pv_inverter(s, "kit/existing_pv", "Its power", on, first),
+        *_pv_inverter(s, "kit/more_pv/0", "A second one's power", on and first, second),
+    ]
+
+
+def _pv_inverter(
+    s: Shape, at: str, title: str, asked: bool, there: bool
+) -> list[tuple[Field, bool]]:
+    """The fields of one PV inverter that is there already."""
+    three = s.typed.get("supply/kind", "").startswith("three")
+    sides = (("backup side", "the backed-up side"), ("grid side", "the grid side"))
+    empty = "leave empty when there is none"
+    taken = "left empty they are taken as its own power"
+    shown = asked and there
+    return [
+        (Field(f"{at}/power_w", title, "power", empty, optional=True), asked),
+        (Field(f"{at}/array_w", "Its modules", "power", taken, optional=True), shown),
+        (Field(f"{at}/tilt_deg", "Their tilt", "angle", optional=True), shown),
+        (Field(f"{at}/azimuth_deg", "Their azimuth", "angle", optional=True), shown),
+        (Field(f"{at}/side", "It feeds", "choice", choices=sides), shown),
         (
             Field(
-                "kit/existing_pv/power_w",
-                "Its power",
-                "power",
-                "leave empty when there is none",
-                optional=True,
-            ),
-            not s.off_grid,
-        ),
-        (
-            Field(
-                "kit/existing_pv/array_w",
-                "Its modules",
-                "power",
-                "left empty they are taken as its own power",
-                optional=True,
-            ),
-            there and not s.off_grid,
-        ),
-        (
-            Field("kit/existing_pv/tilt_deg", "Their tilt", "angle", optional=True),
-            there and not s.off_grid,
-        ),
-        (
-            Field("kit/existing_pv/azimuth_deg", "Their azimuth", "angle", optional=True),
-            there and not s.off_grid,
-        ),
-        (
-            Field(
-                "kit/existing_pv/side",
-                "It feeds",
+                f"{at}/line",
+                "It stands on",
                 "choice",
-                choices=(("backup side", "the backed-up side"), ("grid side", "the grid side")),
+                choices=(("all", "all lines"), ("L1", "L1"), ("L2", "L2"), ("L3", "L3")),
             ),
-            there and not s.off_grid,
+            shown and three,
         ),
         (
             Field(
-                "kit/existing_pv/obeys_frequency",
+                f"{at}/obeys_frequency",
                 "It throttles when frequency rises",
                 "choice",
                 choices=words("unknown", "yes", "no"),
             ),
-            there and not s.off_grid,
+            shown,
         ),
     ]
 

@@ -1,0 +1,58 @@
+"""What is chosen, against what the shelf has."""
+
+from __future__ import annotations
+
+from gumboot.core.basis.finding import Change, Cure, Finding, stop
+from gumboot.core.kit import Catalogue
+from gumboot.core.plan import Plan
+
+
+def kit_findings(plan: Plan, catalogue: Catalogue) -> list[Finding]:
+    """Kit the catalogue does not have, or that is wanted and not chosen."""
+    found: list[Finding] = []
+    inverter = catalogue.inverters.get(plan.kit.inverter)
+    shelves = (
+        ("inverter", catalogue.inverters),
+        ("pack", catalogue.packs),
+        ("module", catalogue.modules),
+        ("gateway", catalogue.gateways),
+    )
+    for field, shelf in shelves:
+        wanted = getattr(plan.kit, field)
+        needed = (field == "pack" and inverter and not inverter.pack_inside) or (
+            field == "module" and plan.strings
+        )
+        if wanted in shelf or (wanted is None and not needed):
+            continue
+        known = ", ".join(sorted(shelf)) or f"the catalogue has no {field}"
+        article = "an" if field == "inverter" else "a"
+        says = (
+            f"“{wanted}” is not {article} {field} of the catalogue."
+            if wanted
+            else f"No {field} is chosen."
+        )
+        cures = tuple(
+            Cure(f"Choose {shelf[k].maker} {shelf[k].model}", (Change(f"/kit/{field}", k),))
+            for k in sorted(shelf)[:1]
+        )
+        found.append(
+            stop(
+                f"kit.{field}",
+                f"kit-{field}",
+                says,
+                "catalogue",
+                *cures,
+                Cure(f"Choose one of: {known}"),
+            )
+        )
+    if inverter and not inverter.pack_inside and plan.kit.pack and plan.kit.packs == 0:
+        found.append(
+            stop(
+                "kit.packs",
+                "bank",
+                "No pack is planned.",
+                "plan",
+                Cure("Plan one", (Change("/kit/packs", 1),)),
+            )
+        )
+    return found

@@ -1,0 +1,336 @@
+"""Questions to a network, over states of its switches. A state is the set of those that are open.
+
+live       what each node is fed by
+isolate    the least set to open so that a place is dead, and what stays live there
+frontier   the switches first met when walking away from a source
+meeting    sources that form a voltage and can come onto one bar
+"""
+
+from __future__ import annotations
+
+import itertools
+from collections import deque
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+
+from gumboot.core.network.element import Node, Source, Switch, System
+from gumboot.core.network.network import NOTHING_OPEN, Islands, Network, Open
+
+OUTSIDE, INSIDE = 1, 1_000  # what it costs to open a switch elsewhere, and one in the place itself
+
+
+def reached(
+    network: Network,
+    start: Iterable[str],
+    passes: Callable[[Switch], bool],
+    system: System | None = None,
+) -> dict[str, str]:
+    """Every node (of one system, where it is named) that metal and passable switches join to
+    `start`, each with the node it was reached from (itself for the start).
+    """
+    came = {n: n for n in start}
+    todo = deque(came)
+    while todo:
+        here = todo.popleft()
+        for there, switch in network.beside[here]:
+            if there in came or (system and network.nodes[there].system != system):
+                continue
+            if switch is None or passes(switch):
+                came[there] = here
+                todo.append(there)
+    return came
+
+
+def live(network: Network, opened: Open = NOTHING_OPEN) -> dict[str, frozenset[str]]:
+    """The sources that can reach each node in a state, by their keys; nodes that none reaches are
+    left out. A source is taken to push as long as it is there, whether it would follow or form;
+    converters pass on what others have.
+    """
+    out: dict[str, set[str]] = {}
+    for source in network.stores:
+        for node in reached(network, source.nodes, lambda s: s.id not in opened):
+            out.setdefault(node, set()).add(source.id)
+    return {k: frozenset(v) for k, v in out.items()}
+
+
+@dataclass(frozen=True, slots=True)
+class StaysLive:
+    """What no switch of the job makes dead at a place: where there, from which sources, and why."""
+
+    at: str
+    sources: tuple[Source, ...]
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class Isolation:
+    """What to open, in order, before a hand goes into a body, and what is live there all
+    the same.
+    """
+
+    body: str
+    opened: tuple[Switch, ...]
+    stays: tuple[StaysLive, ...]
+
+
+OPENING: dict[str, int] = {  # the order in which switches are opened: load first, stores last
+    "loads": 0,
+    "generator": 1,
+    "backup": 2,
+    "grid": 3,
+    "pv inverter": 4,
+    "pv": 5,
+    "battery": 6,
+}
+
+
+def isolate(network: Network, body: str) -> Isolation:
+    """The least set of switches that makes a body dead, those elsewhere before those inside it.
+
+    Where nothing outside can open the way to a terminal (the line side of a service's main, the
+    cells behind a pack's own breaker) the body's own switch is opened and the terminal stays live,
+    from its own source alone.
+    """
+    of, sources = network.islands.of, network.islands.sources
+    mine = {n.id: of[n.id] for n in network.of_body.get(body, ())}
+    fixed = {i: s for s, islands in sources for i in islands if i in mine.values()}
+    cut = least_cut(network, {i for i in mine.values() if i not in fixed}, body)
+    opened = _with_earlier(network, cut)
+    for i, source in fixed.items():
+        cut = least_cut(network, {i}, body, opened, source)
+        opened = _with_earlier(network, [*opened, *cut])
+    numbers = {s.id for s in opened}
+    shut = frozenset(k for k, s in enumerate(network.islands.switches) if s.id in numbers)
+    feeding = {i: _feeding(network, i, shut) for i in set(mine.values())}
+    stays = [
+        StaysLive(_where(network, network.nodes[n], body), feeding[i], _why(feeding[i]))
+        for n, i in mine.items()
+        if feeding[i]
+    ]
+    return Isolation(body, _in_order(opened), tuple(stays))
+
+
+def _why(sources: tuple[Source, ...]) -> str:
+    """Why a place stays live."""
+    return next((s.never_dead for s in sources if s.never_dead), "nothing before it opens")
+
+
+def _feeding(network: Network, island: int, shut: frozenset[int]) -> tuple[Source, ...]:
+    """The sources that reach an island while the switches of those numbers are open."""
+    ways = network.islands.ways
+    seen, todo = {island}, [island]
+    while todo:
+        for there, k in ways[todo.pop()]:
+            if there not in seen and k not in shut:
+                seen.add(there)
+                todo.append(there)
+    return tuple(s for s, islands in network.islands.sources if islands & seen)
+
+
+def _where(network: Network, node: Node, body: str) -> str:
+    """A node in words: the side of the switch it lies on, or the bar or port itself."""
+    beyond = next((s for s in network.at(node.id) if s.body == body and s.by_hand), None)
+    if beyond is not None:
+        return f"the far side of {beyond.name}" if beyond.b == node.id else f"before {beyond.name}"
+    port = node.id.partition("/")[2]
+    return f"{port}" if port else "its own terminals"
+
+
+def _with_earlier(network: Network, cut: Iterable[Switch]) -> list[Switch]:
+    """A cut with the switches that must be open before those of it which cannot break load."""
+    out: dict[str, Switch] = {}
+    for s in cut:
+        for first in s.after:
+            if first in network.switch:
+                out.setdefault(first, network.switch[first])
+        out.setdefault(s.id, s)
+    return list(out.values())
+
+
+def _in_order(switches: Iterable[Switch]) -> tuple[Switch, ...]:
+    """Load before store, what breaks load before what does not."""
+    return tuple(sorted(switches, key=lambda s: (OPENING[s.works], not s.breaks_load)))
+
+
+def least_cut(
+    network: Network,
+    wanted: set[int],
+    body: str = "",
+    opened: Iterable[Switch] = (),
+    but: Source | None = None,
+) -> tuple[Switch, ...]:
+    """The least switches to open, beside those already open, so that no source (but one) reaches
+    the wanted islands; those of `body` count as many. Of two least sets the one nearer the place.
+
+    Ford and Fulkerson by shortest augmenting ways over the islands of the network.
+    """
+    if not wanted:
+        return ()
+    islands = network.islands
+    gone = {s.id for s in opened}
+    room = [0 if s.id in gone else INSIDE if s.body == body else OUTSIDE for s in islands.switches]
+    flow = [0] * len(room)  # from the lower island of a switch to the higher
+    starts = {i for s, at in islands.sources if s is not but for i in at} - wanted
+    while way := _augmenting(islands, starts, wanted, room, flow):
+        least = min(room[k] - (flow[k] if up else -flow[k]) for k, up in way)
+        for k, up in way:
+            flow[k] += least if up else -least
+    side = _reaching(islands, wanted, room, flow)  # from where the place could still be fed
+    return tuple(
+        s
+        for k, s in enumerate(islands.switches)
+        if room[k] and (islands.of[s.a] in side) != (islands.of[s.b] in side)
+    )
+
+
+def _augmenting(
+    islands: Islands, starts: set[int], wanted: set[int], room: list[int], flow: list[int]
+) -> list[tuple[int, bool]]:
+    """The switches of a shortest way with room left, each with the direction it is passed in."""
+    came: dict[int, tuple[int, int, bool] | None] = dict.fromkeys(starts)
+    todo = deque(starts)
+    while todo:
+        here = todo.popleft()
+        for there, k in islands.ways[here]:
+            up = here < there
+            if there in came or room[k] - (flow[k] if up else -flow[k]) <= 0:
+                continue
+            came[there] = (here, k, up)
+            if there in wanted:
+                way: list[tuple[int, bool]] = []
+                step = came[there]
+                while step is not None:
+                    way.append(step[1:])
+                    step = came[step[0]]
+                return way
+            todo.append(there)
+    return []
+
+
+def _reaching(islands: Islands, wanted: set[int], room: list[int], flow: list[int]) -> set[int]:
+    seen, todo = set(wanted), deque(wanted)
+    while todo:
+        here = todo.popleft()
+        for there, k in islands.ways[here]:
+            up = there < here  # the direction from there to here
+            if there not in seen and room[k] - (flow[k] if up else -flow[k]) > 0:
+                seen.add(there)
+                todo.append(there)
+    return seen
+
+
+def frontier(network: Network, source: Source) -> tuple[Switch, ...]:
+    """The switches that open a source: those first met that may break its load, walking away from
+    where it pushes without going back through its own box.
+    """
+    out: dict[str, Switch] = {}
+    seen = set(source.nodes)
+    todo = deque(source.nodes)
+    while todo:
+        here = todo.popleft()
+        for there, s in network.beside[here]:
+            if s is not None and s.by_hand and s.breaks_load:
+                out.setdefault(s.id, s)
+            elif there not in seen and not (
+                not source.stores and network.nodes[there].body == source.body
+            ):
+                seen.add(there)
+                todo.append(there)
+    return _in_order(out.values())
+
+
+@dataclass(frozen=True, slots=True)
+class OnBar:
+    """What is connected to a busbar: by its breaker, or by lugs (switch None), to which circuit;
+    and
+    the sources that push through it into the bar.
+    """
+
+    switch: Switch | None
+    circuit: str
+    sources: tuple[Source, ...]
+
+
+def on_busbar(network: Network, bar: str) -> tuple[OnBar, ...]:
+    """Everything connected to an alternating busbar, and what feeds it through each.
+
+    A changeover stands on the grid here, for that is when sources of both sides add up; a way ends
+    at a converter, which pushes only where its sheet lets it.
+    """
+    away = frozenset(s.id for s in network.switches if s.interlock and s.works != "grid")
+    away |= frozenset(s.id for s in network.switches if s.id == "loads-panel/back-feed breaker")
+    away -= frozenset(s.id for s in network.switches if s.id == "loads-panel/main")
+    out = []
+    for there, switch in network.beside[bar]:
+        if network.nodes[there].system != "ac" or (switch and switch.id in away):
+            continue
+        beyond = _pushing(network, bar, there, away)
+        circuit = next((w.circuit for w in network.wires if w.circuit and there in (w.a, w.b)), "")
+        out.append(OnBar(switch, circuit, beyond))
+    return tuple(out)
+
+
+def _pushing(network: Network, bar: str, start: str, away: Open) -> tuple[Source, ...]:
+    """The sources met when walking away from a bar by one of its connections."""
+    converters = {s.body for s in network.sources if not s.stores}
+    seen, todo = {bar, start}, deque([start])
+    while todo:
+        here = todo.popleft()
+        if network.nodes[here].body in converters:
+            continue
+        for there, s in network.beside[here]:
+            closed = s is None or s.id not in away
+            if there not in seen and network.nodes[there].system == "ac" and closed:
+                seen.add(there)
+                todo.append(there)
+    return tuple(s for s in network.sources if seen & set(s.nodes) and s.kind != "pack")
+
+
+@dataclass(frozen=True, slots=True)
+class Meeting:
+    """Two sources that form a voltage and can come onto one bar, by switches closed together."""
+
+    one: Source
+    other: Source
+    by: tuple[Switch, ...]
+
+
+def meeting(network: Network) -> tuple[Meeting, ...]:
+    """Every pair of forming sources that closed switches can join past the devices that keep them
+    apart: a unit's own relays and a gateway's contactor, which close only in step, are left open.
+
+    More closed switches only join more, so of each interlock one is closed and all else is.
+    Inverters in parallel keep in step with each other and do not count.
+    """
+    groups: dict[str, list[str]] = {}
+    for s in network.switches:
+        if s.interlock:
+            groups.setdefault(s.interlock, []).append(s.id)
+    kept_open = frozenset(s.id for s in network.switches if not s.by_hand)
+    found: dict[tuple[str, str], Meeting] = {}
+    forming = [s for s in network.sources if s.forms]
+    for chosen in itertools.product(*groups.values()):
+        idle = frozenset(x for rows in groups.values() for x in rows) - frozenset(chosen)
+        opened = kept_open | idle
+        for source in forming:
+            came = reached(network, source.forms, _closed(opened), "ac")
+            for other in forming:
+                pair = (source.id, other.id)
+                if other.id <= source.id or pair in found or source.kind == other.kind:
+                    continue
+                if hit := next((n for n in other.forms if n in came), None):
+                    found[pair] = Meeting(source, other, _on_way(network, came, hit))
+    return tuple(found.values())
+
+
+def _closed(opened: Open) -> Callable[[Switch], bool]:
+    return lambda s: s.id not in opened
+
+
+def _on_way(network: Network, came: dict[str, str], node: str) -> tuple[Switch, ...]:
+    out: list[Switch] = []
+    while came[node] != node:
+        s = next((s for n, s in network.beside[node] if n == came[node] and s is not None), None)
+        out += [s] if s else []
+        node = came[node]
+    return tuple(out)

@@ -1,0 +1,364 @@
+"""The builder of a network: it knows plan and kit, numbers circuits, finds the terminals of each
+end, and puts every node, wire, switch and source where it belongs.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import replace
+
+from gumboot.core.basis.figure import Figure
+from gumboot.core.basis.finding import Cure, Finding, stop
+from gumboot.core.codes import OutsideTable, iec, nec
+from gumboot.core.kit import Catalogue, Device, Family, Gateway, Inverter, Pack, Port
+from gumboot.core.kit.enclosure import Case
+from gumboot.core.kit.terminal import Block, Conductor, FactoryJoint, Terminal
+from gumboot.core.kit.words import LINES
+from gumboot.core.network.circuit import UNITY, Body, Circuit, End, Role, SignalCable, end
+from gumboot.core.network.element import (
+    Bond,
+    Capacitor,
+    Load,
+    Node,
+    Source,
+    Switch,
+    SwitchKind,
+    System,
+    Wire,
+    Work,
+)
+from gumboot.core.network.network import Network
+from gumboot.core.plan import Plan, Run
+from gumboot.core.size.bank import Bank
+from gumboot.core.size.strings import StringDesign
+
+ROLE_NAMES = {
+    "ac-breaker": "AC breaker",
+    "dc-breaker": "DC breaker",
+    "dc-fuse": "DC fuse with holder",
+    "dc-bus": "battery bus",
+    "panel": "panel",
+    "transfer-switch": "transfer switch",
+    "array": "set of array leads",
+    "inlet": "generator inlet",
+    "tap": "fused disconnect",
+}
+
+
+class Builder:
+    """A network being built."""
+
+    def __init__(
+        self,
+        plan: Plan,
+        catalogue: Catalogue,
+        inverter: Inverter,
+        pack: Pack | None,
+        gateway: Gateway | None,
+        bank: Bank | None,
+        strings: list[StringDesign],
+    ) -> None:
+        self.plan, self.catalogue, self.inverter = plan, catalogue, inverter
+        self.pack, self.gateway, self.bank, self.strings = pack, gateway, bank, strings
+        self.bodies: dict[str, Body] = {}
+        self.cases: dict[str, Case] = {}  # of boxes, by body: the largest that anything asked for
+        self.devices: dict[str, Device] = {}  # the box chosen for a body
+        self.circuits: list[Circuit] = []
+        self.links: list[SignalCable] = []
+        self.nodes: dict[str, Node] = {}
+        self.wires: dict[str, Wire] = {}
+        self.switches: dict[str, Switch] = {}
+        self.sources: list[Source] = []
+        self.loads: list[Load] = []
+        self.bonds: list[Bond] = []
+        self.capacitors: list[Capacitor] = []
+        self.found: dict[str, Finding] = {}
+        own = inverter.supply if plan.supply.kind == "off-grid" else plan.supply.kind
+        self.supply = own if inverter.supply.startswith("single") else inverter.supply
+        self.ac: tuple[Conductor, ...] = (*LINES[self.supply], "N", "PE")
+
+    # bodies, nodes and what joins them
+
+    def body(
+        self,
+        id: str,
+        role: Role,
+        label: str,
+        *lines: str,
+        joints: tuple[FactoryJoint, ...] = (),
+        bars: tuple[FactoryJoint, ...] = (),
+    ) -> None:
+        """Stand a body, once."""
+        self.bodies.setdefault(
+            id, Body(id, role, label, tuple(x for x in lines if x), joints, bars)
+        )
+
+    def node(self, id: str, body: str, system: System, bar: bool = False) -> str:
+        """A node, once."""
+        self.nodes.setdefault(id, Node(id, body, system, bar))
+        return id
+
+    def join(self, a: str, b: str) -> None:
+        """Metal inside a box between two of its nodes."""
+        self.wires[f"{a}={b}"] = Wire(f"{a}={b}", a, b)
+
+    def existing(self, id: str, a: str, b: str) -> None:
+        """Wiring that is there already, unless its circuit is planned."""
+        if not any(c.id == id for c in self.circuits):
+            self.wires[id] = Wire(id, a, b, id, existing=True)
+
+    def open_by(
+        self,
+        id: str,
+        kind: SwitchKind,
+        name: str,
+        body: str,
+        a: str,
+        b: str,
+        works: Work,
+        poles: tuple[Conductor, ...],
+        **more: object,
+    ) -> str:
+        """A switch between two nodes, once; gives its key."""
+        place = self.bodies[body].label if body else ""
+        self.switches.setdefault(
+            id,
+            Switch(id, kind, name, body, place, a, b, poles, works, **more),  # type: ignore[arg-type]
+        )
+        return id
+
+    def poles(self, conductors: Iterable[Conductor] | None = None) -> tuple[Conductor, ...]:
+        """What an AC breaker opens: every line; and neutral too where the book wants it opened."""
+        rows = tuple(conductors or self.ac)
+        both = self.plan.code == "iec-60364"
+        return tuple(c for c in rows if c != "PE" and (c != "N" or both))
+
+    # ends
+
+    def missing(self, role: str, amps: float) -> None:
+        """Say, once for each role and size, that the shelf has no such device."""
+        fits = [
+            d
+            for d in self.catalogue.devices
+            if d.role == role
+            and d.supply in (self.supply, "any")
+            and d.book in (self.plan.code, "any")
+        ]
+        name = ROLE_NAMES.get(role, role)
+        most = max((d.up_to_a for d in fits), default=None)
+        largest = f"the largest is {most:g} A" if most else "it has none at all"
+        what = f"{amps:.4g} A" if amps else self.supply
+        article = "an" if name[0] in "aA" else "a"
+        says = f"The shelf has no {name} for {what}: {largest}."
+        self.found.setdefault(
+            role,
+            stop(
+                f"kit.device.{role}",
+                "plan",
+                says,
+                "catalogue",
+                Cure(
+                    f"Add {article} {name} for {what}, {self.supply}, or choose smaller equipment"
+                ),
+            ),
+        )
+
+    def device(self, role: str, amps: float, supply: str = "") -> Device | None:
+        """The smallest device of a role for so many amps; None where the shelf has none,
+        and said.
+        """
+        found = self.catalogue.device(role, amps, supply or self.supply, self.plan.code)
+        if found is None:
+            self.missing(role, amps)
+        return found
+
+    def unit(
+        self, i: int, port: str, terminals: tuple[Terminal, ...], node: str = "", line: str = ""
+    ) -> End:
+        """A port of inverter i; on a line of its own the terminal of its one line is that
+        line's.
+        """
+        earth = () if any(t.conductor == "PE" for t in terminals) else (self.inverter.earth,)
+        at = self.node(
+            node or f"inverter-{i}/{port}",
+            f"inverter-{i}",
+            "ac" if any(t.conductor == "L1" for t in terminals) else "dc",
+        )
+        return end(
+            f"inverter-{i}", self.unit_name(i), port, on_line(terminals, line), *earth, node=at
+        )
+
+    def unit_name(self, i: int) -> str:
+        """What inverter i is called."""
+        return f"Inverter {i}" if self.plan.kit.inverters > 1 else "Inverter"
+
+    def box(
+        self,
+        body: str,
+        label: str,
+        role: str,
+        port: str,
+        amps: float,
+        breaker: str | None = None,
+        works: Work = "grid",
+        line: str = "",
+        hub: str = "",
+        panel_a: float | None = None,
+    ) -> End:
+        """A port of a panel, switch or bus: its lugs (the bar itself), or a breaker of its own when
+        `breaker` names one. panel_a: what the box itself must be good for, where that is more.
+        """
+        device = self.device(role, panel_a or amps)
+        terminals = device.terminals if device else ()
+        missing = device is None
+        if device and device.up_to_a >= getattr(self.devices.get(body), "up_to_a", 0):
+            self.devices[body] = device
+        if device and device.case:
+            if device.case.width >= self.cases.get(body, device.case).width:
+                self.cases[body] = device.case
+        system: System = "dc" if role == "dc-bus" else "ac"
+        bar = self.node(hub or body, body, system, bar=not hub)
+        at = bar
+        if breaker:
+            supply = self.inverter.supply if line else self.supply
+            own = self.device(breaker, amps, supply)
+            missing = missing or own is None
+            live = on_line(own.terminals, line) if own else ()
+            kept = {t.conductor for t in live}
+            terminals = live + tuple(t for t in terminals if t.conductor not in kept)
+            at = self.node(f"{body}/{port}", body, system)
+            dc: tuple[Conductor, ...] = ("+",)
+            self.open_by(
+                f"{body}/{port}",
+                "breaker",
+                port if "breaker" in port or port == "main" else f"breaker of {port}",
+                body,
+                bar,
+                at,
+                works,
+                dc if system == "dc" else self.poles((line, "N") if line else None),  # type: ignore[arg-type]
+                interrupt_a=own.interrupt_a if own else None,
+            )
+        return end(body, label, port, terminals, node=at, missing=missing)
+
+    def rating(self, id: str, amps: Figure, port: Port) -> float:
+        """What a circuit's breaker will be rated in A: the crew's, the maker's, else the book's."""
+        fitted = self.plan.fitted.get(id)
+        if fitted and fitted.protection_a:
+            return fitted.protection_a
+        nec_book = self.plan.code == "nec-2023"
+        want = (1.25 if nec_book else 1.0) * amps.n
+        if port.protection_named_a and port.protection_named_a >= want - 1e-9:
+            return port.protection_named_a
+        try:
+            return nec.next_standard(want) if nec_book else iec.next_standard(want)
+        except OutsideTable:
+            return want
+
+    # circuits
+
+    def run(self, id: str, family: Family) -> Run | None:
+        """Whether a circuit is planned: its own run, else its family's."""
+        return self.plan.runs.get(id) or self.plan.runs.get(family)
+
+    def add(
+        self,
+        id: str,
+        family: Family,
+        name: str,
+        source: End,
+        load: End,
+        conductors: tuple[Conductor, ...],
+        current: Figure,
+        voltage: Figure,
+        protection: str,
+        most_a: float,
+        ambient_c: float | None = None,
+        own: Figure | None = None,
+        drop: Figure | None = None,
+        named_a: float | None = None,
+        upstream: tuple[str, ...] = (),
+    ) -> None:
+        """Add a circuit, numbered next, and its wire; the switch at its source end, else that at
+        its load end, protects it.
+        """
+        wall = self.plan.site.t_wall_c if ambient_c is None else ambient_c
+        self.circuits.append(
+            Circuit(
+                id=id,
+                family=family,
+                name=name,
+                number=len(self.circuits) + 1,
+                source=source,
+                load=load,
+                conductors=conductors,
+                current=current,
+                drop_current=drop or current,
+                voltage=voltage,
+                run=None,  # the wall says how long it is
+                ambient_c=wall,
+                protection=protection,
+                own_protection=own,
+                protection_max_a=most_a,
+                protection_named_a=named_a,
+                power_factor=UNITY if "N" in conductors else None,
+                upstream=upstream,
+            )
+        )
+        self.wires[id] = Wire(id, source.node, load.node, id)
+        for e in (source, load):
+            s = next((s for s in self.switches.values() if s.b == e.node and not s.protects), None)
+            if s and s.kind not in ("contactor", "throw", "plug"):
+                self.switches[s.id] = replace(s, protects=id)
+                break
+
+    # what a body is described by
+
+    def block(self, b: Body) -> Block | None:
+        """The terminal block of a body, where the catalogue describes one."""
+        unit = {"inverter": self.inverter, "pack": self.pack}.get(b.role) or (
+            self.gateway if b.id == "gateway" else None
+        )
+        return unit.block if unit else None
+
+    def cover(self, b: Body) -> FactoryJoint | None:
+        """The cover of a body, where the catalogue says how tight it is."""
+        unit = (
+            self.inverter if b.role == "inverter" else self.gateway if b.id == "gateway" else None
+        )
+        return unit.cover if unit else None
+
+    def done(self) -> Network:
+        """The network as built."""
+        bodies = tuple(
+            replace(
+                b,
+                case=self.cases.get(b.id),
+                block=self.block(b),
+                cover=self.cover(b),
+                device=self.devices.get(b.id),
+            )
+            for b in self.bodies.values()
+        )
+        return Network(
+            bodies,
+            tuple(self.circuits),
+            tuple(self.links),
+            self.nodes,
+            tuple(self.wires.values()),
+            tuple(self.switches.values()),
+            tuple(self.sources),
+            tuple(self.loads),
+            tuple(self.bonds),
+            tuple(self.capacitors),
+            tuple(self.found.values()),
+        )
+
+
+def on_line(terminals: tuple[Terminal, ...], line: str) -> tuple[Terminal, ...]:
+    """Terminals of a single-phase device on a line of a three-phase house."""
+    if not line or line == "L1":
+        return terminals
+    return tuple(
+        t.model_copy(update={"conductor": line}) if t.conductor == "L1" else t for t in terminals
+    )

@@ -1,0 +1,106 @@
+"""Currents and voltages of the alternating side that circuits are laid out with."""
+
+from __future__ import annotations
+
+from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, solve
+from gumboot.core.kit import Inverter
+from gumboot.core.plan import Plan
+
+
+def output_current(inverter: Inverter) -> Figure:
+    """One inverter's continuous output current in A a line: P/V, or P/(√3·V) on three phases.
+
+    Three phases, 10 kW at 400 V: 14.4 A.
+    """
+    power = given("P", inverter.power_w, "W", "Inverter power", "inverter sheet")
+    volts = given("V", inverter.voltage_v, "V", "AC voltage", "inverter sheet")
+    formula = "P / (sqrt(3) * V)" if inverter.supply.startswith("three") else "P / V"
+    return solve("I_inv", "A", "Output current", formula, power, volts, source="definition")
+
+
+def port_current(inverter: Inverter) -> Figure:
+    """The continuous current in A of its AC ports: its output, or its pass-through where that is
+    more.
+    """
+    out = output_current(inverter)
+    if inverter.pass_through_a is None:
+        return out.renamed("I")
+    through = given("I_thru", inverter.pass_through_a, "A", "Pass-through", "inverter sheet")
+    return solve(
+        "I",
+        "A",
+        "Continuous current",
+        "max(I_inv, I_thru)",
+        out,
+        through,
+        source="inverter sheet",
+        assumption="the port carries its pass-through as well as its output",
+    )
+
+
+def line_voltage(supply: str, inverter: Inverter) -> Figure:
+    """The voltage in V that a drop is a part of: line to line, or line to neutral on three phases.
+
+    supply: what the circuit belongs to.
+    """
+    v = inverter.voltage_v
+    if supply.startswith("three") and not inverter.supply.startswith("single"):
+        line = given("V_LL", v, "V", "Line to line", "inverter sheet")
+        return solve("V_run", "V", "Line to neutral", "V_LL / sqrt(3)", line, source="definition")
+    name = "Line to line" if inverter.supply.startswith("split") else "Line to neutral"
+    return given("V_run", v, "V", name, "inverter sheet")
+
+
+def on_each_line(count: int, spread: bool) -> int:
+    """How many units share the busiest line: all, or a third where single-phase units are spread
+    over three lines.
+    """
+    return -(-count // 3) if spread else count
+
+
+def source_current(
+    power_w: float, name: str, symbol: str, lines: int, supply: str, inverter: Inverter
+) -> Figure:
+    """The current in A a line of a generator or a PV inverter on so many lines of a house.
+
+    Single phase, 4.6 kW at 230 V: 20.0 A, also on a three-phase house.
+    """
+    power = given(symbol, power_w, "W", name, "brief")
+    three = supply.startswith("three")
+    if three and lines == 1:
+        volts = given("V", 230.0, "V", "Line to neutral", "supply")
+    elif three and inverter.supply.startswith("single"):
+        volts = given("V", 400.0, "V", "Line to line", "supply")
+    else:
+        volts = given("V", inverter.voltage_v, "V", "AC voltage", "inverter sheet")
+    formula = f"{symbol} / (sqrt(3) * V)" if lines == 3 else f"{symbol} / V"
+    return solve("I", "A", "Output current", formula, power, volts, source="definition")
+
+
+def board_current(plan: Plan, fallback: Figure) -> tuple[Figure, Figure | None]:
+    """(continuous current, rating) in A of the feeder to the backed-up loads: the board's rating as
+    planned, else what the inverters carry.
+    """
+    rating = plan.backup.board_a
+    if rating is None:
+        return fallback, None
+    board = given("I_board", rating, "A", "Rating of the feeder to the loads", "brief")
+    if plan.code == "iec-60364":
+        return solve(
+            "I",
+            "A",
+            "Design current",
+            "1 * I_board",
+            board,
+            source=COMMON_PRACTICE,
+            assumption="loaded to its rating",
+        ), board
+    return solve(
+        "I",
+        "A",
+        "Continuous current",
+        "I_board / 1.25",
+        board,
+        source="NEC 2023 215.2, 215.3",
+        doubt=MEMORY,
+    ), board

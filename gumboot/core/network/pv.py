@@ -1,0 +1,95 @@
+"""Strings: from their array to a pair of connectors of their tracker, behind the unit's PV
+switch.
+"""
+
+from __future__ import annotations
+
+from gumboot.core.basis.figure import given
+from gumboot.core.network.ac import LIGHT
+from gumboot.core.network.builder import Builder
+from gumboot.core.network.circuit import DC, end
+from gumboot.core.network.element import Source
+from gumboot.core.size.strings import tracker_of
+
+
+def lay_pv(b: Builder) -> None:
+    """Each string from its array to a pair of connectors of its tracker."""
+    module_id = b.plan.kit.module
+    if module_id is None:
+        return
+    taken: dict[tuple[int, str], int] = {}
+    module = b.catalogue.modules[module_id]
+    for s in b.strings:
+        tracker = tracker_of(b.inverter, s.tracker)
+        if tracker is None or s.inverter > b.plan.kit.inverters:
+            continue
+        pair = taken.get((s.inverter, s.tracker), 0)
+        taken[s.inverter, s.tracker] = pair + (2 if s.jumper else 1)
+        if pair >= tracker.pairs:
+            continue
+        device = b.device("array", module.i_sc_a)
+        i_mp = given("I", module.i_mp_a, "A", "Current at maximum power", "module sheet")
+        v_mp = given(
+            "V_run",
+            s.modules * module.v_mp_v,
+            "V",
+            "String voltage at maximum power",
+            "module sheet",
+        )
+        array, label = f"array-{s.letter}", f"Array {s.letter}"
+        b.body(array, "array", label, f"{s.modules} modules")
+        leads = end(
+            array,
+            label,
+            "leads",
+            device.terminals if device else (),
+            node=b.node(array, array, "pv"),
+            missing=device is None,
+        )
+        b.sources.append(
+            Source(array, "string", f"String {s.letter}", array, (array,), never_dead=LIGHT)
+        )
+        lead = _plugged(b, s.letter, s.inverter, f"PV {s.tracker}", pair)
+        port = b.unit(
+            s.inverter, f"PV {s.tracker}", tracker.terminals[2 * pair : 2 * pair + 2], lead
+        )
+        b.add(
+            s.key,
+            "pv",
+            f"String {s.letter}",
+            leads,
+            port,
+            DC,
+            s.i_max,
+            v_mp,
+            "string fuse" if s.fuse else "none: two strings or fewer in parallel",
+            module.fuse_max_a,
+            ambient_c=b.plan.site.t_roof_c,
+            own=s.fuse,
+            drop=i_mp,
+        )
+
+
+def _plugged(b: Builder, letter: str, unit: int, port: str, pair: int) -> str:
+    """The unit's PV switch, and the connectors of one string, parted only when it is off. Gives the
+    node of the string's lead.
+    """
+    hub = f"inverter-{unit}"
+    inside, at = b.node(f"{hub}/PV", hub, "pv"), b.node(f"{hub}/{port}.{pair + 1}", hub, "pv")
+    switch = b.open_by(
+        f"{hub}/PV switch", "isolator", "PV switch", hub, hub, inside, "pv", ("+", "−")
+    )
+    b.join(inside, at)
+    lead = b.node(f"pv-{letter}/lead", "", "pv")
+    b.open_by(
+        f"pv-{letter}/connectors",
+        "plug",
+        f"connectors of string {letter}",
+        "",
+        at,
+        lead,
+        "pv",
+        ("+", "−"),
+        after=(switch,),
+    )
+    return lead

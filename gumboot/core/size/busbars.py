@@ -1,0 +1,279 @@
+"""Every alternating busbar of a job and what may feed it.
+
+NEC 705.12(B):  (1) 1.25 I_out + I_main ≤ I_bus;  (2) ≤ 1.2 I_bus from opposite ends;
+                (3) every breaker but the main together ≤ I_bus
+IEC:            I_main + I_out ≤ the board's rating (60364-5-55 551.7.2, 61439-3)
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from gumboot.core.basis.figure import MEMORY, Figure, given, solve
+from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
+from gumboot.core.codes import nec
+from gumboot.core.kit import Inverter
+from gumboot.core.network import Network, OnBar, Source, on_busbar
+from gumboot.core.network.currents import on_each_line, output_current, source_current
+from gumboot.core.plan import Plan
+from gumboot.core.size.conductors import Sized
+
+RULE = f"{nec.BOOK} 705.12(B)"
+BOARD = "IEC 60364-5-55 551.7.2, IEC 61439-3"
+ROLES = ("main-panel", "grid-combiner", "backup-combiner", "loads")
+
+
+@dataclass(frozen=True, slots=True)
+class Bus:
+    """One busbar: the ways it may pass, in A: what is used, what is allowed; by which it does."""
+
+    body: str
+    label: str
+    output: Figure
+    used_120: Figure
+    allowed_120: Figure
+    used_sum: Figure | None
+    bus: Figure
+    passes: str
+
+
+def main_bus(buses: Sequence[Bus]) -> Bus | None:
+    """That of the main panel."""
+    return next((b for b in buses if b.body == "main-panel"), None)
+
+
+def design_busbars(
+    plan: Plan, inverter: Inverter, network: Network, sized: Sequence[Sized]
+) -> tuple[tuple[Bus, ...], list[Finding]]:
+    """Every busbar that sources beside its own supply push into; one whose rating nobody knows is
+    said where it matters.
+    """
+    rated = {s.id: s.protection for s in sized if s.protection}
+    out: list[Bus] = []
+    found: list[Finding] = []
+    for b in network.bodies:
+        if b.role not in ROLES or (b.id == "main-panel" and _tapped(plan)):
+            continue
+        rows = on_busbar(network, b.id)
+        supply = next((r for r in rows if _is_supply(r, b.role)), None)
+        feeding = [r for r in rows if r is not supply and r.sources]
+        sources = [s for r in feeding for s in r.sources if s.kind in ("inverter", "pv inverter")]
+        if not sources:
+            continue
+        output = output_of(sources, plan, inverter)
+        bus, main = _rating(plan, network, b.id), _main(plan, network, b.id, supply, rated)
+        if bus is None or main is None:
+            found += _unknown(plan, b.id, b.label, output, bus)
+            continue
+        breakers = [rated[r.switch.protects] for r in rows if _counts(r, supply, rated)]  # type: ignore[union-attr]
+        out.append(_judge(plan, b.id, b.label, output, main, bus, breakers))
+    return tuple(out), found + [f for x in out for f in bus_findings(plan, x)]
+
+
+def _tapped(plan: Plan) -> bool:
+    return plan.supply.connection == "supply-side tap"
+
+
+def _is_supply(row: OnBar, role: str) -> bool:
+    """Whether a connection is what the bar is supplied by from the grid; of a backup combiner the
+    one toward the loads.
+    """
+    if role == "loads":
+        return row.switch is not None and row.switch.id == "loads-panel/main"
+    if role == "backup-combiner":
+        return not any(s.kind == "inverter" for s in row.sources)
+    return any(s.kind == "utility" for s in row.sources)
+
+
+def _counts(row: OnBar, supply: OnBar | None, rated: dict[str, Figure]) -> bool:
+    return row is not supply and row.switch is not None and row.switch.protects in rated
+
+
+def _rating(plan: Plan, network: Network, body: str) -> Figure | None:
+    """The rating of a busbar in A: as surveyed, or as the box chosen for it has it."""
+    if body == "main-panel":
+        typed = plan.supply.bus_a
+    elif body == "loads-panel" and plan.backup.loads == "whole house":
+        typed = plan.backup.bus_a
+    else:
+        device = network.body[body].device
+        typed = plan.backup.bus_a if body == "loads-panel" and plan.backup.bus_a else None
+        if typed is None and device is not None:
+            label = network.label(body)
+            return given("I_bus", device.up_to_a, "A", f"Busbar of {label}", "device's plate")
+    return given("I_bus", typed, "A", "Busbar rating", "brief") if typed else None
+
+
+def _main(
+    plan: Plan, network: Network, body: str, supply: OnBar | None, rated: dict[str, Figure]
+) -> Figure | None:
+    """What protects a busbar from the grid's side."""
+    if body == "main-panel":
+        typed = plan.supply.main_breaker_a
+        return given("I_main", typed, "A", "Main breaker", "brief") if typed else None
+    combines = body.endswith("-combiner")
+    if combines and (plan.code == "iec-60364" or body == "backup-combiner"):
+        return given("I_main", 0.0, "A", "No load hangs on it", "plan")
+    if supply is not None and supply.circuit in rated:
+        return rated[supply.circuit].renamed("I_main")
+    if body == "loads-panel" and plan.backup.board_a:
+        return given("I_main", plan.backup.board_a, "A", "Feeder of the board", "brief")
+    return None
+
+
+def output_of(sources: Sequence[Source], plan: Plan, inverter: Inverter) -> Figure:
+    """What sources push into a bar together, in A on the busiest line."""
+    units = sum(s.kind == "inverter" for s in sources)
+    spread = inverter.supply.startswith("single") and plan.supply.kind.startswith("three")
+    n = given("n_inv", on_each_line(units, spread), "", "Inverters", "plan")
+    parts: list[Figure] = [n, output_current(inverter)] if units else []
+    terms = ["n_inv * I_inv"] if units else []
+    for k, s in enumerate((s for s in sources if s.kind == "pv inverter"), 1):
+        current = _pv_current(s, plan, inverter)
+        if current is not None:
+            parts.append(current.renamed(f"I_pv{k}"))
+            terms.append(f"I_pv{k}")
+    name = "Output current of all that feeds it"
+    return solve("I_out", "A", name, " + ".join(terms) or "0", *parts, source="definition")
+
+
+def _pv_current(source: Source, plan: Plan, inverter: Inverter) -> Figure | None:
+    """The output current of a PV inverter that was there, or of one on a generator port."""
+    supply = plan.supply.kind if plan.supply.kind != "off-grid" else inverter.supply
+    if source.id == "port-use" and plan.kit.port_use:
+        power, lines = plan.kit.port_use.power_w, 3 if len(inverter.lines) == 3 else 1
+    else:
+        _, _, n = source.id.partition("pv-inverter-")
+        pv = plan.kit.pv_inverters[int(n) - 1 if n else 0]
+        power, lines = pv.power_w, 3 if supply.startswith("three") and pv.line == "all" else 1
+    return source_current(power, f"Power of {source.name}", "P_pv", lines, supply, inverter)
+
+
+def _judge(
+    plan: Plan,
+    body: str,
+    label: str,
+    output: Figure,
+    main: Figure,
+    bus: Figure,
+    breakers: Sequence[Figure],
+) -> Bus:
+    if plan.code == "iec-60364":
+        name = "Main breaker and all inverters"
+        used = solve(
+            "I_used", "A", name, "I_out + I_main", output, main, source=BOARD, doubt=MEMORY
+        )
+        whole = solve(
+            "I_allow", "A", "The board's rating", "1 * I_bus", bus, source=BOARD, doubt=MEMORY
+        )
+        passes = "the board's rating, IEC 61439-3" if used.n <= bus.n else ""
+        return Bus(body, label, output, used, whole, None, bus, passes)
+    name = "Main breaker and 125 % of output"
+    used = solve(
+        "I_used",
+        "A",
+        name,
+        "1.25 * I_out + I_main",
+        output,
+        main,
+        source=f"{RULE}(2)",
+        doubt=MEMORY,
+    )
+    allowed = solve(
+        "I_allow", "A", "120 % of the bus", "1.2 * I_bus", bus, source=f"{RULE}(2)", doubt=MEMORY
+    )
+    total = _sum(plan, body, breakers)
+    passes = ""
+    if used.n <= bus.n:
+        passes = "100 % rule, 705.12(B)(1)"
+    elif used.n <= allowed.n and (plan.supply.backfeed == "opposite end" or body != "main-panel"):
+        passes = "120 % rule, 705.12(B)(2)"
+    elif total is not None and total.n <= bus.n:
+        passes = "sum of breakers, 705.12(B)(3)"
+    return Bus(body, label, output, used, allowed, total, bus, passes)
+
+
+def _sum(plan: Plan, body: str, breakers: Sequence[Figure]) -> Figure | None:
+    """Every breaker on the bus but its main, as planned; a main panel's own loads with them, where
+    their sum is known.
+    """
+    parts = [f.renamed(f"I_{k}") for k, f in enumerate(breakers, 1)]
+    if body == "main-panel":
+        loads = plan.supply.load_breakers_a
+        if loads is None:
+            return None
+        parts.insert(0, given("I_branch", loads, "A", "All load breakers together", "brief"))
+    elif body == "loads-panel" or not parts:
+        return None  # what its own circuits have nobody has summed
+    formula = " + ".join(f.symbol for f in parts)
+    name = "Every breaker but the main"
+    return solve("I_sum", "A", name, formula, *parts, source=f"{RULE}(3)", doubt=MEMORY)
+
+
+def _unknown(
+    plan: Plan, body: str, label: str, output: Figure, bus: Figure | None
+) -> list[Finding]:
+    """A board that a PV inverter feeds and whose busbar nobody has read."""
+    if body == "main-panel" or bus is not None:
+        return []
+    says = (
+        f"{label} is fed {output.text} by a PV inverter beside its own supply, and the rating of"
+        " its busbar is not known."
+    )
+    rule = RULE if plan.code == "nec-2023" else BOARD
+    cure = Cure("Read it from the board's label and type it in Brief")
+    return [check(f"bus.unknown.{body}", body, says, rule, cure)]
+
+
+def bus_findings(plan: Plan, bus: Bus) -> list[Finding]:
+    """Which rule passes, or the cures: move the breaker, or a smaller main."""
+    mark = "" if bus.body == "main-panel" else f".{bus.body}"
+    name = bus.label[:1].lower() + bus.label[1:]
+    shown = (bus.used_120, bus.allowed_120)
+    if plan.code == "iec-60364":
+        if bus.passes:
+            return []
+        says = (
+            f"Main breaker and inverters can feed {bus.used_120.text} into the {name}, rated"
+            f" {bus.allowed_120.text}."
+        )
+        cure = Cure("Fit a board of a higher rating, or a smaller main breaker")
+        return [check(f"bus.overfed{mark}", bus.body, says, BOARD, cure, figures=shown)]
+    if bus.passes:
+        if mark:
+            return []
+        says = (
+            f"The {name}'s bus passes by the {bus.passes}: {bus.used_120.text} against"
+            f" {bus.allowed_120.text}."
+        )
+        cure = Cure("Label the back-fed breaker: do not relocate")
+        return [note("bus.passes", bus.body, says, RULE, cure, figures=shown)]
+    cures = _main_cures(plan, bus) if not mark else []
+    cures.append(Cure("Fit a panel with a larger bus"))
+    says = (
+        f"Main breaker and inverters can feed {bus.used_120.text} into a bus that may take"
+        f" {bus.allowed_120.text}."
+    )
+    if mark:
+        most = bus.used_sum or bus.used_120
+        says = f"{bus.label}: {most.text} of breakers can feed a bus rated {bus.bus.text}."
+        shown = (most, bus.bus)
+    return [stop(f"bus.overfed{mark}", bus.body, says, RULE, *cures, figures=shown)]
+
+
+def _main_cures(plan: Plan, bus: Bus) -> list[Cure]:
+    cures: list[Cure] = []
+    if plan.supply.backfeed == "elsewhere" and bus.used_120.n <= bus.allowed_120.n:
+        change = Change("/supply/backfeed", "opposite end")
+        cures.append(Cure("Put the back-fed breaker at the opposite end of the bus", (change,)))
+    room = bus.allowed_120.n - 1.25 * bus.output.n
+    smaller = [a for a in nec.STANDARD_A if a <= room]
+    if smaller and smaller[-1] >= 60:
+        changes = (
+            Change("/supply/main_breaker_a", smaller[-1]),
+            Change("/supply/backfeed", "opposite end"),
+        )
+        says = f"Fit a {smaller[-1]:g} A main breaker, after a load calculation to Article 220"
+        cures.append(Cure(says, changes))
+    return cures

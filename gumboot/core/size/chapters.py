@@ -1,0 +1,309 @@
+"""The chapters of Size, in the order they follow from each other: circuits, the battery side, the
+alternating side.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+
+from gumboot.core.basis.figure import Figure
+from gumboot.core.basis.finding import Change, Cure, Finding, check
+from gumboot.core.basis.sizes import area_mm2
+from gumboot.core.brief.chapters import KIT, chosen, named
+from gumboot.core.chapter import Chapter, Draft
+from gumboot.core.codes import iec
+from gumboot.core.network import Circuit
+from gumboot.core.network.chapters import NETWORK
+from gumboot.core.network.fault import Through
+from gumboot.core.plan import Fitted
+from gumboot.core.size.bank import Bank
+from gumboot.core.size.busbars import Bus, design_busbars
+from gumboot.core.size.conductors import (
+    RULES,
+    Place,
+    Sized,
+    places,
+    school_findings,
+    size_circuit,
+    size_findings,
+)
+from gumboot.core.size.derating import derated, derating_findings
+from gumboot.core.size.equipment import BANK, FITS, Found
+from gumboot.core.size.faults import Loop, dc_fault, loop_findings, through_figure
+from gumboot.core.size.inrush import Inrush, design_inrush, inrush_findings, peak_findings
+from gumboot.core.size.raceways import Raceway, lay_raceways
+from gumboot.core.size.sharing import Sharing, one_way_ohm, share_out
+from gumboot.core.size.supply import electrode
+from gumboot.core.wall.chapters import HUNG
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Sizing:
+    """Every circuit sized; those that could not be (key, name); what each was sized from."""
+
+    circuits: tuple[Sized, ...]
+    unsized: tuple[tuple[str, str], ...]
+    found: Found
+    of: dict[str, tuple[Circuit, Place | None, Fitted, Sized | None, Found]]
+
+
+def _sized(d: Draft) -> Sizing:
+    plan, rules, old = d.plan, RULES[d.plan.code], d.was(SIZED)
+    circuits = d[HUNG].circuits
+    where = places(circuits, rules)
+    like = all(d.unchanged(x) for x in ("code", "run names", "strings but runs"))
+    of: dict[str, tuple[Circuit, Place | None, Fitted, Sized | None, Found]] = {}
+    for c in circuits:
+        place, fitted = where.get(c.id), plan.fitted.get(c.id, Fitted())
+        before = old.of.get(c.id) if old and like else None
+        if before and before[0] is c and before[1] == place and before[2] == fitted:
+            of[c.id] = before
+            continue
+        one, faults = size_circuit(c, place, d.catalogue, plan, rules)
+        of[c.id] = (c, place, fitted, one, tuple(faults) + _judged(one, fitted, d))
+    return Sizing(
+        tuple(x[3] for x in of.values() if x[3]),
+        tuple((c.id, c.name) for c, _, _, one, _ in of.values() if one is None),
+        tuple(f for x in of.values() for f in x[4]),
+        of,
+    )
+
+
+def _judged(s: Sized | None, fitted: Fitted, d: Draft) -> Found:
+    if s is None:
+        return ()
+    port = chosen(d).inverter.battery
+    limit = port.length_max_m if port and s.circuit.family == "battery" else None
+    named_size = port.named_size if port else ""
+    return (*size_findings(s, fitted, limit), *school_findings(s, named_size))
+
+
+def _sized_found(sizing: Sizing, d: Draft) -> Iterable[Finding]:
+    yield from sizing.found
+    ids = {s.id for s in sizing.circuits}
+    for k in d.plan.fitted:
+        if k not in ids:
+            says = f"The plan fixes a conductor for “{k}”, a circuit this kit does not have."
+            forget = Cure("Forget it", (Change(f"/fitted/{k}", None),))
+            yield check(f"fitted.{k}", "plan", says, "plan", forget)
+
+
+def _sized_figures(sizing: Sizing) -> Iterator[tuple[str, Figure]]:
+    for s in sizing.circuits:
+        yield f"{s.id}.current", s.circuit.current
+        yield f"{s.id}.i_req", s.i_req
+        yield from named(s.id, s, "protection")
+        if s.proposed:
+            yield f"{s.id}.conductor", s.proposed
+        yield from named(s.id, s.judged, "at_terminal", "in_place")
+        yield f"{s.id}.drop", s.judged.drop_pct
+        yield from named(s.id, s, "permitted", "egc")
+
+
+SIZED: Chapter[Sizing] = Chapter(
+    "circuits",
+    _sized,
+    reads=("fitted", "code", "run names", "strings but runs"),
+    requires=(KIT, HUNG),
+    findings=_sized_found,
+    figures=_sized_figures,
+)
+
+
+# the battery side
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Faults:
+    """Prospective currents of the battery side: where packs meet, and through each device."""
+
+    fault: Figure | None
+    through: tuple[Through, ...]
+    found: Found
+    bank: Bank | None = None
+
+
+def _faults(d: Draft) -> Faults:
+    bank = d[BANK]
+    if bank is None:
+        return Faults(None, (), ())
+    fault, currents, found = dc_fault(d.plan, d[NETWORK], d[SIZED].circuits, bank)
+    return Faults(fault, currents, tuple(found), bank)
+
+
+def _fault_figures(x: Faults) -> Iterator[tuple[str, Figure]]:
+    if x.fault:
+        yield "bank.fault", x.fault
+    for t in x.through:
+        if x.bank:
+            yield f"bank.through {t.switch.says}", through_figure(t, x.bank)
+
+
+FAULTS: Chapter[Faults] = Chapter(
+    "faults",
+    _faults,
+    reads=("code",),
+    needs=(BANK,),
+    requires=(NETWORK, SIZED),
+    findings=lambda x, d: x.found,
+    figures=_fault_figures,
+)
+
+
+def _sharing(d: Draft) -> tuple[Sharing | None, Found]:
+    kit, bank = chosen(d), d[BANK]
+    if bank is None or kit.pack is None:
+        return None, ()
+    sharing, found = share_out(d.plan, bank, kit.pack, d[SIZED].circuits)
+    return sharing, tuple(found)
+
+
+SHARING: Chapter[tuple[Sharing | None, Found]] = Chapter(
+    "sharing",
+    _sharing,
+    reads=("kit", "placed", "units"),
+    needs=(BANK,),
+    requires=(KIT, SIZED),
+    findings=lambda x, d: x[1],
+    figures=lambda x: (("bank.share", x[0].most),) if x[0] else (),
+)
+
+
+def _inrush(d: Draft) -> Inrush | None:
+    kit, bank = chosen(d), d[BANK]
+    if bank is None or kit.pack is None:
+        return None
+    return design_inrush(bank, kit.inverter, kit.pack, _battery_loop(d[SIZED].circuits))
+
+
+def _battery_loop(sized: tuple[Sized, ...]) -> float | None:
+    """Out and back through the first inverter's battery cable and the first pack's, in Ω."""
+    rows = [next((s for s in sized if s.circuit.family == f), None) for f in ("battery", "pack")]
+    return sum(2 * one_way_ohm(s) for s in rows if s) or None
+
+
+def _inrush_found(inrush: Inrush | None, d: Draft) -> Iterable[Finding]:
+    kit, bank = chosen(d), d[BANK]
+    yield from inrush_findings(inrush)
+    if bank and kit.pack:
+        yield from peak_findings(d.plan, bank, kit.inverter, kit.pack)
+
+
+INRUSH: Chapter[Inrush | None] = Chapter(
+    "inrush",
+    _inrush,
+    reads=("kit",),
+    needs=(BANK,),
+    requires=(KIT, SIZED),
+    findings=_inrush_found,
+    figures=lambda x: (("bank.inrush", x.bare), ("bank.precharge", x.wait)) if x else (),
+)
+
+
+# the alternating side
+
+
+def _loops(d: Draft) -> tuple[tuple[Loop, ...], Found]:
+    loops, found = loop_findings(d[SIZED].circuits, d.plan, chosen(d).inverter)
+    return loops, tuple(found)
+
+
+def _loop_figures(made: tuple[tuple[Loop, ...], Found]) -> Iterator[tuple[str, Figure]]:
+    for x in made[0]:
+        if x.grid:
+            yield f"{x.circuit}.loop", x.grid
+        yield f"{x.circuit}.loop_limit", x.limit
+        yield from named(x.circuit, x, "trip", "islanded")
+
+
+LOOPS: Chapter[tuple[tuple[Loop, ...], Found]] = Chapter(
+    "loops",
+    _loops,
+    reads=("code", "supply", "kit"),
+    requires=(KIT, SIZED),
+    findings=lambda made, d: made[1],
+    figures=_loop_figures,
+)
+
+
+def _busbars(d: Draft) -> tuple[tuple[Bus, ...], Found]:
+    made, found = design_busbars(d.plan, chosen(d).inverter, d[NETWORK], d[SIZED].circuits)
+    return made, tuple(found)
+
+
+def _bus_figures(made: tuple[tuple[Bus, ...], Found]) -> Iterator[tuple[str, Figure]]:
+    for b in made[0]:
+        key = "bus" if b.body == "main-panel" else f"bus-{b.body}"
+        yield from named(key, b, "output", "used_120", "allowed_120", "used_sum")
+
+
+BUSBARS: Chapter[tuple[tuple[Bus, ...], Found]] = Chapter(
+    "busbars",
+    _busbars,
+    reads=("supply", "backup", "kit", "code"),
+    requires=(KIT, NETWORK, SIZED),
+    findings=lambda made, d: made[1],
+    figures=_bus_figures,
+)
+
+
+def _raceways(d: Draft) -> tuple[tuple[Raceway, ...], Found]:
+    made, found = lay_raceways(d[SIZED].circuits)
+    return made, tuple(found)
+
+
+def _raceway_figures(made: tuple[tuple[Raceway, ...], Found]) -> Iterator[tuple[str, Figure]]:
+    for r in made[0]:
+        yield f"{r.circuits[0]}.fill", r.area
+        yield f"{r.circuits[0]}.raceway", r.conduit
+        if r.trough:
+            yield f"{r.circuits[0]}.trough", r.trough
+
+
+RACEWAYS: Chapter[tuple[tuple[Raceway, ...], Found]] = Chapter(
+    "raceways",
+    _raceways,
+    requires=(SIZED,),
+    findings=lambda made, d: made[1],
+    figures=_raceway_figures,
+)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Earths:
+    """The conductor to the earth electrode (NEC), the main bonding conductor (IEC)."""
+
+    gec: Figure | None
+    bonding: Figure | None
+
+
+def _earths(d: Draft) -> Earths:
+    earths = [str(s.egc.value) for s in d[SIZED].circuits if s.circuit.power_factor]
+    bonding = d.plan.code == "iec-60364" and earths
+    return Earths(
+        electrode(d.plan), iec.main_bonding(max(earths, key=area_mm2)) if bonding else None
+    )
+
+
+EARTHS: Chapter[Earths] = Chapter(
+    "earths",
+    _earths,
+    reads=("code", "supply"),
+    requires=(SIZED,),
+    figures=lambda x: named("main-panel", x, "gec", "bonding"),
+)
+
+
+def _heat(d: Draft) -> Figure | None:
+    return derated(chosen(d).inverter, d.plan)
+
+
+HEAT: Chapter[Figure | None] = Chapter(
+    "heat",
+    _heat,
+    reads=("site", "units"),
+    requires=(KIT, FITS),
+    findings=lambda hot, d: derating_findings(d.plan, chosen(d).inverter, hot),
+    figures=lambda hot: (("inverter-1.hot", hot),) if hot else (),
+)

@@ -1,0 +1,114 @@
+"""The first chapters of Size: strings, unit and bank, and whether they go together."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from gumboot.core.basis.figure import Figure
+from gumboot.core.basis.finding import Finding
+from gumboot.core.brief.chapters import KIT, chosen, named
+from gumboot.core.chapter import Chapter, Draft
+from gumboot.core.size.bank import Bank, bank_findings, class_findings, design_bank
+from gumboot.core.size.strings import StringDesign, design_string, design_trackers
+from gumboot.core.size.supply import suits, supply_findings, unit_findings
+
+Found = tuple[Finding, ...]
+
+
+def _strings(d: Draft) -> tuple[tuple[StringDesign, ...], Found]:
+    kit = chosen(d)
+    rows: list[StringDesign] = []
+    found: list[Finding] = []
+    for i, s in enumerate(d.plan.strings):
+        if kit.module:
+            one, faults = design_string(s, i, d.plan, kit.inverter, kit.module)
+            rows += [one] if one else []
+            found += faults
+    found += design_trackers(d.plan, kit.inverter, kit.module)
+    return tuple(rows), tuple(found)
+
+
+def _string_figures(made: tuple[tuple[StringDesign, ...], Found]) -> Iterator[tuple[str, Figure]]:
+    kinds = ("v_oc_cold", "v_mp_hot", "v_oc_hot", "i_max", "power", "fuse")
+    return (f for s in made[0] for f in named(s.key, s, *kinds))
+
+
+STRINGS: Chapter[tuple[tuple[StringDesign, ...], Found]] = Chapter(
+    "strings",
+    _strings,
+    reads=("strings but runs", "site", "code", "kit"),
+    settles=True,
+    requires=(KIT,),
+    findings=lambda made, d: made[1],
+    figures=_string_figures,
+)
+
+
+def _unit(d: Draft) -> Found:
+    kit = chosen(d)
+    return (
+        *unit_findings(d.plan, kit.inverter),
+        *supply_findings(d.plan, kit.inverter, kit.gateway),
+    )
+
+
+UNIT: Chapter[Found] = Chapter(
+    "unit",
+    _unit,
+    reads=("kit", "strings", "supply", "backup", "code"),
+    requires=(KIT,),
+    findings=lambda found, d: found,
+)
+
+
+def _bank(d: Draft) -> Bank | None:
+    kit = chosen(d)
+    wanted = kit.pack and (d.plan.kit.packs or kit.inverter.pack_inside)
+    return design_bank(d.plan, kit.inverter, kit.pack) if kit.pack and wanted else None
+
+
+def _bank_found(bank: Bank | None, d: Draft) -> Iterable[Finding]:
+    kit = chosen(d)
+    if bank is None or kit.pack is None:
+        return ()
+    mismatch = class_findings(d.plan, bank, kit.inverter, kit.pack)
+    return mismatch or bank_findings(d.plan, bank, kit.inverter, kit.pack)
+
+
+def _bank_figures(bank: Bank | None) -> Iterable[tuple[str, Figure]]:
+    kinds = (
+        "v_nom",
+        "v_max",
+        "v_min",
+        "v_low",
+        "i_inverter",
+        "i_all",
+        "i_bank",
+        "i_pack",
+        "c_rate",
+        "energy",
+    )
+    return named("bank", bank, *kinds) if bank else ()
+
+
+BANK: Chapter[Bank | None] = Chapter(
+    "bank",
+    _bank,
+    reads=("kit", "keyed limits"),
+    requires=(KIT,),
+    settles=True,
+    findings=_bank_found,
+    figures=_bank_figures,
+)
+
+
+def _fits(d: Draft) -> bool | None:
+    """Whether unit, supply, book, gateway and bank go together; None ends the design."""
+    kit, bank = chosen(d), d[BANK]
+    wrong = class_findings(d.plan, bank, kit.inverter, kit.pack) if bank and kit.pack else []
+    return True if not wrong and suits(d.plan, kit.inverter, kit.gateway) else None
+
+
+FITS: Chapter[bool | None] = Chapter(
+    "fits", _fits, reads=("kit", "supply", "code", "keyed limits"), needs=(BANK,), requires=(KIT,)
+)

@@ -1,0 +1,69 @@
+"""The chapter of Wall that comes before sizing: what hangs where, and how long the ways are."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+
+from gumboot.core.basis.figure import Figure
+from gumboot.core.brief.chapters import KIT, chosen, named
+from gumboot.core.chapter import Chapter, Draft
+from gumboot.core.network import Circuit
+from gumboot.core.network.chapters import NETWORK
+from gumboot.core.wall.bodies import Box, boxes
+from gumboot.core.wall.hang import OnWall, hang
+from gumboot.core.wall.routes import with_runs
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Hung:
+    """Boxes, walls, and the circuits with their runs, as long as their ways."""
+
+    boxes: tuple[Box, ...]
+    walls: tuple[OnWall, ...]
+    circuits: tuple[Circuit, ...]
+
+
+def _hung(d: Draft) -> Hung:
+    """Every box on its wall, every circuit led. Circuits whose run is as before stay the same."""
+    kit, network, old = chosen(d), d[NETWORK], d.was(HUNG)
+    every = boxes(d.plan, network.bodies, kit.inverter, kit.pack, kit.gateway)
+    walls = hang(d.plan, every, network.circuits, network.links, d.catalogue)
+    ways = {r.want.id: r for w in walls for r in w.routes}
+    circuits = with_runs(network.circuits, ways, d.plan)
+    if old and d.was(NETWORK) is network:
+        before = {c.id: c for c in old.circuits}
+        circuits = tuple(before[c.id] if c.run == before[c.id].run else c for c in circuits)
+    return Hung(every, walls, circuits)
+
+
+def _hung_figures(x: Hung) -> Iterable[tuple[str, Figure]]:
+    return (f for w in x.walls for f in _figures(w))
+
+
+def _figures(w: OnWall) -> Iterator[tuple[str, Figure]]:
+    yield from ((f"way.{r.want.id}", r.length) for r in w.routes)
+    for h in w.held:
+        yield from named(f"hold.{h.box}", h, "factor", "pull", "shear")
+    for x in w.lifts:
+        yield f"lift.{x.box}.{x.what}", x.index
+
+
+HUNG: Chapter[Hung] = Chapter(
+    "hung",
+    _hung,
+    reads=(
+        "walls",
+        "runs",
+        "strings",
+        "kit",
+        "site",
+        "spacing",
+        "units",
+        "code",
+        "backup",
+        "supply",
+    ),
+    requires=(KIT, NETWORK),
+    figures=_hung_figures,
+)

@@ -1,0 +1,184 @@
+"""Shapes that the demo does not have: what is laid out, named, sized and judged for them."""
+
+import pytest
+
+from gumboot.catalogue import catalogue
+from gumboot.core.design import design
+from gumboot.core.plan import Plan
+from tests.shapes import SHAPES, other
+
+BOOK = catalogue()
+DESIGNS = {name: design(Plan.model_validate(doc), BOOK) for name, doc in SHAPES.items()}
+every = pytest.mark.parametrize("d", DESIGNS.values(), ids=DESIGNS.keys())
+
+
+@every
+def test_every_source_is_in_exactly_one_row_of_the_directory(d):
+    rows = [k for x in d.disconnects for k in x.sources]
+    assert sorted(rows) == sorted(s.id for s in d.network.sources)
+    assert all(x.switches for x in d.disconnects)
+
+
+@every
+def test_every_place_that_is_named_is_a_body_of_the_job(d):
+    """No legend, disconnect or step points at a box that is not there."""
+    from datetime import date
+
+    from gumboot.core.land.placards import list_placards
+
+    labels = {b.label for b in d.bodies}
+    for x in d.disconnects:
+        assert all(part in labels for part in x.at.split(", ")), x
+    for p in list_placards(d, date(2026, 1, 1)):
+        if p.id.startswith(("legend.", "ess-disconnect", "battery", "inverter.")):
+            assert p.at in labels, p.id
+    for t in d.terminations:
+        assert t.place in labels or t.place in ("Generator inlet", "Cabinet 1"), t.key
+    for s in d.shutdown:
+        assert set(s.switches) <= set(d.network.switch)
+
+
+@every
+def test_steps_down_open_loads_before_stores_and_end_in_proving_dead(d):
+    assert d.shutdown and "prove dead" in d.shutdown[-1].says
+    works = [
+        {d.network.switch[k].works for k in step.switches} for step in d.shutdown if step.switches
+    ]
+    first = next((i for i, w in enumerate(works) if "battery" in w), len(works))
+    assert not any("loads" in w for w in works[first:])
+    ids = [k for s in d.shutdown for k in s.switches]
+    assert len(ids) == len(set(ids))
+    packs = {s.id for s in d.network.switches if s.works == "battery" and s.by_hand}
+    assert packs <= set(ids)
+
+
+def circuits(name):
+    return {s.id: s for s in DESIGNS[name].circuits}
+
+
+def test_a_single_phase_inverter_on_three_phases_draws_its_power_over_one_line():
+    """4.6 kW at 230 V is 20.0 A on one line, not 6.6 A on three (arithmetic)."""
+    pv = circuits("a single-phase PV inverter on three lines")["existing-pv"].circuit
+    assert pv.current.n == pytest.approx(20.0) and pv.conductors == ("L2", "N", "PE")
+    units = circuits("single-phase units on three lines")
+    lines = [units[f"grid-{i}"].circuit.conductors[0] for i in (1, 2, 3)]
+    assert lines == ["L1", "L2", "L3"]
+    assert units["grid-feeder"].circuit.conductors == ("L1", "L2", "L3", "N", "PE")
+    # three of 5 kW, one a line: 21.7 A each, and no more on the feeder
+    assert units["grid-feeder"].circuit.current.n == pytest.approx(5000 / 230)
+    one = circuits("one single-phase unit on L2")
+    assert one["grid-1"].circuit.conductors == ("L2", "N", "PE")
+
+
+def test_a_chain_has_no_phantom_bus_and_no_breaker_that_nobody_fits():
+    d = DESIGNS["packs in a chain to the unit"]
+    assert not any(b.role == "dc-bus" for b in d.bodies)
+    s = circuits("packs in a chain to the unit")
+    assert s["pack-3"].circuit.load.body == "pack-2" and s["pack-2"].circuit.load.body == "pack-1"
+    assert s["battery-1"].circuit.source.body == "pack-1"
+    names = {x.says for x in d.network.switches}
+    assert not any("Battery bus" in n for n in names)
+    assert s["battery-1"].circuit.current.n >= s["pack-3"].circuit.current.n
+
+
+def test_each_input_carries_its_own_pack():
+    s = circuits("each pack to an input")
+    assert {x.circuit.source.body for k, x in s.items() if k.startswith("battery")} == {
+        "pack-1",
+        "pack-2",
+    }
+    assert all(s[k].circuit.current.n <= 200 for k in ("battery-1", "battery-1-2"))
+
+
+def test_a_bank_per_inverter_stands_apart():
+    d = DESIGNS["a bank per inverter, on buses"]
+    assert {b.id for b in d.bodies if b.role == "dc-bus"} == {"dc-bus-1", "dc-bus-2"}
+    s = circuits("a bank per inverter, on buses")
+    assert s["battery-1"].circuit.source.body == "dc-bus-1"
+    assert s["battery-2"].circuit.source.body == "dc-bus-2"
+    assert (d.bank.count, d.bank.banks, d.bank.total) == (2, 2, 4)
+    whole = design(Plan.model_validate(other(SHAPES["one bank for all"], kit__packs=4)), BOOK)
+    assert d.fault.n == pytest.approx(whole.fault.n / 2, rel=0.15)
+
+
+def test_packs_in_cabinets_have_posts_links_earths_and_breakers_of_their_own():
+    d = DESIGNS["cabinets"]
+    keys = [t.key for t in d.terminations if t.body == "pack-1"]
+    assert sum("inside.post" in k for k in keys) == 20
+    assert sum("inside.earth" in k for k in keys) == 10
+    assert sum(s.body == "pack-1" and s.kind == "own breaker" for s in d.network.switches) == 10
+
+
+def test_a_tap_has_its_own_conductors_and_the_house_goes_on_beside_it():
+    d = DESIGNS["a tap beside the house's panel"]
+    tap = circuits("a tap beside the house's panel")["tap"]
+    assert tap.circuit.load.label == "Service disconnect"
+    assert tap.circuit.current.n == pytest.approx(2 * 8000 / 240)
+    assert d.network.label("house-panel") == "Main panel"
+    assert any(x.node == "house-panel" for x in d.network.loads)
+
+
+def test_combining_panels_and_backed_up_boards_are_judged():
+    """Two units of 70 A breakers want a panel of 140 A or more (705.12(B)(3), arithmetic): 225 A
+    is taken. A PV inverter on an essential board adds to its supply (IEC 60364-5-55 551.7.2).
+    """
+    d = DESIGNS["one bank for all"]
+    combiner = next(b for b in d.buses if b.body == "grid-combiner")
+    assert combiner.used_sum.n == 140 and combiner.bus.n == 225 and combiner.passes
+    small = [x for x in BOOK.devices if x.role != "panel" or x.up_to_a <= 125]
+    from gumboot.core.kit import Catalogue
+
+    shelf = Catalogue(
+        [
+            *BOOK.inverters.values(),
+            *BOOK.packs.values(),
+            *BOOK.modules.values(),
+            *small,
+            *BOOK.conductors,
+        ]
+    )
+    short = design(Plan.model_validate(SHAPES["one bank for all"]), shelf)
+    assert "kit.device.panel" in {f.key for f in short.findings}
+    pv = other(
+        SHAPES["two PV inverters"],
+        kit__existing_pv={"power_w": 33000},
+        kit__more_pv=[],
+        kit__inverters=1,
+    )
+    found = {f.key: f for f in design(Plan.model_validate(pv), BOOK).findings}
+    assert found["bus.overfed.loads-panel"].level == "check"
+
+
+def test_a_unit_that_never_feeds_back_is_no_source_of_the_main_bus():
+    """A6: an inverter-charger without feed-in adds nothing to 705.12(B)."""
+    from gumboot.core.kit import Catalogue
+
+    units = [
+        u.model_copy(update={"feeds_grid": False}) if u.id == "marram-s8" else u
+        for u in BOOK.inverters.values()
+    ]
+    shelf = Catalogue(
+        [*units, *BOOK.packs.values(), *BOOK.modules.values(), *BOOK.devices, *BOOK.conductors]
+    )
+    plan = Plan.model_validate(SHAPES["one bank for all"])
+    assert design(plan, BOOK).bus is not None and design(plan, shelf).bus is None
+
+
+def test_what_the_generator_port_serves_takes_it_from_the_generator():
+    d = DESIGNS["a managed load on the generator port"]
+    assert (
+        circuits("a managed load on the generator port")["port-use"].circuit.load.label
+        == "Managed load"
+    )
+    both = other(SHAPES["one bank for all"], kit__port_use={"power_w": 4000})
+    found = {f.key: f for f in design(Plan.model_validate(both), BOOK).findings}
+    assert found["generator.port"].level == "stop"
+    assert {c for x in found["generator.port"].cures for c in x.changes}
+    pv = DESIGNS["a PV inverter on the generator port"]
+    assert any(s.id == "port-use" for s in pv.network.sources) and d.network
+
+
+def test_two_units_of_a_supply_that_is_not_the_house_are_a_stop():
+    wrong = other(SHAPES["one bank for all"], supply__kind="three-phase 400/230 V")
+    d = design(Plan.model_validate(wrong), BOOK)
+    assert "supply.kind" in {f.key for f in d.findings} and d.network is None

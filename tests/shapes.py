@@ -1,0 +1,129 @@
+"""Plans of every shape that the network can say, most of them unlike the demo's: data for tests."""
+
+import copy
+from typing import Any
+
+from gumboot.demo.plans import (
+    HERON_SLIP,
+    JUNIPER_CUT,
+    MOSSBANK_TERRACE,
+    SALTINGS_BARN,
+    TERN_HOLLOW,
+)
+
+SHORT = {"length_m": 3, "method": "C"}
+
+
+def other(document: dict[str, Any], **changes: Any) -> dict[str, Any]:
+    """A demo plan off its walls, with values changed: kit__packs=4."""
+    plan = copy.deepcopy(document)
+    plan.pop("walls", None)
+    for path, value in changes.items():
+        *steps, last = path.split("__")
+        at = plan
+        for step in steps:
+            at = at.setdefault(step, {})
+        at[last] = value
+    return plan
+
+
+def runs(document: dict[str, Any], **more: Any) -> dict[str, Any]:
+    """The runs of a plan and some more."""
+    return {**document["runs"], **{k.replace("_", "-"): v for k, v in more.items()}}
+
+
+PV = {"power_w": 4600, "line": "L2"}
+BOTH = {"grid_feeder": SHORT, "backup_feeder": SHORT}
+THREE = {"supply__kind": "three-phase 400/230 V", "kit__gateway": "fenwright-g63"}
+GENERATOR = {"power_w": 14000}
+SHAPES: dict[str, dict[str, Any]] = {
+    "one bank for all": other(TERN_HOLLOW),
+    "a bank per inverter, on buses": other(
+        TERN_HOLLOW, kit__banks="one per inverter", kit__packs=4
+    ),
+    "a pack at each unit": other(TERN_HOLLOW, kit__banks="one per inverter", kit__packs=2),
+    "packs in a chain to the unit": other(HERON_SLIP, kit__hookup="chain", kit__packs=3),
+    "each pack to an input": other(HERON_SLIP, kit__hookup="inputs", kit__packs=2),
+    "a chain onto a bus": other(HERON_SLIP, kit__takeoff="one end", kit__packs=3),
+    "a stack per inverter": other(
+        SALTINGS_BARN, kit__inverters=3, kit__packs=3, runs=runs(SALTINGS_BARN, **BOTH)
+    ),
+    "towers bridged": other(SALTINGS_BARN, kit__towers=2),
+    "cabinets": other(HERON_SLIP, kit__pack="tidewell-5r", kit__packs=10),
+    "single-phase units on three lines": other(
+        MOSSBANK_TERRACE,
+        kit__inverters=3,
+        kit__packs=3,
+        kit__banks="one per inverter",
+        runs=runs(MOSSBANK_TERRACE, **BOTH),
+        **THREE,
+    ),
+    "one single-phase unit on L2": other(MOSSBANK_TERRACE, kit__lines="l2", **THREE),
+    "a single-phase PV inverter on three lines": other(
+        SALTINGS_BARN,
+        kit__existing_pv={**PV, "side": "grid side"},
+        runs=runs(SALTINGS_BARN, existing_pv=SHORT),
+    ),
+    "two PV inverters": other(
+        SALTINGS_BARN, kit__existing_pv=PV, kit__more_pv=[{"power_w": 6000, "side": "grid side"}]
+    ),
+    "a tap beside the house's panel": other(
+        TERN_HOLLOW,
+        supply__connection="supply-side tap",
+        supply__service_size="4/0",
+        backup__loads="essential board",
+        backup__board_a=100,
+        runs=runs(TERN_HOLLOW, tap={"length_m": 2}),
+    ),
+    "a tap before the whole house": other(HERON_SLIP, supply__connection="supply-side tap"),
+    "interlocked breakers": other(HERON_SLIP, backup__changeover="interlocked breakers"),
+    "loose breakers": other(HERON_SLIP, backup__changeover="loose breakers"),
+    "essential board, neutral switched": other(
+        HERON_SLIP,
+        backup__loads="essential board",
+        backup__neutral="switched",
+        backup__bond="inverter",
+        backup__board_a=60,
+    ),
+    "essential board, neutral solid": other(
+        HERON_SLIP, backup__loads="essential board", backup__board_a=60
+    ),
+    "nothing backed up": other(HERON_SLIP, backup__loads="nothing"),
+    "islanding box": other(HERON_SLIP, kit__gateway="fenwright-i100"),
+    "generator on the board": other(
+        TERN_HOLLOW, kit__generator={**GENERATOR, "lands": "loads panel"}
+    ),
+    "generator with a bypass": other(
+        TERN_HOLLOW, kit__generator={**GENERATOR, "lands": "inverter with bypass"}
+    ),
+    "a managed load on the generator port": other(
+        TERN_HOLLOW,
+        kit__generator=None,
+        kit__port_use={"use": "managed load", "power_w": 4500},
+        runs=runs(TERN_HOLLOW, port_use={"length_m": 9}),
+    ),
+    "a PV inverter on the generator port": other(
+        HERON_SLIP,
+        kit__port_use={"use": "PV inverter", "power_w": 5000},
+        runs=runs(HERON_SLIP, port_use={"length_m": 9}),
+    ),
+    "packs inside the units": other(
+        HERON_SLIP,
+        kit__inverter="fenwright-w7",
+        kit__pack=None,
+        kit__packs=0,
+        kit__gateway="fenwright-g200",
+        kit__inverters=2,
+        strings=[],
+        runs=runs(HERON_SLIP, grid_feeder={"length_m": 4}),
+    ),
+    "off grid, lead": other(JUNIPER_CUT),
+    "off grid, two units": other(
+        JUNIPER_CUT, kit__inverters=2, runs=runs(JUNIPER_CUT, backup_feeder={"length_m": 2})
+    ),
+    "AC-coupled": other(MOSSBANK_TERRACE),
+    "TN-S with an electrode of its own": other(
+        MOSSBANK_TERRACE, supply__earthing="TN-S", supply__electrode="own"
+    ),
+    "TT": other(MOSSBANK_TERRACE, supply__earthing="TT", supply__loop_ohm=80),
+}
