@@ -17,6 +17,7 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 from fastapi.staticfiles import StaticFiles
 from sqlalchemy.exc import OperationalError
 from starlette.exceptions import HTTPException
+from starlette.middleware.gzip import GZipMiddleware
 
 from gumboot.catalogue import catalogue
 from gumboot.demo import scenario
@@ -86,6 +87,7 @@ def create_app(config: Config | None = None, demo: bool = False) -> FastAPI:
     for router in (r for station in STATIONS for r in station.routers):
         app.include_router(router)
     app.mount("/static", StaticFiles(directory=Path(__file__).parent / "static"), name="static")
+    app.add_middleware(Compressed)
     app.add_middleware(Headers)
     _faults(app)
 
@@ -110,6 +112,22 @@ def wants_json(request: Request) -> bool:
 def most_bytes(path: str) -> int:
     """How much may be sent to a path at once."""
     return MOST_BYTES_LARGE if LARGE.fullmatch(path) else MOST_BYTES
+
+
+PACKED = (".woff2", ".png", ".jpg", ".pdf")  # packed already
+
+
+class Compressed:
+    """Pages, data and scripts go compressed; what is packed already goes as it is. Tokens are
+    masked anew in each page (`people.mask`), so that lengths say nothing of them.
+    """
+
+    def __init__(self, app: Any) -> None:
+        self.plain, self.gzip = app, GZipMiddleware(app, minimum_size=600, compresslevel=6)
+
+    async def __call__(self, scope: Any, receive: Any, send: Any) -> None:
+        plain = scope["type"] != "http" or scope["path"].endswith(PACKED)
+        await (self.plain if plain else self.gzip)(scope, receive, send)
 
 
 class Headers:

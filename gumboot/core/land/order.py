@@ -5,7 +5,7 @@ covers last.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from gumboot.core.kit import Inverter, Stage
 from gumboot.core.land.termination import Termination
@@ -97,4 +97,7 @@ def in_order(
             return len(FIRST), units.get(t.body, len(units))
         return places[t.stage], 0
 
-    return tuple(replace(t, number=i) for i, t in enumerate(sorted(rows, key=rank), 1))
+    out = tuple(sorted(rows, key=rank))
+    for i, t in enumerate(out, 1):
+        object.__setattr__(t, "number", i)  # nobody has seen them yet
+    return out

@@ -125,16 +125,24 @@ class Ticket:
 
 
 _designs: OrderedDict[str, Design] = OrderedDict()
+_latest: OrderedDict[str, Design] = OrderedDict()  # by the site's name: what a change starts from
+REMEMBERED = 200
 
 
 def designed(plan_document: dict[str, Any]) -> Design:
-    """The design of a stored plan, remembered by the plan's own text: same in, same out."""
+    """The design of a stored plan, remembered by the plan's own text: same in, same out. What did
+    not change since the last design of that site is taken over from it.
+    """
     key = json.dumps(plan_document, sort_keys=True)
     found = _designs.get(key)
     if found is None:
-        found = _designs[key] = design(Plan.model_validate(plan_document), catalogue())
-        while len(_designs) > 200:
-            _designs.popitem(last=False)
+        plan = Plan.model_validate(plan_document)
+        before = _latest.get(plan.site.name)
+        found = _designs[key] = design(plan, catalogue(), before)
+        _latest[plan.site.name] = found
+        for kept in (_designs, _latest):
+            while len(kept) > REMEMBERED:
+                kept.popitem(last=False)
     return found
 
 

@@ -8,12 +8,11 @@ only.
 from __future__ import annotations
 
 import hashlib
-import hmac
 import secrets
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Annotated
 
 from argon2 import PasswordHasher
@@ -27,6 +26,7 @@ from starlette.datastructures import FormData, UploadFile
 from gumboot.store.database import see_crew
 from gumboot.store.models import FailedSignIn, Person, SignIn
 from gumboot.web.pages.frame import render
+from gumboot.web.people.mask import is_of, masked
 
 router = APIRouter()
 hasher = PasswordHasher()
@@ -75,8 +75,13 @@ class Visit:
     crew_id: int
     who: str
     role: str
-    csrf: str
+    token: str
     form: FormData
+
+    @cached_property
+    def csrf(self) -> str:
+        """The session's token as this page carries it."""
+        return masked(self.token)
 
     def needs(self, *roles: str) -> None:
         """Raise Forbidden unless the person has one of the roles."""
@@ -127,7 +132,7 @@ def visit(request: Request, form: Annotated[FormData, Depends(sent_form)]) -> It
         found = Visit(db, row.id, row.crew_id, row.name, row.role, row.csrf, form)
         if request.method not in ("GET", "HEAD"):
             sent = str(form.get("csrf", "") or request.headers.get("x-csrf-token", ""))
-            if not hmac.compare_digest(sent.encode(), row.csrf.encode()):
+            if not is_of(sent, row.csrf):
                 raise Forbidden(
                     "This page was not made by your present sign-in. Go back, reload it, and send"
                     " again."
@@ -265,7 +270,9 @@ def sign_in(request: Request, form: Annotated[FormData, Depends(sent_form)]) -> 
     answer: Response
     if pending:
         answer = render(
-            request, "send_again.html", {"path": pending["path"], "fields": fields, "csrf": csrf}
+            request,
+            "send_again.html",
+            {"path": pending["path"], "fields": fields, "csrf": masked(csrf)},
         )
     else:
         answer = RedirectResponse(next_path, 303)

@@ -1,5 +1,6 @@
 """Signing in: slowed, kept on the server, and an expired session loses nothing typed."""
 
+import base64
 import re
 from datetime import UTC, datetime, timedelta
 
@@ -10,7 +11,39 @@ from sqlalchemy import delete, update
 from gumboot.demo import scenario
 from gumboot.store.models import FailedSignIn, SignIn
 from gumboot.web.app import most_bytes
+from gumboot.web.people.mask import is_of, masked
 from tests.conftest import Person
+
+
+def unmasked(shown):
+    """The session's token behind what a page shows."""
+    both = base64.urlsafe_b64decode(shown)
+    half = len(both) // 2
+    return bytes(a ^ b for a, b in zip(both[:half], both[half:], strict=True)).decode()
+
+
+def test_a_token_looks_different_in_every_page_and_means_the_same(planner):
+    """So that compression gives nothing of it away; cut short or altered it is refused."""
+    first, second = (
+        planner.get("/jobs").text.split('name="csrf" value="')[1].split('"')[0] for _ in range(2)
+    )
+    assert first != second and unmasked(first) == unmasked(second)
+    token = unmasked(first)
+    assert is_of(first, token) and is_of(second, token) and is_of(masked(token), token)
+    for wrong in ("", token, first[:-4], "A" * len(first), first[4:], "ü", masked(token + "x")):
+        assert not is_of(wrong, token)
+
+
+@pytest.mark.parametrize("path", ["/jobs", "/jobs.json", "/static/app.js", "/static/gumboot.css"])
+def test_pages_and_scripts_go_compressed(planner, path):
+    plain = planner.get(path, headers={"accept-encoding": "identity"})
+    packed = planner.get(path, headers={"accept-encoding": "gzip"})
+    assert packed.headers["content-encoding"] == "gzip" and "content-encoding" not in plain.headers
+    assert "accept-encoding" in packed.headers["vary"].lower()
+    assert (
+        "content-encoding"
+        not in planner.get("/static/boot-192.png", headers={"accept-encoding": "gzip"}).headers
+    )
 
 
 @pytest.fixture
@@ -77,7 +110,7 @@ def test_what_was_typed_is_still_there_after_signing_in_again(app, make):
     with make.begin() as db:
         db.execute(
             update(SignIn)
-            .where(SignIn.csrf == person.csrf)
+            .where(SignIn.csrf == unmasked(person.csrf))
             .values(expires_at=datetime.now(UTC) - timedelta(seconds=1))
         )
     typed = {
@@ -122,7 +155,7 @@ def test_a_stale_session_is_no_session(app, make):
     with make.begin() as db:
         db.execute(
             update(SignIn)
-            .where(SignIn.csrf == person.csrf)
+            .where(SignIn.csrf == unmasked(person.csrf))
             .values(expires_at=datetime.now(UTC) - timedelta(seconds=1))
         )
     assert person.get("/jobs").headers["location"] == "/sign-in"
