@@ -13,15 +13,13 @@ import json
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import asdict, dataclass
 from functools import lru_cache
-from typing import Any, get_args
+from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
 from gumboot.core.design import Design
 from gumboot.core.journal import log
-from gumboot.core.journal.log import Entry
-from gumboot.core.land import Verdict
-from gumboot.core.land.moves import ACTS
+from gumboot.core.journal.entry import DIGEST, KINDS, TEXT, Entry
 from gumboot.core.network.bonds import by_state
 from gumboot.core.plan import Plan
 
@@ -192,110 +190,23 @@ def schema() -> dict[str, Any]:
     plan = Plan.model_json_schema(ref_template="#/$defs/{model}")
     entry = TypeAdapter(Entry).json_schema()
     entry["additionalProperties"] = False
-    entry["properties"]["kind"] = {"enum": list(get_args(log.Kind))}
+    entry["properties"]["kind"] = {"enum": list(KINDS)}
     entry["properties"]["uuid"] = {"type": "string", "minLength": 8, "maxLength": 64}
-    text, maybe = {"type": "string"}, {"type": ["string", "null"]}
-    wrench = {
-        "type": ["object", "null"],
-        "required": ["name", "serial", "calibrated_until"],
-        "additionalProperties": text,
-    }
-    torque = {"type": ["number", "null"], "minimum": 0, "maximum": 1000}
-    verdict = {"enum": list(get_args(Verdict))}
-    digest = {"type": "string", "pattern": "^[0-9a-f]{64}$"}
-    maybe_digest = {"type": "string", "pattern": "^([0-9a-f]{64})?$"}
     attached = {
-        "digest": digest,
+        "digest": DIGEST,
         "kind": {"enum": ["readings", "weather", "photo"]},
-        "name": {**text, "maxLength": 200},
+        "name": {**TEXT, "maxLength": 200},
         "media": {"enum": ["text/csv; charset=utf-8", "image/jpeg"]},
         "about": {"type": "object"},
-        "kept_by": text,
-        "data": {**text, "contentEncoding": "base64"},
+        "kept_by": TEXT,
+        "data": {**TEXT, "contentEncoding": "base64"},
     }
-    bodies = {
-        "reading": {
-            "termination": text,
-            "label": text,
-            "torque_nm": torque,
-            "typed": text,
-            "rated_nm": torque,
-            "rated_source": text,
-            "verdict": verdict,
-            "why": text,
-            "wrench": wrench,
-            "replaced": {"type": "boolean"},
-            "corrects": maybe,
-            "note": text,
-        },
-        "step": {
-            "termination": text,
-            "label": text,
-            "act": {"enum": list(ACTS)},
-            "corrects": maybe,
-            "note": text,
-        },
-        "settle": {
-            "termination": text,
-            "label": text,
-            "stands": text,
-            "drops": {"type": "array", "items": text},
-            "reason": text,
-        },
-        "accept": {"finding": text, "fingerprint": text, "says": text, "reason": text},
-        "sign": {
-            "plan_version": {"type": "integer"},
-            "plan_digest": text,
-            "log_head": text,
-            "statement": text,
-        },
-        "reopen": {"reason": text},
-        "photo": {"digest": digest, "what": text, "note": text},
-        "withdraw": {"digest": digest, "reason": text},
-        "drill": {
-            "hole": text,
-            "label": text,
-            "x_mm": {"type": "number"},
-            "y_mm": {"type": "number"},
-            "planned_mm": {
-                "type": "array",
-                "items": {"type": "number"},
-                "minItems": 2,
-                "maxItems": 2,
-            },
-            "anchor": text,
-            "digest": maybe_digest,
-            "note": text,
-        },
-    }
-    device = {
-        "seen": {"type": ["integer", "null"], "minimum": 0},
-        "device": text,
-        "digest": maybe_digest,
-    }
-    more = {
-        "reading": {
-            "turn": {"enum": ["first", "again"]},
-            "source": {"enum": ["typed", "file", "wrench"]},
-            **device,
-        },
-        "step": device,
-        "settle": device,
-    }  # what entries of before have not
     rules = [
         {
-            "if": {"properties": {"kind": {"const": kind}}},
-            "then": {
-                "properties": {
-                    "body": {
-                        "required": list(fields),
-                        "properties": {**fields, **more.get(kind, {})},
-                        "additionalProperties": False,
-                    }
-                }
-            },
+            "if": {"properties": {"kind": {"const": k.name}}},
+            "then": {"properties": {"body": k.schema()}},
         }
-        for kind, fields in bodies.items()
+        for k in KINDS.values()
     ]
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",

@@ -138,7 +138,7 @@ def plan_at(db: Session, job: Job, version: int) -> dict[str, Any] | None:
 def append(
     db: Session,
     job: Job,
-    kind: log.Kind,
+    kind: str,
     body: dict[str, Any],
     who: str,
     role: str,

@@ -11,33 +11,15 @@ import json
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any, Literal
+from typing import Any
 
 from gumboot.core.basis.finding import Finding
+from gumboot.core.journal import kinds
+from gumboot.core.journal.entry import KINDS, Entry
 from gumboot.core.land.moves import Move, Stand, stand_of
 from gumboot.core.land.termination import State
 
-Kind = Literal[
-    "reading", "step", "settle", "accept", "sign", "reopen", "photo", "withdraw", "drill"
-]
-
-
-@dataclass(frozen=True, slots=True)
-class Entry:
-    """One entry. Times are ISO 8601 with zone; body is the kind's own record; hash covers all of it
-    and `prev`.
-    """
-
-    seq: int
-    uuid: str
-    kind: str
-    who: str
-    role: str
-    at_device: str
-    at_server: str
-    body: dict[str, Any]
-    prev: str
-    hash: str
+__all__ = ["KINDS", "Entry", "Standing", "kinds"]  # reading a log needs its kinds registered
 
 
 def canonical(body: dict[str, Any]) -> str:
@@ -86,9 +68,10 @@ def first_broken(job_uid: str, entries: Iterable[Entry]) -> int | None:
 class Standing:
     """What the log adds up to now, up to entry number `seq`.
 
-    moves: of each joint, oldest first. drilled and accepted: the last entry on each hole and
-    finding. hours: entries by who and hour
-    (UTC); ratios: readings by reading over rated, to the hundredth; corrected ones are left out.
+    moves: of each termination, oldest first. drilled and accepted: the last entry on each hole and
+    finding. hours: entries by who and hour (UTC); ratios: readings by reading over rated, to the
+    hundredth; corrected ones are left out. last: the newest entry of each other kind, by what it is
+    about.
     """
 
     seq: int = 0
@@ -99,6 +82,7 @@ class Standing:
     drilled: dict[str, Entry] = field(default_factory=dict)
     hours: dict[tuple[str, str], int] = field(default_factory=dict)
     ratios: dict[float, int] = field(default_factory=dict)
+    last: dict[str, dict[str, Entry]] = field(default_factory=dict)
     _stands: dict[tuple[str, tuple[str, ...]], Stand] = field(
         default_factory=dict, compare=False, repr=False
     )
@@ -118,6 +102,58 @@ class Standing:
         return found
 
 
+class Growing:
+    """A standing into which entries are being read; the one it starts from is left as it was."""
+
+    def __init__(self, before: Standing) -> None:
+        self.before, self.seq, self.signed = before, before.seq, before.signed
+        self.grown: dict[str, list[Move]] = {}
+        self.accepted, self.photos = dict(before.accepted), dict(before.photos)
+        self.drilled, self.hours = dict(before.drilled), dict(before.hours)
+        self.ratios, self.last = dict(before.ratios), dict(before.last)
+
+    def read(self, e: Entry) -> None:
+        """One entry, by its kind; one of a kind nobody registered counts by who and when only."""
+        self.seq = e.seq
+        hour = (e.who, e.at_server[:13])
+        self.hours[hour] = self.hours.get(hour, 0) + 1
+        if e.kind in KINDS:
+            KINDS[e.kind].reads(self, e)
+
+    def keep_last(self, e: Entry) -> None:
+        """Keep it as the newest of its kind about what it is about."""
+        about = str(e.body.get(KINDS[e.kind].about, ""))
+        self.last[e.kind] = {**self.last.get(e.kind, {}), about: e}
+
+    def move(self, e: Entry) -> None:
+        """An entry about a termination: it moves, and what it corrects counts no longer."""
+        key = e.body["termination"]
+        rows = self.grown.setdefault(key, list(self.before.moves.get(key, ())))
+        move = as_move(e)
+        _count(self.ratios, move, 1)
+        for old in rows if move.corrects or move.drops else ():
+            if old.uuid == move.corrects or old.uuid in move.drops:
+                _count(self.ratios, old, -1)
+        rows.append(move)
+
+    def done(self) -> Standing:
+        """The standing as read."""
+        moves = {**self.before.moves, **{k: tuple(v) for k, v in self.grown.items()}}
+        kept = {k: v for k, v in self.before._stands.items() if k[0] not in self.grown}
+        return Standing(
+            self.seq,
+            moves,
+            self.accepted,
+            self.signed,
+            self.photos,
+            self.drilled,
+            self.hours,
+            self.ratios,
+            self.last,
+            kept,
+        )
+
+
 def stand(entries: Sequence[Entry]) -> Standing:
     """Read the log from the first entry to the last."""
     return carry_on(Standing(), entries)
@@ -125,35 +161,10 @@ def stand(entries: Sequence[Entry]) -> Standing:
 
 def carry_on(before: Standing, entries: Sequence[Entry]) -> Standing:
     """A standing with later entries read into it; the earlier one is left as it was."""
-    grown: dict[str, list[Move]] = {}
-    accepted, photos, drilled = dict(before.accepted), dict(before.photos), dict(before.drilled)
-    hours, ratios, signed, seq = dict(before.hours), dict(before.ratios), before.signed, before.seq
+    growing = Growing(before)
     for e in entries:
-        seq = e.seq
-        hour = (e.who, e.at_server[:13])
-        hours[hour] = hours.get(hour, 0) + 1
-        if e.kind in ("reading", "step", "settle"):
-            key = e.body["termination"]
-            rows = grown.setdefault(key, list(before.moves.get(key, ())))
-            move = as_move(e)
-            _count(ratios, move, 1)
-            for old in rows if move.corrects or move.drops else ():
-                if old.uuid == move.corrects or old.uuid in move.drops:
-                    _count(ratios, old, -1)
-            rows.append(move)
-        elif e.kind == "accept":
-            accepted[e.body["finding"]] = e
-        elif e.kind == "drill":
-            drilled[e.body["hole"]] = e
-        elif e.kind == "photo":
-            photos[e.body["digest"]] = e
-        elif e.kind == "withdraw":
-            photos.pop(e.body["digest"], None)
-        elif e.kind in ("sign", "reopen"):
-            signed = e if e.kind == "sign" else None
-    moves = {**before.moves, **{k: tuple(v) for k, v in grown.items()}}
-    kept = {k: v for k, v in before._stands.items() if k[0] not in grown}
-    return Standing(seq, moves, accepted, signed, photos, drilled, hours, ratios, kept)
+        growing.read(e)
+    return growing.done()
 
 
 def _count(ratios: dict[float, int], m: Move, by: int) -> None:

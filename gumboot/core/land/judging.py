@@ -6,12 +6,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date
-from typing import Literal
+from typing import Literal, get_args
 
 from gumboot.core.basis.figure import Figure
 from gumboot.core.land.tools import Wrench
 
 Verdict = Literal["good", "under", "over", "withheld", "done"]
+VERDICTS: tuple[Verdict, ...] = get_args(Verdict)
 
 
 def judge(

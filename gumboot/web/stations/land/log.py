@@ -13,7 +13,8 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
 from gumboot.core.journal import log
-from gumboot.core.journal.log import Entry, as_move
+from gumboot.core.journal.entry import KINDS, Entry
+from gumboot.core.journal.log import as_move
 from gumboot.core.land.recheck import drifted, due
 from gumboot.drawings.one_line import one_line
 from gumboot.drawings.torque_log import histogram, who_when
@@ -31,19 +32,9 @@ PAGE = 100
 
 def row(e: Entry) -> dict[str, Any]:
     """One entry as a line: what it is about, and what it says."""
-    b = e.body
-    about = str(b.get("label") or b.get("finding") or b.get("note") or "")
-    says = {
-        "reading": lambda: f"{b['typed'] or 'tick'} · {b['verdict']}",
-        "step": lambda: b["act"],
-        "settle": lambda: f"settled: {b['reason']}",
-        "accept": lambda: f"accepted: {b['reason']}",
-        "drill": lambda: "drilled",
-        "photo": lambda: "photograph",
-        "withdraw": lambda: f"photograph taken off: {b['reason']}",
-        "reopen": lambda: f"opened again: {b['reason']}",
-        "sign": lambda: "signed",
-    }[e.kind]()
+    b, kind = e.body, KINDS.get(e.kind)
+    about = str(b.get(kind.about, "") if kind else "")
+    says = kind.says(b) if kind else e.kind
     return {
         "seq": e.seq,
         "kind": e.kind,

@@ -1,0 +1,161 @@
+"""The kinds of entry there are. Each registers itself; this file is where a new one gets
+its line.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from gumboot.core.journal.entry import (
+    DIGEST,
+    MAYBE_DIGEST,
+    MAYBE_TEXT,
+    TEXT,
+    Entry,
+    Fields,
+    kind,
+)
+from gumboot.core.land.judging import VERDICTS
+from gumboot.core.land.moves import ACTS
+
+if TYPE_CHECKING:
+    from gumboot.core.journal.log import Growing
+
+TORQUE = {"type": ["number", "null"], "minimum": 0, "maximum": 1000}
+WRENCH = {
+    "type": ["object", "null"],
+    "required": ["name", "serial", "calibrated_until"],
+    "additionalProperties": TEXT,
+}
+DEVICE: Fields = {
+    "seen": {"type": ["integer", "null"], "minimum": 0},
+    "device": TEXT,
+    "digest": MAYBE_DIGEST,
+}
+NUMBER = {"type": "number"}
+
+
+@kind(
+    "reading",
+    {
+        "termination": TEXT,
+        "label": TEXT,
+        "torque_nm": TORQUE,
+        "typed": TEXT,
+        "rated_nm": TORQUE,
+        "rated_source": TEXT,
+        "verdict": {"enum": list(VERDICTS)},
+        "why": TEXT,
+        "wrench": WRENCH,
+        "replaced": {"type": "boolean"},
+        "corrects": MAYBE_TEXT,
+        "note": TEXT,
+    },
+    lambda b: f"{b['typed'] or 'tick'} · {b['verdict']}",
+    more={
+        "turn": {"enum": ["first", "again"]},
+        "source": {"enum": ["typed", "file", "wrench"]},
+        **DEVICE,
+    },
+)
+@kind(
+    "step",
+    {
+        "termination": TEXT,
+        "label": TEXT,
+        "act": {"enum": list(ACTS)},
+        "corrects": MAYBE_TEXT,
+        "note": TEXT,
+    },
+    lambda b: str(b["act"]),
+    more=DEVICE,
+)
+@kind(
+    "settle",
+    {
+        "termination": TEXT,
+        "label": TEXT,
+        "stands": TEXT,
+        "drops": {"type": "array", "items": TEXT},
+        "reason": TEXT,
+    },
+    lambda b: f"settled: {b['reason']}",
+    more=DEVICE,
+)
+def moved(g: Growing, e: Entry) -> None:
+    """A termination got further, or back."""
+    g.move(e)
+
+
+@kind(
+    "accept",
+    {"finding": TEXT, "fingerprint": TEXT, "says": TEXT, "reason": TEXT},
+    lambda b: f"accepted: {b['reason']}",
+    about="finding",
+)
+def accepted(g: Growing, e: Entry) -> None:
+    """A check was accepted, by name and with a reason."""
+    g.accepted[e.body["finding"]] = e
+
+
+@kind(
+    "sign",
+    {
+        "plan_version": {"type": "integer"},
+        "plan_digest": TEXT,
+        "log_head": TEXT,
+        "statement": TEXT,
+    },
+    lambda b: "signed",
+    about="",
+)
+def signed(g: Growing, e: Entry) -> None:
+    """A supervisor stands behind the job."""
+    g.signed = e
+
+
+@kind("reopen", {"reason": TEXT}, lambda b: f"opened again: {b['reason']}", about="")
+def reopened(g: Growing, e: Entry) -> None:
+    """A signed job is changed again."""
+    g.signed = None
+
+
+@kind(
+    "photo",
+    {"digest": DIGEST, "what": TEXT, "note": TEXT},
+    lambda b: "photograph",
+    about="note",
+)
+def photographed(g: Growing, e: Entry) -> None:
+    """A photograph is kept."""
+    g.photos[e.body["digest"]] = e
+
+
+@kind(
+    "withdraw",
+    {"digest": DIGEST, "reason": TEXT},
+    lambda b: f"photograph taken off: {b['reason']}",
+    about="",
+)
+def withdrawn(g: Growing, e: Entry) -> None:
+    """A photograph is taken off the pages; it stays in the log."""
+    g.photos.pop(e.body["digest"], None)
+
+
+@kind(
+    "drill",
+    {
+        "hole": TEXT,
+        "label": TEXT,
+        "x_mm": NUMBER,
+        "y_mm": NUMBER,
+        "planned_mm": {"type": "array", "items": NUMBER, "minItems": 2, "maxItems": 2},
+        "anchor": TEXT,
+        "digest": MAYBE_DIGEST,
+        "note": TEXT,
+    },
+    lambda b: "drilled",
+)
+def drilled(g: Growing, e: Entry) -> None:
+    """A hole was drilled, where it came to be."""
+    g.drilled[e.body["hole"]] = e
