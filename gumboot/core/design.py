@@ -29,6 +29,7 @@ from gumboot.core.size.bank import Bank
 from gumboot.core.size.busbars import Bus, main_bus
 from gumboot.core.size.chapters import (
     BUSBARS,
+    CONDUCTORS,
     EARTHS,
     FAULTS,
     HEAT,
@@ -47,7 +48,7 @@ from gumboot.core.size.raceways import Raceway
 from gumboot.core.size.sharing import Sharing
 from gumboot.core.size.strings import StringDesign
 from gumboot.core.wall import Box, OnWall
-from gumboot.core.wall.chapters import HUNG
+from gumboot.core.wall.chapters import HUNG, RUNS
 from gumboot.core.wall.judged import WALL
 
 CHAPTERS: tuple[Chapter[Any], ...] = (
@@ -60,7 +61,9 @@ CHAPTERS: tuple[Chapter[Any], ...] = (
     NETWORK,
     BONDS,
     HUNG,
+    RUNS,
     SIZED,
+    CONDUCTORS,
     FAULTS,
     SHARING,
     INRUSH,

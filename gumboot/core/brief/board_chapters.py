@@ -18,7 +18,7 @@ from gumboot.core.brief.loads import (
 from gumboot.core.chapter import Chapter, Draft
 from gumboot.core.set.chapters import MENU
 from gumboot.core.set.settings import Setting
-from gumboot.core.size.chapters import SIZED
+from gumboot.core.size.chapters import CONDUCTORS
 from gumboot.core.size.equipment import BANK
 
 
@@ -26,7 +26,7 @@ def _board(d: Draft) -> Board | None:
     kit, bank = d[KIT], d[BANK]
     assert kit is not None  # noqa: S101 - required
     energy = bank.energy if bank else None
-    return design_board(d.plan, kit.inverter, kit.gateway, d[SIZED].circuits, energy)
+    return design_board(d.plan, kit.inverter, kit.gateway, d[CONDUCTORS].circuits, energy)
 
 
 def _board_found(board: Board | None, d: Draft) -> Iterable[Finding]:
@@ -52,7 +52,7 @@ BOARD: Chapter[Board | None] = Chapter(
     _board,
     reads=("loads", "backup", "kit", "site", "supply", "code", "settings", "energy", "units"),
     needs=(BANK,),
-    requires=(KIT, SIZED),
+    requires=(KIT, CONDUCTORS),
     findings=_board_found,
     figures=_board_figures,
 )

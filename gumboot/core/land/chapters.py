@@ -11,13 +11,13 @@ from gumboot.core.land.findings import termination_findings
 from gumboot.core.land.listing import list_terminations
 from gumboot.core.land.termination import Termination
 from gumboot.core.network.chapters import NETWORK
-from gumboot.core.size.chapters import EARTHS, SIZED
+from gumboot.core.size.chapters import CONDUCTORS, EARTHS
 
 
 def _terminations(d: Draft) -> tuple[Termination, ...]:
     earths = d[EARTHS]
     return list_terminations(
-        d[SIZED].circuits,
+        d[CONDUCTORS].circuits,
         d[NETWORK],
         d.catalogue,
         d.plan,
@@ -28,14 +28,14 @@ def _terminations(d: Draft) -> tuple[Termination, ...]:
 
 def _found(rows: tuple[Termination, ...], d: Draft) -> Iterable[Finding]:
     kit = chosen(d)
-    return termination_findings(rows, d[SIZED].circuits, d.plan, kit.inverter, d.catalogue)
+    return termination_findings(rows, d[CONDUCTORS].circuits, d.plan, kit.inverter, d.catalogue)
 
 
 TERMINATIONS: Chapter[tuple[Termination, ...]] = Chapter(
     "terminations",
     _terminations,
     reads=("landing", "recheck", "code", "supply", "units"),
-    requires=(KIT, NETWORK, SIZED, EARTHS),
+    requires=(KIT, NETWORK, CONDUCTORS, EARTHS),
     findings=_found,
     figures=lambda rows: ((f"{t.key}.torque", t.torque) for t in rows if t.torque),
 )

@@ -41,10 +41,14 @@ class Sheet:
     bodies: dict[str, Body]
     isolate: dict[str, Isolation]
     screws: dict[str, int] = field(default_factory=dict)
+    _opened: dict[str, tuple[str, ...]] = field(default_factory=dict)
 
     def opened(self, body: str) -> tuple[str, ...]:
         """What is open and locked before a hand goes into a body."""
-        return tuple(s.says for s in self.isolate[body].opened) if body in self.isolate else ()
+        if body not in self._opened:
+            rows = self.isolate[body].opened if body in self.isolate else ()
+            self._opened[body] = tuple(s.says for s in rows)
+        return self._opened[body]
 
     def live(self, body: str) -> tuple[str, ...]:
         """What stays live in a body all the same."""

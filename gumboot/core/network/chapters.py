@@ -33,7 +33,7 @@ def _network(d: Draft) -> Network:
 NETWORK: Chapter[Network] = Chapter(
     "network",
     _network,
-    reads=("kit", "supply", "backup", "run names", "site", "code", "fitted"),
+    reads=("kit", "supply", "backup", "run names", "site", "code", "fitted breakers"),
     needs=(BANK,),
     requires=(KIT, FITS, STRINGS),
     findings=lambda network, d: network.found,

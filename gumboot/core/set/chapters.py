@@ -8,13 +8,13 @@ from gumboot.core.basis.finding import Finding
 from gumboot.core.brief.chapters import KIT, chosen
 from gumboot.core.chapter import Chapter, Draft
 from gumboot.core.set.settings import Job, Setting, fill_menu, menu_findings
-from gumboot.core.size.chapters import SIZED
+from gumboot.core.size.chapters import CONDUCTORS
 from gumboot.core.size.equipment import BANK
 
 
 def _job(d: Draft) -> Job:
     kit = chosen(d)
-    return Job(d.plan, kit.inverter, kit.pack, d[BANK], d[SIZED].circuits)
+    return Job(d.plan, kit.inverter, kit.pack, d[BANK], d[CONDUCTORS].circuits)
 
 
 def _menu(d: Draft) -> tuple[Setting, ...]:
@@ -30,7 +30,7 @@ MENU: Chapter[tuple[Setting, ...]] = Chapter(
     _menu,
     reads=("settings", "energy", "backup", "kit", "supply"),
     needs=(BANK,),
-    requires=(KIT, SIZED),
+    requires=(KIT, CONDUCTORS),
     findings=_found,
     figures=lambda rows: ((f"set.{s.id}", s.figure) for s in rows if s.figure),
 )

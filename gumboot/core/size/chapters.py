@@ -5,7 +5,7 @@ alternating side.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from gumboot.core.basis.figure import Figure
 from gumboot.core.basis.finding import Change, Cure, Finding, check
@@ -35,7 +35,7 @@ from gumboot.core.size.inrush import Inrush, design_inrush, inrush_findings, pea
 from gumboot.core.size.raceways import Raceway, lay_raceways
 from gumboot.core.size.sharing import Sharing, one_way_ohm, share_out
 from gumboot.core.size.supply import electrode
-from gumboot.core.wall.chapters import HUNG
+from gumboot.core.wall.chapters import RUNS
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -50,7 +50,7 @@ class Sizing:
 
 def _sized(d: Draft) -> Sizing:
     plan, rules, old = d.plan, RULES[d.plan.code], d.was(SIZED)
-    circuits = d[HUNG].circuits
+    circuits = d[RUNS]
     where = places(circuits, rules)
     like = all(d.unchanged(x) for x in ("code", "run names", "strings but runs"))
     of: dict[str, tuple[Circuit, Place | None, Fitted, Sized | None, Found]] = {}
@@ -105,9 +105,43 @@ SIZED: Chapter[Sizing] = Chapter(
     "circuits",
     _sized,
     reads=("fitted", "code", "run names", "strings but runs"),
-    requires=(KIT, HUNG),
+    requires=(KIT, RUNS),
     findings=_sized_found,
     figures=_sized_figures,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Conductors:
+    """The sized circuits as far as those go who do not care how long they are: who makes them off,
+    keys limits, or counts what they permit. Two are equal when all of that is.
+    """
+
+    key: tuple[object, ...]
+    circuits: tuple[Sized, ...] = field(compare=False)
+
+
+def _conductors(d: Draft) -> Conductors:
+    rows = d[SIZED].circuits
+    key = tuple(
+        (
+            s.id,
+            s.size,
+            s.sets,
+            s.cable.id,
+            s.place.run.method,
+            s.egc.value,
+            s.protection.value if s.protection else None,
+            s.permitted.value,
+            s.judged.fails,
+        )
+        for s in rows
+    )
+    return Conductors((id(d[NETWORK]), *key), rows)
+
+
+CONDUCTORS: Chapter[Conductors] = Chapter(
+    "conductors", _conductors, requires=(NETWORK, SIZED), settles=True
 )
 
 
@@ -228,7 +262,8 @@ LOOPS: Chapter[tuple[tuple[Loop, ...], Found]] = Chapter(
 
 
 def _busbars(d: Draft) -> tuple[tuple[Bus, ...], Found]:
-    made, found = design_busbars(d.plan, chosen(d).inverter, d[NETWORK], d[SIZED].circuits)
+    rows = d[CONDUCTORS].circuits
+    made, found = design_busbars(d.plan, chosen(d).inverter, d[NETWORK], rows)
     return made, tuple(found)
 
 
@@ -242,7 +277,7 @@ BUSBARS: Chapter[tuple[tuple[Bus, ...], Found]] = Chapter(
     "busbars",
     _busbars,
     reads=("supply", "backup", "kit", "code"),
-    requires=(KIT, NETWORK, SIZED),
+    requires=(KIT, NETWORK, CONDUCTORS),
     findings=lambda made, d: made[1],
     figures=_bus_figures,
 )
@@ -279,7 +314,7 @@ class Earths:
 
 
 def _earths(d: Draft) -> Earths:
-    earths = [str(s.egc.value) for s in d[SIZED].circuits if s.circuit.power_factor]
+    earths = [str(s.egc.value) for s in d[CONDUCTORS].circuits if s.circuit.power_factor]
     bonding = d.plan.code == "iec-60364" and earths
     return Earths(
         electrode(d.plan), iec.main_bonding(max(earths, key=area_mm2)) if bonding else None
@@ -290,7 +325,7 @@ EARTHS: Chapter[Earths] = Chapter(
     "earths",
     _earths,
     reads=("code", "supply"),
-    requires=(SIZED,),
+    requires=(CONDUCTORS,),
     figures=lambda x: named("main-panel", x, "gec", "bonding"),
 )
 

@@ -17,24 +17,16 @@ from gumboot.core.wall.routes import with_runs
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Hung:
-    """Boxes, walls, and the circuits with their runs, as long as their ways."""
+    """Boxes, and walls with what hangs on them and the ways that are led over them."""
 
     boxes: tuple[Box, ...]
     walls: tuple[OnWall, ...]
-    circuits: tuple[Circuit, ...]
 
 
 def _hung(d: Draft) -> Hung:
-    """Every box on its wall, every circuit led. Circuits whose run is as before stay the same."""
-    kit, network, old = chosen(d), d[NETWORK], d.was(HUNG)
+    kit, network = chosen(d), d[NETWORK]
     every = boxes(d.plan, network.bodies, kit.inverter, kit.pack, kit.gateway)
-    walls = hang(d.plan, every, network.circuits, network.links, d.catalogue)
-    ways = {r.want.id: r for w in walls for r in w.routes}
-    circuits = with_runs(network.circuits, ways, d.plan)
-    if old and d.was(NETWORK) is network:
-        before = {c.id: c for c in old.circuits}
-        circuits = tuple(before[c.id] if c.run == before[c.id].run else c for c in circuits)
-    return Hung(every, walls, circuits)
+    return Hung(every, hang(d.plan, every, network.circuits, network.links, d.catalogue))
 
 
 def _hung_figures(x: Hung) -> Iterable[tuple[str, Figure]]:
@@ -52,18 +44,25 @@ def _figures(w: OnWall) -> Iterator[tuple[str, Figure]]:
 HUNG: Chapter[Hung] = Chapter(
     "hung",
     _hung,
-    reads=(
-        "walls",
-        "runs",
-        "strings",
-        "kit",
-        "site",
-        "spacing",
-        "units",
-        "code",
-        "backup",
-        "supply",
-    ),
+    reads=("walls", "kit", "site", "spacing", "units", "code", "backup", "supply"),
     requires=(KIT, NETWORK),
     figures=_hung_figures,
+)
+
+
+def _runs(d: Draft) -> tuple[Circuit, ...]:
+    """The circuits with their runs, as long as their ways. One whose run is as before stays the
+    same.
+    """
+    network, old = d[NETWORK], d.was(RUNS)
+    ways = {r.want.id: r for w in d[HUNG].walls for r in w.routes}
+    circuits = with_runs(network.circuits, ways, d.plan)
+    if old and d.was(NETWORK) is network:
+        before = {c.id: c for c in old}
+        circuits = tuple(before[c.id] if c.run == before[c.id].run else c for c in circuits)
+    return circuits
+
+
+RUNS: Chapter[tuple[Circuit, ...]] = Chapter(
+    "runs", _runs, reads=("runs", "strings"), requires=(NETWORK, HUNG)
 )
