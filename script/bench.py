@@ -322,14 +322,15 @@ async def load(port, path, cookie):
 
 
 def long_log(count):
-    """A job like Heron Slip whose log has `count` readings, spread over its joints, put straight
+    """A job like Heron Slip whose log has `count` readings, spread over its terminations, put
+    straight
     into the database: its number.
     """
     plan, uid = Plan.model_validate(HERON_SLIP), str(uuid.uuid4())
-    joints = [t for t in design(plan, catalogue()).terminations if t.torque]
+    terminations = [t for t in design(plan, catalogue()).terminations if t.torque]
     prev, entries, at = log.genesis(uid), [], "2026-11-25T08:00:00.000+00:00"
     for i in range(1, count + 1):
-        t = joints[i % len(joints)]
+        t = terminations[i % len(terminations)]
         nm = round(t.torque.n * (0.95 + i % 11 / 100), 3)
         body = {
             "termination": t.key,

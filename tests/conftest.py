@@ -134,7 +134,10 @@ class Person:
 
     def log(self, job_id: int, *entries: dict[str, Any]) -> Any:
         """Send entries as a field page does; each gets a UUID of its own unless it has one."""
-        rows = [{"kind": "joint", "uuid": str(uuid.uuid4()), "at_device": "", **e} for e in entries]
+        rows = [
+            {"kind": "termination", "uuid": str(uuid.uuid4()), "at_device": "", **e}
+            for e in entries
+        ]
         return self.http.post(
             f"/jobs/{job_id}/log",
             json={"entries": rows},
@@ -142,7 +145,7 @@ class Person:
         )
 
     def make_off(self, job_id: int, key: str, *acts: str, **more: Any) -> list[dict[str, Any]]:
-        """Take a joint through acts, one request each; the answers."""
+        """Take a termination through acts, one request each; the answers."""
         tools = {w["name"]: w["id"] for w in self.get("/wrenches.json").json()["wrenches"]}
         wrench = tools.get(more.pop("wrench", "small driver"), "?")
         return [

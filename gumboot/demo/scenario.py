@@ -88,7 +88,8 @@ def load(make: sessionmaker[Session]) -> None:
 
 
 def land(db: Session, job: Job, plan: Plan, first: int | None) -> None:
-    """The first joints made off (all when None), each reading with the best wrench; every eleventh
+    """The first terminations made off (all when None), each reading with the best wrench; every
+    eleventh
     a little low at first.
     """
     wrenches = records.wrenches(db)
@@ -96,7 +97,7 @@ def land(db: Session, job: Job, plan: Plan, first: int | None) -> None:
 
     def keep(t: Termination, act: str, nm: float | None = None) -> None:
         wrench = best_wrench(t.torque.n, wrenches, today) if t.torque and nm else None
-        stand = records.standing(db, job).joint(t.key, t.chain)
+        stand = records.standing(db, job).termination(t.key, t.chain)
         kind, body = entry_body(
             Entered(t.key, t.label, act, typed=f"{nm} Nm" if nm else ""),
             t,
@@ -105,7 +106,7 @@ def land(db: Session, job: Job, plan: Plan, first: int | None) -> None:
             today,
             others_since=False,
         )
-        records.append(db, job, kind, body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))  # type: ignore[arg-type]
+        records.append(db, job, kind, body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))
 
     for t in design(plan, catalogue()).terminations[:first]:
         for state in t.chain:
@@ -136,7 +137,7 @@ def drilled(db: Session, job: Job, plan: Plan) -> None:
 
 
 def finished(db: Session, crew_id: int) -> None:
-    """Heron Slip: every joint made off, every check accepted, signed."""
+    """Heron Slip: every termination made off, every check accepted, signed."""
     plan = Plan.model_validate(HERON_SLIP)
     job = records.create_job(db, crew_id, plan, PEOPLE[0][1])
     drilled(db, job, plan)
@@ -167,7 +168,7 @@ def finished(db: Session, crew_id: int) -> None:
 
 
 def begun(db: Session, crew_id: int) -> None:
-    """Tern Hollow: planned with faults still in it, factory joints checked. The others: half
+    """Tern Hollow: planned with faults still in it, factory terminations checked. The others: half
     landed, landed, begun.
     """
     for document, first in (

@@ -65,7 +65,7 @@ class Memory:
                 yield {"error": "ask who, set, pull or readings"}
 
     def set(self, torque: float, unit: str, label: str) -> dict[str, Any]:
-        """Set it to a torque, for the joint of a label."""
+        """Set it to a torque, for the termination of a label."""
         try:
             nm = parse(str(torque), "torque", bare=unit)
         except NotAQuantity as exc:

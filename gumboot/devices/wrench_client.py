@@ -91,5 +91,5 @@ def recorded(address: str, networks: Sequence[str], after: int = 0) -> list[Reco
 
 
 def set_target(address: str, networks: Sequence[str], torque_nm: float, label: str) -> None:
-    """Set the wrench to a torque, for the joint of a label. Raises WrenchFault."""
+    """Set the wrench to a torque, for the termination of a label. Raises WrenchFault."""
     ask(address, networks, {"ask": "set", "torque": torque_nm, "unit": "N·m", "label": label})

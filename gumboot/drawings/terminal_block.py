@@ -1,7 +1,8 @@
 """A body's terminals as its sheet has them, to scale; the page lights the next one and fills in
 what is done.
 
-Every place carries its joint in `data-joint`: the page sets its class (`pad-part`, `pad-made`,
+Every place carries its termination in `data-termination`: the page sets its class (`pad-part`,
+`pad-made`,
 `pad-under`, `pad-over`, `pad-here`).
 """
 
@@ -20,12 +21,13 @@ from gumboot.drawings.svg import box, line, picture, tag, text
 
 WIDTH = 640.0
 LETTER, LETTERS = 6.0, 8  # how wide a letter under a place is drawn, and the most of them
-LOOSE_ROW = 34.0  # mm of the block's scale for joints that lie behind it
+LOOSE_ROW = 34.0  # mm of the block's scale for terminations that lie behind it
 
 
 @dataclass(frozen=True, slots=True)
 class Pad:
-    """One place on a block: where, what shape, what it is called, and the joints that land there.
+    """One place on a block: where, what shape, what it is called, and the terminations that land
+    there.
     low: its name stands a line lower.
     """
 
@@ -33,7 +35,7 @@ class Pad:
     y: float
     made: str
     name: str
-    joints: tuple[Termination, ...]
+    terminations: tuple[Termination, ...]
     low: bool = False
 
 
@@ -85,7 +87,7 @@ def block_of(own: Sequence[Termination], b: Body) -> Block:
 
 
 def port_of(t: Termination) -> str:
-    """The row of a block that a joint lies in."""
+    """The row of a block that a termination lies in."""
     return "PE" if t.conductor == "PE" else t.port
 
 
@@ -113,19 +115,19 @@ def pads(design: Design, b: Body, own: Sequence[Termination], block: Block) -> l
             block.width + 16
         )
         for i, (p, name) in enumerate(zip(places, called, strict=True)):
-            joints = tuple(here.get(p, ()))
-            made = joints[0].made if joints else names.get(p, ("",))[0]
+            terminations = tuple(here.get(p, ()))
+            made = terminations[0].made if terminations else names.get(p, ("",))[0]
             out.append(
-                Pad(row.x + i * row.pitch, row.y, made, name, joints, crowded and i % 2 == 1)
+                Pad(row.x + i * row.pitch, row.y, made, name, terminations, crowded and i % 2 == 1)
             )
     return out
 
 
-def name_of(joints: Sequence[Termination], conductor: str) -> str:
+def name_of(terminations: Sequence[Termination], conductor: str) -> str:
     """What stands under a place: the pole of a signal, else the conductor."""
-    if joints and joints[0].kind == "signal":
-        return joints[0].terminal.rsplit(", ", 1)[-1][:LETTERS]
-    return joints[0].conductor if joints else conductor
+    if terminations and terminations[0].kind == "signal":
+        return terminations[0].terminal.rsplit(", ", 1)[-1][:LETTERS]
+    return terminations[0].conductor if terminations else conductor
 
 
 def terminal_block(design: Design, body: Body) -> str:
@@ -202,10 +204,10 @@ def shape(p: Pad, x: float, y: float, k: float) -> list[str]:
                 (x - 0.45 * r, y + 0.45 * r), (x + 0.45 * r, y - 0.45 * r), class_="pad-mark"
             )
     name = text(x, y + 1.45 * r + (15 if p.low else 8) * k, p.name, "small", "middle")
-    if not p.joints:
+    if not p.terminations:
         return [tag("g", body, name, class_="pad-free")]
     out = []
-    for n, t in enumerate(p.joints):
+    for n, t in enumerate(p.terminations):
         ring = tag("circle", cx=x, cy=y, r=1.45 * r, class_="pad-ring")
         number = text(x, y - 1.75 * r, "", "pad-state", "middle")
         moved = tag(
@@ -223,9 +225,9 @@ def shape(p: Pad, x: float, y: float, k: float) -> list[str]:
                 tag("title", escape(words)),
                 moved,
                 href=f"#{t.key}",
-                class_="joint",
+                class_="termination",
                 aria_label=words,
-                data_joint=t.key,
+                data_termination=t.key,
             )
         )
     return out

@@ -16,7 +16,7 @@ def return_calendar(
     rows: Sequence[tuple[str, str, str, str, Sequence[Due]]], made: datetime
 ) -> bytes:
     """One event a job: (job uid, its name, address, link, what is due). It starts when the last
-    joint is due; each joint stands in its text.
+    termination is due; each termination stands in its text.
     """
     out = Calendar()
     out.add("prodid", "-//Gumboot//torque return//EN")
@@ -30,7 +30,7 @@ def return_calendar(
         event.add("dtstamp", made)
         event.add("dtstart", start)
         event.add("dtend", start + LASTS)
-        event.add("summary", f"{name}: {len(due)} joints to re-check")
+        event.add("summary", f"{name}: {len(due)} terminations to re-check")
         if address:
             event.add("location", address)
         how = {"torque": "rated torque again", "look": "witness mark"}
@@ -40,9 +40,8 @@ def return_calendar(
                 [
                     link,
                     *(
-                        f"{d.joint.label or f'{d.joint.place}, {d.joint.terminal}'}:"
-                        f" {how[d.joint.recheck]}"
-                        for d in due
+                        f"{t.label or f'{t.place}, {t.terminal}'}: {how[t.recheck]}"
+                        for t in (d.termination for d in due)
                     ),
                 ]
             ),

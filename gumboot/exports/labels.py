@@ -27,7 +27,7 @@ def qr_svg(text: str) -> str:
 
 
 def link(base: str, job_id: int, key: str) -> str:
-    """The address of a joint, as its QR code has it."""
+    """The address of a termination, as its QR code has it."""
     return f"{base}jobs/{job_id}/land?at={quote(key, safe='')}"
 
 
@@ -64,7 +64,7 @@ def sheets(
 def labels_csv(labels: Sequence[Label], base: str, job_id: int) -> str:
     """One line a label, in order: its lines and the address for a QR code."""
     return as_csv(
-        ("order", "line1", "line2", "line3", "line4", "qr", "joint"),
+        ("order", "line1", "line2", "line3", "line4", "qr", "termination"),
         (
             (str(i), *(list(x.lines) + [""] * 4)[:4], link(base, job_id, x.key), x.key)
             for i, x in enumerate(labels, 1)

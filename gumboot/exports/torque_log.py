@@ -1,4 +1,4 @@
-"""The torque log as CSV (RFC 4180): one line for each entry about a joint."""
+"""The torque log as CSV (RFC 4180): one line for each entry about a termination."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from gumboot.exports.materials import as_csv
 
 HEAD = (
     "number",
-    "joint",
+    "termination",
     "label",
     "act",
     "torque_nm",

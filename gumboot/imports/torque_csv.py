@@ -19,7 +19,7 @@ HEADS = {
     "unit": r"^units?$|torque unit",
     "at": r"time|date|when|stamp",
     "serial": r"serial|tool|wrench|device",
-    "label": r"label|joint|barcode|scan|position|point",
+    "label": r"label|termination|barcode|scan|position|point",
     "n": r"^(no|n|nr|#|number|id|count|index)\.?$",
 }
 

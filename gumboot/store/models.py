@@ -110,7 +110,7 @@ class LogEntry(Base):
     __tablename__ = "log_entry"
     __table_args__ = (
         UniqueConstraint("job_id", "uuid"),
-        Index("log_entry_joint", "job_id", "joint", "seq"),
+        Index("log_entry_termination", "job_id", "termination", "seq"),
     )
     job_id: Mapped[int] = mapped_column(ForeignKey("job.id"), primary_key=True)
     seq: Mapped[int] = mapped_column(primary_key=True)
@@ -121,7 +121,7 @@ class LogEntry(Base):
     at_device: Mapped[str]
     at_server: Mapped[str]
     body: Mapped[str]
-    joint: Mapped[str | None] = mapped_column(
+    termination: Mapped[str | None] = mapped_column(
         Computed("(body::jsonb ->> 'termination'::text)", persisted=True)
     )
     prev: Mapped[str]

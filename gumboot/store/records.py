@@ -279,18 +279,19 @@ def entries_page(
     db: Session,
     job: Job,
     before: int | None = None,
-    joint: str = "",
+    termination: str = "",
     who: str = "",
     count: int = 100,
 ) -> tuple[Entry, ...]:
-    """Up to `count` entries, newest first, older than number `before`; of one joint or one person
+    """Up to `count` entries, newest first, older than number `before`; of one termination or one
+    person
     where one is named.
     """
     asked = select(LogEntry).where(LogEntry.job_id == job.id)
     if before is not None:
         asked = asked.where(LogEntry.seq < before)
-    if joint:
-        asked = asked.where(LogEntry.joint == joint)
+    if termination:
+        asked = asked.where(LogEntry.termination == termination)
     if who:
         asked = asked.where(LogEntry.who == who)
     return tuple(_entry(r) for r in db.scalars(asked.order_by(LogEntry.seq.desc()).limit(count)))

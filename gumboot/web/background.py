@@ -322,7 +322,8 @@ def _lived(
     readings, weather = _series_of(make, crew_id, job_id, plan)
     found = of(plan, made, book, gather(plan, made, book, readings, weather), said)
     out = io.BytesIO()
-    np.savez_compressed(out, **{k: v.astype(np.float32) for k, v in found.series.items()})  # type: ignore[arg-type]
+    series: Any = {k: v.astype(np.float32) for k, v in found.series.items()}
+    np.savez_compressed(out, **series)
     return found.body, out.getvalue()
 
 

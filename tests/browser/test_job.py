@@ -74,18 +74,18 @@ def test_from_sign_in_to_the_signed_pdf(visit):
         first.locator("input[name=reason]").fill("Seen on site")
         first.get_by_role("button", name="Accept as Ilse Quayle").click()
         page.wait_for_load_state()
-    # Land: every joint, at the torque the page asks for, Enter for the next.
+    # Land: every termination, at the torque the page asks for, Enter for the next.
     page.goto(f"{job}/land")
     page.wait_for_selector("#walk[data-ready]")
     rows = page.request.get(f"{job}/land.json").json()["terminations"]
     first = next(r for r in rows if r["kind"] == "factory")
     for n, row in enumerate(rows, 1):
-        page.wait_for_selector(f"#step[aria-label='Joint {row['number']}']")
+        page.wait_for_selector(f"#step[aria-label='Termination {row['number']}']")
         if row["key"] == first["key"]:
             page.locator("#torque").fill("30 in-lb")
             page.locator("#torque").press("Enter")
             page.wait_for_selector(".notice:has-text('Under.')")
-        while page.locator(f"#step[aria-label='Joint {row['number']}'] .do .go").count():
+        while page.locator(f"#step[aria-label='Termination {row['number']}'] .do .go").count():
             if page.locator("#torque").count():
                 page.locator("#torque").fill(
                     page.locator("#step .big").inner_text().replace("·", "-")

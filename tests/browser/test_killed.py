@@ -46,7 +46,7 @@ def send(address, ready, stop, sent, acknowledged):
         own = str(uuid.uuid4())
         try:
             entry = {
-                "kind": "joint",
+                "kind": "termination",
                 "uuid": own,
                 "at_device": "",
                 "key": "factory.dc-link-1@inverter-1",

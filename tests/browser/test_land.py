@@ -136,7 +136,7 @@ def test_two_hundred_entries_without_a_signal_a_reload_and_a_killed_tab(visit, s
     ] == waiting  # all there, once, in the order they were made
     assert page.locator("[data-made]").inner_text() == done
     page.evaluate(
-        "(u) => Field.add({ kind: 'joint', key: 'x', act: 'proven', uuid: u })", waiting[0]
+        "(u) => Field.add({ kind: 'termination', key: 'x', act: 'proven', uuid: u })", waiting[0]
     )
     page.wait_for_selector("#signal:has-text('1 refused')")  # the same number for something else
     assert len(log_of(boss, job)) == len(waiting)
@@ -161,12 +161,12 @@ def test_two_devices_at_odds(visit):
         "over",
     ]  # both histories are kept
     stand_at(first, job, FACTORY)
-    first.get_by_text("Two people logged this joint").wait_for()
+    first.get_by_text("Two people logged this termination").wait_for()
     first.get_by_role("link", name="Look at both").click()
-    assert first.get_by_text("Two hands on this joint").is_visible()
+    assert first.get_by_text("Two hands on this termination").is_visible()
     first.get_by_label(re.compile("Osk Fellgate")).check()
     first.get_by_role("button", name="This one stands").click()
-    assert first.get_by_text("Type what you found at the joint").is_visible()
+    assert first.get_by_text("Type what you found at the termination").is_visible()
     first.get_by_label(re.compile("What you found")).fill("60 was read off the wrong scale")
     first.get_by_label(re.compile("Osk Fellgate")).check()
     first.get_by_role("button", name="This one stands").click()
@@ -221,21 +221,21 @@ def test_an_entry_that_trips_the_server_holds_back_no_other(visit):
     page.context.set_offline(True)
     page.locator("#step").get_by_role("button", name="Proven dead").click()
     page.locator("#signal:has-text('1 waiting')").wait_for()
-    joint = next(
+    termination = next(
         t["key"]
-        for t in page.evaluate("JSON.parse(document.getElementById('joints').textContent)")
+        for t in page.evaluate("JSON.parse(document.getElementById('terminations').textContent)")
         if t["kind"] == "bar" or t["chain"][0] == "landed"
     )
     page.evaluate(
-        "(key) => Field.add({ kind: 'joint', key, label: key, act: 'landed', seen:"
+        "(key) => Field.add({ kind: 'termination', key, label: key, act: 'landed', seen:"
         " Field.known.seq })",
-        joint,
+        termination,
     )
     page.locator("#signal:has-text('2 waiting')").wait_for()
     page.context.set_offline(False)
     page.evaluate("Field.send()")
     page.locator("#signal:text-is('1 refused')").wait_for()
-    assert [e["body"]["termination"] for e in log_of(page, job)] == [joint]
+    assert [e["body"]["termination"] for e in log_of(page, job)] == [termination]
     page.locator("#signal").click()
     page.get_by_text("The fault is ours").wait_for()
     page.get_by_role("button", name="Send again", exact=True).click()
@@ -377,14 +377,14 @@ def test_by_keys(visit):
     page.get_by_role("button", name="Marked").wait_for()
     page.get_by_role("button", name="Correct").first.click()
     enter(page, "43.5")
-    page.locator("#joint-log tr.voided").first.wait_for()
+    page.locator("#termination-log tr.voided").first.wait_for()
     page.get_by_role("button", name="Marked").click()
     page.wait_for_selector("#signal:has-text('all sent')")
     page.keyboard.press("/")
     page.keyboard.type("DC link bus, left")
     page.keyboard.press("Enter")
     page.locator("[data-more] summary").click()
-    page.get_by_role("button", name="Undo this joint").click()
+    page.get_by_role("button", name="Undo this termination").click()
     page.get_by_role("button", name="Keep", exact=True).click()
     assert page.get_by_text("Type the reason.").is_visible()
     page.get_by_label("Kept with your name").fill("wrong screw")

@@ -119,16 +119,16 @@ def test_without_kit_it_says_so(tern):
 @pytest.mark.parametrize(
     "body", ["inverter-1", "pack-1", "main-panel", "loads-panel", "dc-bus", "array-A"]
 )
-def test_the_terminal_block_has_every_joint_of_its_body_apart_from_the_others(tern, body):
+def test_the_terminal_block_has_every_termination_of_its_body_apart_from_the_others(tern, body):
     d = design(tern, catalogue())
     svg = ET.fromstring(terminal_block(d, next(b for b in d.bodies if b.id == body)))
-    joints = svg.findall("s:a", NS)
-    assert {a.get("data-joint") for a in joints} == {
+    terminations = svg.findall("s:a", NS)
+    assert {a.get("data-termination") for a in terminations} == {
         t.key for t in d.terminations if t.body == body and t.kind not in ("dead", "cover")
     }
     _, _, wide, high = (float(x) for x in svg.get("viewBox").split())
     at = []
-    for a in joints:
+    for a in terminations:
         pad = next(e for e in a.iter() if e.get("class") == "pad")
         x, y = (
             (float(pad.get("cx")), float(pad.get("cy")))
@@ -156,9 +156,11 @@ def test_a_block_is_to_scale(tern):
     d = design(tern, catalogue())
     svg = ET.fromstring(terminal_block(d, next(b for b in d.bodies if b.id == "inverter-1")))
     x = {
-        a.get("data-joint"): float(next(e for e in a.iter() if e.get("class") == "pad").get("cx"))
+        a.get("data-termination"): float(
+            next(e for e in a.iter() if e.get("class") == "pad").get("cx")
+        )
         for a in svg.findall("s:a", NS)
-        if "battery-1." in a.get("data-joint") and ".PE" not in a.get("data-joint")
+        if "battery-1." in a.get("data-termination") and ".PE" not in a.get("data-termination")
     }
     frame = next(r for r in svg.findall("s:rect", NS) if r.get("class") == "body")
     assert abs(x["battery-1.−@inverter-1"] - x["battery-1.+@inverter-1"]) / (

@@ -13,7 +13,8 @@ from gumboot.imports.torque_csv import read_torque_csv
 @pytest.mark.parametrize(
     "text",
     [
-        "No,Time,Torque,Unit,Tool\n1,2026-11-25T08:00:00Z,12.1,N·m,MT-1\n2,2026-11-25T08:01:00Z,106.2,in-lb,MT-1\n",
+        "No,Time,Torque,Unit,Tool\n1,2026-11-25T08:00:00Z,12.1,N·m,MT-1\n"
+        "2,2026-11-25T08:01:00Z,106.2,in-lb,MT-1\n",
         "torque_nm;date\n12.1;2026-11-25\n12;2026-11-25\n",
         "Peak torque [N.m]\tSerial\n12,1\tMT-1\n12,0\tMT-1\n",
         "reading,when\n12.1 Nm,now\n8.85 ft-lb,then\n",

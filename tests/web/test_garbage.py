@@ -127,7 +127,7 @@ texts = st.sampled_from(
         "torqued",
         "12",
         "1e400",
-        "joint",
+        "termination",
         "2026-11-25T08:00:00Z",
         "0001-01-01T00:00:00+14:00",
     ]
@@ -135,7 +135,7 @@ texts = st.sampled_from(
 entries = st.fixed_dictionaries(
     {
         "uuid": st.uuids().map(str),
-        "kind": st.sampled_from(["joint", "hole"]),
+        "kind": st.sampled_from(["termination", "hole"]),
         "key": texts | st.just("dead@inverter-1"),
         "act": texts,
     },

@@ -308,11 +308,11 @@ def test_a_check_is_accepted_by_name_and_reason_and_a_stop_never(supervisor, new
     assert after["source.meet"] is None
 
 
-JOINT = "factory.dc-link-1@inverter-1"
+TERMINATION = "factory.dc-link-1@inverter-1"
 
 
 def read(person, job_id, key, typed, wrench="small driver", **more):
-    """One reading: (its answer, where the joint stands)."""
+    """One reading: (its answer, where the termination stands)."""
     answer = person.make_off(job_id, key, "torqued", typed=typed, wrench=wrench, **more)[0]
     row = next(
         (
@@ -327,18 +327,18 @@ def read(person, job_id, key, typed, wrench="small driver", **more):
 
 def test_readings_are_judged_logged_and_corrected_by_new_entries(installer, new_job, heron):
     job_id = new_job(heron)
-    assert read(installer, job_id, JOINT, "4 Nm")[1] == "under"
-    assert read(installer, job_id, JOINT, "60 in-lb")[1] == "over"
-    refused, state = read(installer, job_id, JOINT, "5 Nm")
+    assert read(installer, job_id, TERMINATION, "4 Nm")[1] == "under"
+    assert read(installer, job_id, TERMINATION, "60 in-lb")[1] == "over"
+    refused, state = read(installer, job_id, TERMINATION, "5 Nm")
     assert (
         refused["state"] == "refused"
         and "replace the hardware first" in refused["why"]
         and state == "over"
     )
-    assert installer.make_off(job_id, JOINT, "replaced")[0]["state"] == "kept"
-    assert read(installer, job_id, JOINT, "44.3 in-lb")[1] == "torqued"
-    kept = installer.get(f"/jobs/{job_id}/land.json").json()["joints"][JOINT]["moves"]
-    assert read(installer, job_id, JOINT, "3 Nm", corrects=kept[-1]["uuid"])[1] == "under"
+    assert installer.make_off(job_id, TERMINATION, "replaced")[0]["state"] == "kept"
+    assert read(installer, job_id, TERMINATION, "44.3 in-lb")[1] == "torqued"
+    kept = installer.get(f"/jobs/{job_id}/land.json").json()["terminations"][TERMINATION]["moves"]
+    assert read(installer, job_id, TERMINATION, "3 Nm", corrects=kept[-1]["uuid"])[1] == "under"
     assert [m["verdict"] for m in kept] == ["under", "over", None, "good"]
     assert (
         kept[0]["who"] == "Osk Fellgate"
@@ -346,8 +346,8 @@ def test_readings_are_judged_logged_and_corrected_by_new_entries(installer, new_
         and kept[0]["typed"] == "4 Nm"
     )
     assert (
-        "not in this joint's log"
-        in read(installer, job_id, JOINT, "5 Nm", corrects=str(uuid.uuid4()))[0]["why"]
+        "not in this termination's log"
+        in read(installer, job_id, TERMINATION, "5 Nm", corrects=str(uuid.uuid4()))[0]["why"]
     )
 
 
@@ -389,19 +389,21 @@ def test_only_legal_moves(installer, new_job, heron):
     [
         ("dead@inverter-1", {"act": "torqued", "typed": "5 Nm"}, "takes no torque"),
         ("dead@inverter-1", {"act": "marked"}, "never marked"),
-        (JOINT, {"act": "marked", "corrects": "FIRST"}, "only a reading corrects"),
-        (JOINT, {"act": "taken back", "note": "x"}, "which entry does not hold"),
+        (TERMINATION, {"act": "marked", "corrects": "FIRST"}, "only a reading corrects"),
+        (TERMINATION, {"act": "taken back", "note": "x"}, "which entry does not hold"),
         (
             "dead@inverter-1",
             {"act": "torqued", "typed": "5 Nm", "corrects": "FIRST"},
-            "not in this joint's log",
+            "not in this termination's log",
         ),
     ],
 )
 def test_no_correction_leads_round_the_legal_moves(installer, new_job, heron, key, sent, says):
     job_id = new_job(heron)
-    installer.make_off(job_id, JOINT, "torqued", typed="4 Nm")
-    first = installer.get(f"/jobs/{job_id}/land.json").json()["joints"][JOINT]["moves"][0]["uuid"]
+    installer.make_off(job_id, TERMINATION, "torqued", typed="4 Nm")
+    first = installer.get(f"/jobs/{job_id}/land.json").json()["terminations"][TERMINATION]["moves"][
+        0
+    ]["uuid"]
     answer = installer.make_off(
         job_id,
         key,
@@ -419,7 +421,7 @@ def test_open_stops_are_said_where_one_lands(installer, new_job, tern):
 def test_an_entry_resent_is_kept_once(installer, new_job, heron):
     job_id, own = new_job(heron), str(uuid.uuid4())
     for _ in range(3):
-        assert read(installer, job_id, JOINT, "5 Nm", uuid=own)[0]["state"] == "kept"
+        assert read(installer, job_id, TERMINATION, "5 Nm", uuid=own)[0]["state"] == "kept"
     other = installer.make_off(
         job_id, "factory.dc-link-2@inverter-1", "torqued", typed="5 Nm", uuid=own
     )[0]
@@ -441,7 +443,7 @@ def test_an_entry_resent_is_kept_once(installer, new_job, heron):
 )
 def test_a_reading_that_is_none(installer, new_job, heron, typed, says):
     job_id = new_job(heron)
-    answer, state = read(installer, job_id, JOINT, typed)
+    answer, state = read(installer, job_id, TERMINATION, typed)
     assert (answer["state"], answer["field"], state) == (
         "refused",
         "torque",
@@ -451,11 +453,11 @@ def test_a_reading_that_is_none(installer, new_job, heron, typed, says):
 
 def test_a_wrench_that_does_not_reach_and_none_at_all(installer, new_job, heron):
     job_id = new_job(heron)
-    answer, state = read(installer, job_id, JOINT, "5 Nm", wrench="long wrench")
+    answer, state = read(installer, job_id, TERMINATION, "5 Nm", wrench="long wrench")
     assert state == "withheld" and "long wrench serves" in answer["why"]
     assert (
         "choose the wrench you used"
-        in read(installer, job_id, JOINT, "5 Nm", wrench="none")[0]["why"]
+        in read(installer, job_id, TERMINATION, "5 Nm", wrench="none")[0]["why"]
     )
     gone, _ = read(installer, job_id, "gone.L1@nowhere", "5 Nm")
     assert (
@@ -492,7 +494,12 @@ def test_what_is_no_list_of_entries(installer, new_job, heron, sent):
     ],
 )
 def test_odd_entries_are_refused_one_by_one_and_the_others_kept(installer, new_job, heron, odd):
-    good = {"kind": "joint", "uuid": str(uuid.uuid4()), "key": "dead@inverter-1", "act": "proven"}
+    good = {
+        "kind": "termination",
+        "uuid": str(uuid.uuid4()),
+        "key": "dead@inverter-1",
+        "act": "proven",
+    }
     bad = {**good, "uuid": str(uuid.uuid4()), **odd} if isinstance(odd, dict) and odd else odd
     job_id = new_job(heron)
     answer = installer.http.post(
@@ -521,14 +528,14 @@ def test_two_devices_that_did_not_know_of_each_other(installer, supervisor, new_
         ]
         == "over"
     )
-    said = installer.get(f"/jobs/{job_id}/land.json").json()["joints"][key]
+    said = installer.get(f"/jobs/{job_id}/land.json").json()["terminations"][key]
     assert (
         said["stand"]["state"] == "in doubt"
         and len(said["moves"]) == 2
         and len(said["stand"]["doubt"]) == 1
     )
     first, second = said["stand"]["doubt"][0]
-    settle = {"joint": key, "stands": first, "reason": ""}
+    settle = {"termination": key, "stands": first, "reason": ""}
     assert supervisor.post(f"/jobs/{job_id}/land/settle", settle).status_code == 422
     assert (
         supervisor.post(
@@ -536,7 +543,7 @@ def test_two_devices_that_did_not_know_of_each_other(installer, supervisor, new_
         ).status_code
         == 303
     )
-    said = installer.get(f"/jobs/{job_id}/land.json").json()["joints"][key]
+    said = installer.get(f"/jobs/{job_id}/land.json").json()["terminations"][key]
     assert (
         said["stand"]["state"] == "torqued"
         and len(said["moves"]) == 3
@@ -619,7 +626,7 @@ def test_signing_wants_everything_and_freezes_the_plan(
         f"/jobs/{job_id}/sign",
         {"digest": supervisor.get(f"/jobs/{job_id}/hand-over.json").json()["digest"]},
     )
-    assert early.status_code == 409 and "joints not made off" in early.text
+    assert early.status_code == 409 and "terminations not made off" in early.text
     signable(supervisor, job_id, heron)
     page = supervisor.get(f"/jobs/{job_id}/hand-over.json").json()
     assert page["missing"] == [] and page["log_broken_at"] is None
@@ -627,7 +634,7 @@ def test_signing_wants_everything_and_freezes_the_plan(
     assert supervisor.post(f"/jobs/{job_id}/sign", {"digest": page["digest"]}).status_code == 303
     assert supervisor.get(f"/jobs/{job_id}/hand-over.json").json()["signed"]["who"] == "Ilse Quayle"
     assert planner.post(f"/jobs/{job_id}/brief", brief_of(planner, job_id)).status_code == 409
-    frozen = read(installer, job_id, JOINT, "5 Nm")[0]
+    frozen = read(installer, job_id, TERMINATION, "5 Nm")[0]
     assert frozen["state"] == "refused" and "the job is signed" in frozen["why"]
     assert supervisor.post(f"/jobs/{job_id}/reopen", {"reason": ""}).status_code == 422
     assert (

@@ -158,7 +158,8 @@ def solve(
     Raises NameError when the formula uses a symbol that no input carries.
     """
     names = {f.symbol: f.value for f in inputs}
-    value = float(eval(_compiled(formula), {"__builtins__": {}, **FUNCTIONS}, names))  # noqa: S307 - formulas are literals of core
+    # formulas are literals of core
+    value = float(eval(_compiled(formula), {"__builtins__": {}, **FUNCTIONS}, names))  # noqa: S307
     return Figure(symbol, value, unit, name, formula, inputs, source, "", assumption, doubt)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import Any
 
 from gumboot.core.basis.finding import (
     Change,
@@ -15,7 +16,8 @@ def lookup(document: object, path: str) -> object:
     """
     for step in path.strip("/").split("/"):
         try:
-            document = document[int(step)] if isinstance(document, list) else document[step]  # type: ignore[index]
+            at: Any = document
+            document = at[int(step)] if isinstance(at, list) else at[step]
         except (LookupError, ValueError, TypeError) as exc:
             raise KeyError(path) from exc
     return document

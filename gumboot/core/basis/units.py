@@ -231,7 +231,8 @@ def show_place(mm: float, system: System) -> str:
 
 
 _FEET = re.compile(
-    r"^\s*(?:(\d+(?:\.\d+)?)\s*(?:ft|feet|foot|'))?\s*(?:(?:(\d+)[\s-]+)?(\d+)/(\d+)|(\d+(?:\.\d+)?))?\s*(in|inch|inches|\"|'')?\s*$"
+    r"^\s*(?:(\d+(?:\.\d+)?)\s*(?:ft|feet|foot|'))?\s*"
+    r"(?:(?:(\d+)[\s-]+)?(\d+)/(\d+)|(\d+(?:\.\d+)?))?\s*(in|inch|inches|\"|'')?\s*$"
 )
 
 

@@ -100,7 +100,9 @@ class Run:
 TRACES = ("bought", "sold", "charged", "discharged", "stored", "unserved", "generator")
 
 
-def _loop(sun, load, buy, sell, floor, fill, n, limits, banks, scale, start, out, trace):  # type: ignore[no-untyped-def]
+def _loop(  # type: ignore[no-untyped-def]
+    sun, load, buy, sell, floor, fill, n, limits, banks, scale, start, out, trace
+):
     """All candidates over all steps. limits: import, export, generator W, on, off, sell first;
     banks: rows of capacity, charge, discharge, eta in and out, ac, shared.
     """

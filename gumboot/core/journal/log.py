@@ -94,8 +94,8 @@ class Standing:
         entry = self.accepted.get(finding.key)
         return entry if entry and entry.body["fingerprint"] == finding.fingerprint else None
 
-    def joint(self, key: str, chain: tuple[State, ...]) -> Stand:
-        """Where one joint stands. Remembered until an entry about it comes."""
+    def termination(self, key: str, chain: tuple[State, ...]) -> Stand:
+        """Where one termination stands. Remembered until an entry about it comes."""
         found = self._stands.get((key, chain))
         if found is None:
             found = self._stands[key, chain] = stand_of(self.moves.get(key, ()), chain)
@@ -187,7 +187,7 @@ def when(e: Entry) -> str:
 
 
 def as_move(e: Entry) -> Move:
-    """An entry about a joint as the states are read from."""
+    """An entry about a termination as the states are read from."""
     b = e.body
     about = {
         "note": b.get("note", ""),

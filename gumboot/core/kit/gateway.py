@@ -10,7 +10,7 @@ from gumboot.core.kit.link import Link
 from gumboot.core.kit.port import Port
 from gumboot.core.kit.terminal import (
     Block,
-    FactoryJoint,
+    FactoryTermination,
 )
 from gumboot.core.kit.words import Supplied
 
@@ -38,7 +38,7 @@ class Gateway(Entry):
     inverter: Port
     backup: Port
     links: tuple[Link, ...] = ()
-    factory_joints: tuple[FactoryJoint, ...] = ()
-    cover: FactoryJoint | None = None
+    factory_terminations: tuple[FactoryTermination, ...] = ()
+    cover: FactoryTermination | None = None
     block: Block | None = None
     case: Case | None = None

@@ -14,7 +14,7 @@ from gumboot.core.kit.port import Port
 from gumboot.core.kit.terminal import (
     Block,
     Conductor,
-    FactoryJoint,
+    FactoryTermination,
     Terminal,
 )
 from gumboot.core.kit.words import LINES, Chemistry, Opening, Stage, Supplied
@@ -93,8 +93,8 @@ class Inverter(Entry):
     capacitor_wait_min: Positive
     shutdown: tuple[Opening, ...] = ()
     switch_off: str = ""
-    factory_joints: tuple[FactoryJoint, ...] = ()
-    cover: FactoryJoint | None = None
+    factory_terminations: tuple[FactoryTermination, ...] = ()
+    cover: FactoryTermination | None = None
     block: Block | None = None
     landing: tuple[Stage, ...] = ()
     case: Case | None = None

@@ -10,7 +10,7 @@ from gumboot.core.kit.enclosure import Case, Rack, Stack
 from gumboot.core.kit.entry import Entry, Positive
 from gumboot.core.kit.terminal import (
     Block,
-    FactoryJoint,
+    FactoryTermination,
     Socket,
     Terminal,
 )
@@ -19,14 +19,14 @@ from gumboot.core.kit.words import Chemistry
 
 class Cabinet(Entry):
     """What packs slide into: how many it holds, how many cabinets may stand in a row, and the
-    joints of its inner bus.
+    terminations of its inner bus.
     """
 
     name: str
     holds: Annotated[int, Field(ge=1)]
     row_max: Annotated[int, Field(ge=1)]
     bus_a: Positive
-    joints: tuple[FactoryJoint, ...]
+    terminations: tuple[FactoryTermination, ...]
     case: Case | None = None
 
 
@@ -62,12 +62,12 @@ class Pack(Entry):
     series_max: Annotated[int, Field(ge=1)] = 1
     parallel_max: Annotated[int, Field(ge=1)]
     cabinet: Cabinet | None = None
-    interlink: FactoryJoint | None = None
-    bridge: tuple[FactoryJoint, ...] = ()
+    interlink: FactoryTermination | None = None
+    bridge: tuple[FactoryTermination, ...] = ()
     link: str
     terminals: tuple[Terminal, ...]
     earth: Terminal
-    factory_joints: tuple[FactoryJoint, ...] = ()
+    factory_terminations: tuple[FactoryTermination, ...] = ()
     chain: tuple[Socket, Socket] | None = None
     block: Block | None = None
     case: Case | None = None

@@ -1,4 +1,5 @@
-"""Where conductors land: terminals, joints, sockets, and how they lie in a unit's terminal block.
+"""Where conductors land: terminals, terminations, sockets, and how they lie in a unit's terminal
+block.
 Millimetres, N·m.
 """
 
@@ -77,8 +78,8 @@ class Terminal(Entry):
         return self
 
 
-class FactoryJoint(Entry):
-    """A joint made at the works, found loose often enough to be on the list; or a bar, or the
+class FactoryTermination(Entry):
+    """A termination made at the works, found loose often enough to be on the list; or a bar, or the
     screws of a cover.
     """
 

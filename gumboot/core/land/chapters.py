@@ -34,7 +34,7 @@ def _found(rows: tuple[Termination, ...], d: Draft) -> Iterable[Finding]:
 TERMINATIONS: Chapter[tuple[Termination, ...]] = Chapter(
     "terminations",
     _terminations,
-    reads=("landing", "recheck", "code", "supply", "units"),
+    reads=("landing", "recheck", "code", "supply", "units", "kit"),
     requires=(KIT, NETWORK, CONDUCTORS, EARTHS),
     findings=_found,
     figures=lambda rows: ((f"{t.key}.torque", t.torque) for t in rows if t.torque),

@@ -1,4 +1,5 @@
-"""What a hand enters at a joint, made into a log entry: read, judged, and refused where the joint
+"""What a hand enters at a termination, made into a log entry: read, judged, and refused where the
+termination
 cannot take it.
 """
 
@@ -21,7 +22,7 @@ GENERAL: tuple[Act, ...] = (
     "moved",
     "replaced",
     "re-checked",
-)  # what any joint may see; `illegal` says when
+)  # what any termination may see; `illegal` says when
 NOTED: tuple[Act, ...] = ("undone", "taken back", "moved")  # what wants a reason
 
 
@@ -37,7 +38,8 @@ class Refused(ValueError):
 
 @dataclass(frozen=True, slots=True)
 class Entered:
-    """One entry as it was made at the joint. typed: the torque as typed, scale: the unit of a bare
+    """One entry as it was made at the termination. typed: the torque as typed, scale: the unit of a
+    bare
     number. seen, device: see `Move`.
     """
 
@@ -99,14 +101,16 @@ def entry_body(
 ) -> tuple[str, dict[str, Any]]:
     """(kind, body) of the log entry. Raises Refused.
 
-    t None: the plan has changed and the joint is gone; what was done is kept all the same, its
+    t None: the plan has changed and the termination is gone; what was done is kept all the same,
+    its
     verdict withheld.
-    others_since: whether someone else logged this joint after the device last knew the log. Then a
+    others_since: whether someone else logged this termination after the device last knew the log.
+    Then a
     move is kept as it came, and the two stand
     beside each other; otherwise only legal moves are taken.
     """
     if e.act not in ACTS or e.act == "settled":
-        raise Refused("act", f"“{e.act[:30]}” is not a step of a joint")
+        raise Refused("act", f"“{e.act[:30]}” is not a step of a termination")
     act: Act = e.act
     if e.corrects and act not in ("torqued", "taken back"):
         raise Refused("act", "only a reading corrects another; a step is taken back")
@@ -118,7 +122,7 @@ def entry_body(
             (
                 "nothing turns here: it takes no torque"
                 if act == "torqued"
-                else f"this joint is never {act}"
+                else f"this termination is never {act}"
             ),
         )
     if act in NOTED and not e.note.strip():
@@ -152,7 +156,7 @@ def entry_body(
     verdict, why = (
         judge(rated, nm, wrench, day)
         if t
-        else ("withheld", "the plan has changed: this joint is no longer in it")
+        else ("withheld", "the plan has changed: this termination is no longer in it")
     )
     return "reading", {
         **common,

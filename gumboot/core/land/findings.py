@@ -250,8 +250,8 @@ def tool_findings(
     if not rows:
         return []
     what = "; ".join(
-        f"{show_torque(x.torque_nm, plan.units)} with {x.bit} ({x.joints}"
-        f" joint{'s' if x.joints > 1 else ''})"
+        f"{show_torque(x.torque_nm, plan.units)} with {x.bit} ({x.terminations}"
+        f" termination{'s' if x.terminations > 1 else ''})"
         for x in rows
     )
     return [

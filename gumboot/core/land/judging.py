@@ -44,7 +44,8 @@ def band(rated_nm: float, share: float) -> tuple[float, float]:
 
 @dataclass(frozen=True, slots=True)
 class Drift:
-    """A joint torqued twice: first and second reading in N·m, and the change as a fraction of the
+    """A termination torqued twice: first and second reading in N·m, and the change as a fraction of
+    the
     first.
     """
 

@@ -1,4 +1,5 @@
-"""Labels: both ends of every conductor and every joint, and the sheets they are printed on, named
+"""Labels: both ends of every conductor and every termination, and the sheets they are printed on,
+named
 by their measures in mm.
 """
 
@@ -15,7 +16,7 @@ from gumboot.core.land.termination import Termination
 
 @dataclass(frozen=True, slots=True)
 class Label:
-    """One label: the joint it is for, what it says, largest line first."""
+    """One label: the termination it is for, what it says, largest line first."""
 
     key: str
     lines: tuple[str, ...]

@@ -1,4 +1,4 @@
-"""Every termination of a job: conductor ends, earths, joints of the works, bars, signal ends, what
+"""Every termination of a job: conductor ends, earths, factory terminations, bars, signal ends, what
 is proven dead, covers.
 
 All of it is derived from circuits, links and catalogue; nobody types it.
@@ -14,7 +14,7 @@ from gumboot.core.basis.units import NM_INLB
 from gumboot.core.basis.words import inside
 from gumboot.core.codes import OutsideTable, screws
 from gumboot.core.kit import Catalogue, ConductorType, Inverter
-from gumboot.core.kit.terminal import Conductor, FactoryJoint, Recheck, Socket, Terminal
+from gumboot.core.kit.terminal import Conductor, FactoryTermination, Recheck, Socket, Terminal
 from gumboot.core.land.order import in_order, school_of, unit_order
 from gumboot.core.land.termination import STAGES, Kind, Made, Termination
 from gumboot.core.network import Body, End, Isolation, Network, SignalCable, isolate
@@ -77,7 +77,7 @@ def list_terminations(
     touched = {e.body for s in rows for e in (s.circuit.source, s.circuit.load)}
     out: list[Termination] = []
     out += (dead(b, sheet) for b in boxes if b.id in touched)
-    out += (joint for b in boxes for joint in joints(b, sheet))
+    out += (termination for b in boxes for termination in terminations(b, sheet))
     out += (
         t
         for _, families in STAGES
@@ -130,10 +130,10 @@ def dead(b: Body, sheet: Sheet) -> Termination:
     )
 
 
-def joints(b: Body, sheet: Sheet) -> Iterator[Termination]:
-    """Joints of the works, and bars that the crew bolts."""
-    kinds: tuple[tuple[Kind, str, Made, tuple[FactoryJoint, ...]], ...] = (
-        ("factory", "Factory joints", "as made", b.factory_joints),
+def terminations(b: Body, sheet: Sheet) -> Iterator[Termination]:
+    """Factory terminations, and bars that the crew bolts."""
+    kinds: tuple[tuple[Kind, str, Made, tuple[FactoryTermination, ...]], ...] = (
+        ("factory", "Factory terminations", "as made", b.factory_terminations),
         ("bar", "Bars and links", "bar", b.bars),
     )
     for at, stage, made, rows in kinds:
@@ -253,7 +253,7 @@ def main_earth(rows: Sequence[Sized], electrode: Figure, sheet: Sheet) -> Iterat
     """Both ends of the conductor to the earth electrode, or of the main bonding: at the board where
     the job's earths come together, and at its clamp.
 
-    It is there before most jobs, so it is looked at and torqued as a joint of the works is; off
+    It is there before most jobs, so it is looked at and torqued as a factory termination is; off
     grid the crew makes it.
     """
     plan, size = sheet.plan, str(electrode.value)

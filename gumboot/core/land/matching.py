@@ -1,8 +1,11 @@
-"""Readings that a tool recorded, matched to joints: by the label scanned with them, else by order.
+"""Readings that a tool recorded, matched to terminations: by the label scanned with them, else by
+order.
 
-By order the readings are laid along the landing order like one text along another: a joint may be
+By order the readings are laid along the landing order like one text along another: a termination
+may be
 skipped, a reading may belong to none, and
-a low reading may be followed by another of the same joint. The cheapest laying wins; where another
+a low reading may be followed by another of the same termination. The cheapest laying wins; where
+another
 would do nearly as well, a person is asked.
 """
 
@@ -20,7 +23,7 @@ SKIP, ASTRAY, AGAIN = (
     0.15,
     0.60,
     0.02,
-)  # of a joint passed over, a reading that fits none, a second try
+)  # of a termination passed over, a reading that fits none, a second try
 CLOSE = 0.05  # another laying this near is a doubt
 FAR = 0.15  # a reading this far from rated is a doubt
 LOW = 0.06
@@ -42,7 +45,8 @@ class Recorded:
 
 @dataclass(frozen=True, slots=True)
 class Match:
-    """A reading and the joint it is of, by key; None when none fits. sure: no person needs to be
+    """A reading and the termination it is of, by key; None when none fits. sure: no person needs to
+    be
     asked.
     """
 
@@ -52,9 +56,9 @@ class Match:
     why: str
 
 
-def match(readings: Sequence[Recorded], joints: Sequence[Termination]) -> list[Match]:
-    """Match readings, oldest first, to joints with a torque, in landing order."""
-    turned = [t for t in joints if t.torque]
+def match(readings: Sequence[Recorded], terminations: Sequence[Termination]) -> list[Match]:
+    """Match readings, oldest first, to terminations with a torque, in landing order."""
+    turned = [t for t in terminations if t.torque]
     by_label = {i: scanned(r.label, turned) for i, r in enumerate(readings) if r.label}
     taken = {t.key for t in by_label.values() if t}
     rest = [i for i in range(len(readings)) if i not in by_label]
@@ -90,14 +94,15 @@ def match(readings: Sequence[Recorded], joints: Sequence[Termination]) -> list[M
     return out
 
 
-def scanned(text: str, joints: Sequence[Termination]) -> Termination | None:
-    """The joint that a scan names: by its address, its key or its whole label. None when none or
+def scanned(text: str, terminations: Sequence[Termination]) -> Termination | None:
+    """The termination that a scan names: by its address, its key or its whole label. None when none
+    or
     several do.
     """
     found = re.search(r"[?&]at=([^&#\s]+)", text)
     said = unquote(found[1]) if found else text.strip()
-    hits = [t for t in joints if t.key == said] or [
-        t for t in joints if t.label and t.label.casefold() == said.casefold()
+    hits = [t for t in terminations if t.key == said] or [
+        t for t in terminations if t.label and t.label.casefold() == said.casefold()
     ]
     return hits[0] if len(hits) == 1 else None
 
@@ -110,19 +115,21 @@ def cost(nm: float, rated_nm: float) -> float:
     return 2 * x if x > 0 else -x
 
 
-def lay(readings: Sequence[Recorded], joints: Sequence[Termination]) -> list[Match]:
-    """Lay readings along joints at least cost, and say where that is in doubt. O(readings ·
-    joints).
+def lay(readings: Sequence[Recorded], terminations: Sequence[Termination]) -> list[Match]:
+    """Lay readings along terminations at least cost, and say where that is in doubt. O(readings ·
+    terminations).
     """
-    rated = [t.torque.n for t in joints if t.torque]
+    rated = [t.torque.n for t in terminations if t.torque]
     n, m, inf = len(readings), len(rated), math.inf
     c = [[cost(r.torque_nm, x) for x in rated] for r in readings]
     low = [[r.torque_nm < x * (1 - LOW) for x in rated] for r in readings]
     fore = [
         [inf] * (m + 1) for _ in range(n + 1)
-    ]  # fore[i][j]: i readings laid, the last on joint j - 1 (0: on none yet)
+    ]  # fore[i][j]: i readings laid, the last on termination j - 1 (0: on none yet)
     fore[0][0] = 0.0
-    came = [[inf] * m for _ in range(n)]  # came[i][k]: cost up to and with reading i on joint k
+    came = [
+        [inf] * m for _ in range(n)
+    ]  # came[i][k]: cost up to and with reading i on termination k
     for i in range(n):
         best = inf  # of fore[i][j] - SKIP·j over j <= k
         for k in range(m):
@@ -134,7 +141,7 @@ def lay(readings: Sequence[Recorded], joints: Sequence[Termination]) -> list[Mat
             fore[i + 1][j] = min(fore[i][j] + ASTRAY, came[i][j - 1] if j else inf)
     rest = [
         [0.0] * (m + 1) for _ in range(n + 1)
-    ]  # rest[i][j]: readings from i on, the last on joint j - 1
+    ]  # rest[i][j]: readings from i on, the last on termination j - 1
     for i in range(n - 1, -1, -1):
         best = inf  # of c + rest + SKIP·k over k >= j
         for j in range(m, -1, -1):
@@ -158,15 +165,16 @@ def lay(readings: Sequence[Recorded], joints: Sequence[Termination]) -> list[Mat
         least = min(v for v, _ in every)
         other = min((w for w in every if w[1] != k), default=(inf, -1))
         if k < 0:
-            out.append(Match(r, None, False, "fits no joint that is open here"))
+            out.append(Match(r, None, False, "fits no termination that is open here"))
         elif other[0] - least < CLOSE:
             out.append(
                 Match(
                     r,
-                    joints[k].key,
+                    terminations[k].key,
                     False,
                     (
-                        f"might as well be {joints[other[1]].label or joints[other[1]].terminal}"
+                        "might as well be"
+                        f" {terminations[other[1]].label or terminations[other[1]].terminal}"
                         if other[1] >= 0
                         else "might belong to none"
                     ),
@@ -178,7 +186,7 @@ def lay(readings: Sequence[Recorded], joints: Sequence[Termination]) -> list[Mat
             out.append(
                 Match(
                     r,
-                    joints[k].key,
+                    terminations[k].key,
                     near,
                     "by order" if near else f"by order, but it is {ratio:.0%} of rated",
                 )

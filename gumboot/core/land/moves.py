@@ -1,4 +1,5 @@
-"""What was done to one joint, and where that leaves it: states, legal moves, corrections, and two
+"""What was done to one termination, and where that leaves it: states, legal moves, corrections, and
+two
 hands that did not know of each other.
 
     open ─ prepared ─ landed ─ torqued ─ tugged ─ marked ─ (a day later) re-checked
@@ -6,7 +7,7 @@ hands that did not know of each other.
              torque again
              undone: from the start · taken back: an entry made by mistake no longer counts
 
-Which of the states a joint has is its chain (`termination.chain_of`).
+Which of the states a termination has is its chain (`termination.chain_of`).
 """
 
 from __future__ import annotations
@@ -48,7 +49,8 @@ SAID: dict[str, str] = {
 
 @dataclass(frozen=True, slots=True)
 class Move:
-    """One entry of the log about one joint. seq: its place in the job's log. seen: up to where its
+    """One entry of the log about one termination. seq: its place in the job's log. seen: up to
+    where its
     device knew the log; device: which one.
 
     again: the second reading, a day later. corrects: the entry it replaces. drops: what a settling
@@ -89,13 +91,14 @@ class Move:
 
     @property
     def decides(self) -> bool:
-        """Whether it says how the joint is, rather than that a step was taken."""
+        """Whether it says how the termination is, rather than that a step was taken."""
         return self.act == "torqued" or self.act in UNMAKES or self.act in ("settled", "taken back")
 
 
 @dataclass(frozen=True, slots=True)
 class Stand:
-    """Where one joint stands. at: how many states of its chain are reached. doubt: pairs of entries
+    """Where one termination stands. at: how many states of its chain are reached. doubt: pairs of
+    entries
     that two hands made unknown to each other.
     """
 
@@ -135,7 +138,8 @@ class Stand:
 
 
 def stand_of(moves: Sequence[Move], chain: tuple[State, ...]) -> Stand:
-    """Read the moves of one joint from first to last. Entries corrected, taken back or left out by
+    """Read the moves of one termination from first to last. Entries corrected, taken back or left
+    out by
     a settling do not count.
 
     After an over reading only replaced hardware lets a good one count.
@@ -185,7 +189,8 @@ def stand_of(moves: Sequence[Move], chain: tuple[State, ...]) -> Stand:
 
 
 def doubt_of(live: Sequence[Move]) -> tuple[tuple[str, str], ...]:
-    """Pairs of entries made unknown to each other that say different things of the joint, and that
+    """Pairs of entries made unknown to each other that say different things of the termination, and
+    that
     no later entry knew both of.
     """
     out = []
@@ -213,7 +218,7 @@ def clash(a: Move, b: Move) -> bool:
 
 
 def illegal(stand: Stand, act: Act, again: bool = False) -> str:
-    """Why a joint as it stands cannot take a move, in words that say what to do; empty when
+    """Why a termination as it stands cannot take a move, in words that say what to do; empty when
     it can.
     """
     chain, turn = stand.chain, stand.chain.index("torqued") if "torqued" in stand.chain else None
@@ -234,7 +239,7 @@ def illegal(stand: Stand, act: Act, again: bool = False) -> str:
             return "the last reading was over: replace the hardware first"
         return f"{SAID[chain[stand.at]]}" if stand.at < turn else ""
     if act not in chain:
-        return f"this joint is never {act}"
+        return f"this termination is never {act}"
     place = chain.index(act)
     if place < stand.at:
         return f"it is {act} already"

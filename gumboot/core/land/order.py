@@ -1,4 +1,5 @@
-"""In which order a job is landed. Proven dead, the works' joints, earth; then a school's order;
+"""In which order a job is landed. Proven dead, the factory terminations, earth; then a school's
+order;
 covers last.
 """
 
@@ -11,7 +12,7 @@ from gumboot.core.kit import Inverter, Stage
 from gumboot.core.land.termination import Termination
 from gumboot.core.plan import Landing
 
-FIRST = ("Proven dead", "Factory joints", "Bars and links", "Protective earth")
+FIRST = ("Proven dead", "Factory terminations", "Bars and links", "Protective earth")
 LAST = ("Covers",)
 
 

@@ -1,4 +1,4 @@
-"""Back after a day: which joints are due, by which school, and how far they drifted."""
+"""Back after a day: which terminations are due, by which school, and how far they drifted."""
 
 from __future__ import annotations
 
@@ -14,15 +14,16 @@ AFTER = timedelta(hours=24)  # common practice
 
 @dataclass(frozen=True, slots=True)
 class Due:
-    """One joint to come back to: from when, and how it stands."""
+    """One termination to come back to: from when, and how it stands."""
 
-    joint: Termination
+    termination: Termination
     at: datetime
     stand: Stand
 
 
 def due(terminations: Sequence[Termination], stand: Callable[[Termination], Stand]) -> list[Due]:
-    """Every joint made off that wants a second look, in the order they come due. Those re-checked
+    """Every termination made off that wants a second look, in the order they come due. Those
+    re-checked
     are not among them.
     """
     out = []
@@ -30,13 +31,13 @@ def due(terminations: Sequence[Termination], stand: Callable[[Termination], Stan
         s = stand(t)
         if t.recheck != "none" and s.made and not s.rechecked and s.made_at:
             out.append(Due(t, datetime.fromisoformat(s.made_at.replace("Z", "+00:00")) + AFTER, s))
-    return sorted(out, key=lambda d: (d.at, d.joint.number))
+    return sorted(out, key=lambda d: (d.at, d.termination.number))
 
 
 def drifted(
     terminations: Sequence[Termination], stand: Callable[[Termination], Stand]
 ) -> list[tuple[Termination, Stand]]:
-    """Joints with a first and a second reading, the largest fall first."""
+    """Terminations with a first and a second reading, the largest fall first."""
     rows = [(t, stand(t)) for t in terminations]
     return sorted(
         ((t, s) for t, s in rows if s.drift), key=lambda r: r[1].drift.share if r[1].drift else 0.0

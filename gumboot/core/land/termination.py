@@ -38,7 +38,7 @@ SCREWED: tuple[Made, ...] = ("lug", "bare", "ferrule", "screw", "ring")
 
 
 def chain_of(kind: Kind, made: Made, torque: bool) -> tuple[State, ...]:
-    """The states in order. A spring clamp or plug has no torque and no mark; a joint of the works
+    """The states in order. A spring clamp or plug has no torque and no mark; a factory termination
     is there already.
     """
     if kind == "dead":

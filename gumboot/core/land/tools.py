@@ -1,4 +1,4 @@
-"""Torque tools: what a scale can vouch for, and which of the crew's serves a joint best. ISO
+"""Torque tools: what a scale can vouch for, and which of the crew's serves a termination best. ISO
 6789-1:2017, from memory.
 """
 
@@ -80,7 +80,7 @@ class Wrench:
             )
         if not self.reaches(torque_nm):
             return (
-                f"{self.name} serves {fmt(self.serves_from)} to {fmt(self.most_nm)} N·m; this joint"
+                f"{self.name} serves {fmt(self.serves_from)} to {fmt(self.most_nm)} N·m; this one"
                 f" wants {torque_nm:.3g} N·m: use a tool that reaches"
             )
         return ""
@@ -103,13 +103,13 @@ def in_scale(torque_nm: float, scale: str) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Lacking:
-    """What nobody's tool reaches: torque in N·m, bit, how many joints, and a range that would
+    """What nobody's tool reaches: torque in N·m, bit, how many terminations, and a range that would
     serve, in N·m.
     """
 
     torque_nm: float
     bit: str
-    joints: int
+    terminations: int
     from_nm: float
     to_nm: float
 
@@ -120,11 +120,12 @@ def lacking(
     """A shopping line for every torque and bit that no tool of the crew serves on a day, least
     torque first.
     """
-    joints: dict[tuple[float, str], int] = {}
+    count: dict[tuple[float, str], int] = {}
     for t in terminations:
         if t.torque and best_wrench(t.torque.n, wrenches, day) is None:
-            joints[round(t.torque.n, 3), t.bit] = joints.get((round(t.torque.n, 3), t.bit), 0) + 1
+            key = round(t.torque.n, 3), t.bit
+            count[key] = count.get(key, 0) + 1
     return [
         Lacking(nm, bit, n, round(nm / 2, 2), round(min(nm / LEAST_SHARE, 2 * nm), 2))
-        for (nm, bit), n in sorted(joints.items())
+        for (nm, bit), n in sorted(count.items())
     ]

@@ -10,6 +10,7 @@ utility ─ service ─[main]─ main panel ─[breaker]─ (grid combiner) ─ 
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Literal
 
 from gumboot.core.basis.figure import Figure, given, solve
 from gumboot.core.basis.words import inside
@@ -28,6 +29,7 @@ from gumboot.core.network.currents import (
 from gumboot.core.network.element import Bond, Load, Source, SwitchKind, Work
 from gumboot.core.plan import ExistingPv
 
+Line = Literal["L1", "L2", "L3", ""]
 CHANGED_OVER = ("whole house", "transfer-switched circuits")
 INTERLOCK = "changeover"
 
@@ -60,18 +62,20 @@ def spread(b: Builder) -> bool:
     return b.inverter.supply.startswith("single") and b.supply.startswith("three")
 
 
-def line_of(b: Builder, i: int) -> str:
+def line_of(b: Builder, i: int) -> Line:
     """The line that inverter i stands on, where single-phase units share a three-phase house."""
     if not spread(b):
         return ""
     planned = b.plan.kit.lines.split()
-    return planned[i - 1] if i <= len(planned) else ("L1", "L2", "L3")[(i - 1) % 3]
+    lines: tuple[Line, ...] = ("L1", "L2", "L3")
+    at = planned[i - 1] if i <= len(planned) else lines[(i - 1) % 3]
+    return next(x for x in lines if x == at)
 
 
 def conductors_of(b: Builder, i: int) -> tuple[Conductor, ...]:
     """The conductors of one unit's AC circuit."""
     line = line_of(b, i)
-    return (line, "N", "PE") if line else (*b.inverter.lines, "N", "PE")  # type: ignore[return-value]
+    return (line, "N", "PE") if line else (*b.inverter.lines, "N", "PE")
 
 
 def lay_ac(b: Builder) -> None:
@@ -106,7 +110,7 @@ def lay_units(b: Builder) -> None:
             b.unit_name(i),
             f"{inverter.power_w / 1000:g} kW",
             *packed,
-            joints=inverter.factory_joints,
+            terminations=inverter.factory_terminations,
         )
         b.node(hub, hub, "ac", bar=True)
         ports: list[str] = []
@@ -270,9 +274,13 @@ def loads_name(b: Builder) -> str:
 def _changeover(b: Builder) -> None:
     """A gateway with its contactor and breakers, or a changeover with its two throws."""
     id, name = changeover_body(b), changeover_name(b)
-    joints = b.gateway.factory_joints if b.gateway else ()
+    terminations = b.gateway.factory_terminations if b.gateway else ()
     b.body(
-        id, "changeover", name, *((b.gateway.model.split()[0],) if b.gateway else ()), joints=joints
+        id,
+        "changeover",
+        name,
+        *((b.gateway.model.split()[0],) if b.gateway else ()),
+        terminations=terminations,
     )
     hub = b.node(id, id, "ac", bar=True)
     lines = tuple(c for c in b.ac if c not in ("N", "PE"))
@@ -353,7 +361,7 @@ def _loads_end(b: Builder, amps: float) -> End:
     return b.box("loads-panel", loads_name(b), "panel", "main", amps, "ac-breaker", "loads")
 
 
-def _main_end(b: Builder, port: str, amps: float, works: Work, line: str = "") -> End:
+def _main_end(b: Builder, port: str, amps: float, works: Work, line: Line = "") -> End:
     if tapped(b):
         return b.box("main-panel", main_name(b), "tap", port, amps, None, works)
     return b.box("main-panel", main_name(b), "panel", port, amps, "ac-breaker", works, line)
@@ -377,7 +385,7 @@ def _far(b: Builder, family: str, port: str, amps: float) -> End:
     return _loads_end(b, amps)
 
 
-def _only_line(b: Builder) -> str:
+def _only_line(b: Builder) -> Line:
     """The line of the one single-phase unit of a three-phase house; empty for more."""
     return line_of(b, 1) if b.plan.kit.inverters == 1 else ""
 

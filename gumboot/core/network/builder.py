@@ -6,13 +6,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import replace
+from typing import Any, Literal
 
 from gumboot.core.basis.figure import Figure
 from gumboot.core.basis.finding import Cure, Finding, stop
 from gumboot.core.codes import OutsideTable, iec, nec
 from gumboot.core.kit import Catalogue, Device, Family, Gateway, Inverter, Pack, Port
 from gumboot.core.kit.enclosure import Case
-from gumboot.core.kit.terminal import Block, Conductor, FactoryJoint, Terminal
+from gumboot.core.kit.terminal import Block, Conductor, FactoryTermination, Terminal
 from gumboot.core.kit.words import LINES
 from gumboot.core.network.circuit import UNITY, Body, Circuit, End, Role, SignalCable, end
 from gumboot.core.network.element import (
@@ -85,12 +86,12 @@ class Builder:
         role: Role,
         label: str,
         *lines: str,
-        joints: tuple[FactoryJoint, ...] = (),
-        bars: tuple[FactoryJoint, ...] = (),
+        terminations: tuple[FactoryTermination, ...] = (),
+        bars: tuple[FactoryTermination, ...] = (),
     ) -> None:
         """Stand a body, once."""
         self.bodies.setdefault(
-            id, Body(id, role, label, tuple(x for x in lines if x), joints, bars)
+            id, Body(id, role, label, tuple(x for x in lines if x), terminations, bars)
         )
 
     def node(self, id: str, body: str, system: System, bar: bool = False) -> str:
@@ -117,13 +118,13 @@ class Builder:
         b: str,
         works: Work,
         poles: tuple[Conductor, ...],
-        **more: object,
+        **more: Any,
     ) -> str:
         """A switch between two nodes, once; gives its key."""
         place = self.bodies[body].label if body else ""
         self.switches.setdefault(
             id,
-            Switch(id, kind, name, body, place, a, b, poles, works, **more),  # type: ignore[arg-type]
+            Switch(id, kind, name, body, place, a, b, poles, works, **more),
         )
         return id
 
@@ -201,7 +202,7 @@ class Builder:
         amps: float,
         breaker: str | None = None,
         works: Work = "grid",
-        line: str = "",
+        line: Literal["L1", "L2", "L3", ""] = "",
         hub: str = "",
         panel_a: float | None = None,
     ) -> End:
@@ -228,6 +229,7 @@ class Builder:
             terminals = live + tuple(t for t in terminals if t.conductor not in kept)
             at = self.node(f"{body}/{port}", body, system)
             dc: tuple[Conductor, ...] = ("+",)
+            one: tuple[Conductor, ...] | None = (line, "N") if line else None
             self.open_by(
                 f"{body}/{port}",
                 "breaker",
@@ -236,7 +238,7 @@ class Builder:
                 bar,
                 at,
                 works,
-                dc if system == "dc" else self.poles((line, "N") if line else None),  # type: ignore[arg-type]
+                dc if system == "dc" else self.poles(one),
                 interrupt_a=own.interrupt_a if own else None,
             )
         return end(body, label, port, terminals, node=at, missing=missing)
@@ -321,7 +323,7 @@ class Builder:
         )
         return unit.block if unit else None
 
-    def cover(self, b: Body) -> FactoryJoint | None:
+    def cover(self, b: Body) -> FactoryTermination | None:
         """The cover of a body, where the catalogue says how tight it is."""
         unit = (
             self.inverter if b.role == "inverter" else self.gateway if b.id == "gateway" else None

@@ -8,7 +8,7 @@ from typing import Literal
 from gumboot.core.basis.figure import Figure, given
 from gumboot.core.kit import Device, Family
 from gumboot.core.kit.enclosure import Case
-from gumboot.core.kit.terminal import Block, Conductor, FactoryJoint, Socket, Terminal
+from gumboot.core.kit.terminal import Block, Conductor, FactoryTermination, Socket, Terminal
 from gumboot.core.plan import Run
 
 Role = Literal[
@@ -59,11 +59,11 @@ class Body:
     role: Role
     label: str
     lines: tuple[str, ...] = ()
-    factory_joints: tuple[FactoryJoint, ...] = ()
-    bars: tuple[FactoryJoint, ...] = ()  # joints of bars and links that the crew makes
+    factory_terminations: tuple[FactoryTermination, ...] = ()
+    bars: tuple[FactoryTermination, ...] = ()  # terminations of bars and links that the crew makes
     case: Case | None = None
     block: Block | None = None
-    cover: FactoryJoint | None = None
+    cover: FactoryTermination | None = None
     device: Device | None = None  # the panel, switch or bus chosen for it
 
 

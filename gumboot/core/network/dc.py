@@ -9,7 +9,7 @@ alone    pack ══ BAT                                     a pack, a stack, ri
 from __future__ import annotations
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
-from gumboot.core.kit.terminal import FactoryJoint
+from gumboot.core.kit.terminal import FactoryTermination
 from gumboot.core.network.builder import Builder
 from gumboot.core.network.circuit import DC, End, end
 from gumboot.core.network.element import Capacitor, Source
@@ -150,7 +150,7 @@ def _stack(b: Builder, i: int) -> End:
         f"{b.plan.kit.series} modules",
         *towers,
         b.bank.v_nom.text,
-        joints=b.pack.factory_joints,
+        terminations=b.pack.factory_terminations,
         bars=bars,
     )
     posts = _cells(b, i, label)
@@ -170,7 +170,7 @@ def _pack_to_unit(b: Builder, unit: int, i: int, input: int, packs: int) -> None
     pack = b.pack
     assert pack is not None  # noqa: S101 - the caller looked
     label = "Pack" if b.plan.kit.packs == 1 else f"Pack {i}"
-    b.body(f"pack-{i}", "pack", label, f"{pack.v_nom:g} V", joints=pack.factory_joints)
+    b.body(f"pack-{i}", "pack", label, f"{pack.v_nom:g} V", terminations=pack.factory_terminations)
     posts = _cells(b, i, label)
     source = end(f"pack-{i}", label, "posts", pack.terminals, pack.earth, node=posts)
     to = "inverter" if b.plan.kit.inverters == 1 else f"inverter {unit}"
@@ -179,7 +179,8 @@ def _pack_to_unit(b: Builder, unit: int, i: int, input: int, packs: int) -> None
 
 def _to_inverter(b: Builder, i: int, source: End, name: str, own: bool, input: int = 0) -> None:
     """The conductors to a battery port, or to one of its inputs."""
-    assert b.pack is not None and b.bank is not None and b.inverter.battery is not None  # noqa: S101
+    assert b.pack is not None and b.bank is not None  # noqa: S101 - the caller looked
+    assert b.inverter.battery is not None  # noqa: S101 - the caller looked
     port, pack = b.inverter.battery, b.pack
     sheet = "pack sheet"
     breaker = (
@@ -230,7 +231,9 @@ def _chain(b: Builder, unit: int, first: int, packs: int) -> None:
     assert pack is not None and bank is not None  # noqa: S101 - the caller looked
     for i in range(first, first + packs):
         label = f"Pack {i}"
-        b.body(f"pack-{i}", "pack", label, f"{pack.v_nom:g} V", joints=pack.factory_joints)
+        b.body(
+            f"pack-{i}", "pack", label, f"{pack.v_nom:g} V", terminations=pack.factory_terminations
+        )
         posts = _cells(b, i, label)
         if i == first:
             continue
@@ -304,12 +307,14 @@ def _together(b: Builder, packs: int) -> float:
     return min(packs * b.pack.breaker_a, max(b.pack.breaker_a, 1.25 * b.bank.i_inverter.n))
 
 
-def numbered(joint: FactoryJoint, k: int) -> FactoryJoint:
-    """The same joint at the k-th place."""
-    return joint.model_copy(update={"id": f"{joint.id}.{k}", "label": f"{joint.label}, {k}"})
+def numbered(termination: FactoryTermination, k: int) -> FactoryTermination:
+    """The same termination at the k-th place."""
+    return termination.model_copy(
+        update={"id": f"{termination.id}.{k}", "label": f"{termination.label}, {k}"}
+    )
 
 
-def _links(b: Builder) -> tuple[FactoryJoint, ...]:
+def _links(b: Builder) -> tuple[FactoryTermination, ...]:
     """Both bolts of every bar between the cells of one string."""
     assert b.pack is not None  # noqa: S101 - the caller looked
     if b.pack.interlink is None or b.pack.form != "block":
@@ -349,18 +354,18 @@ def _cabinets(b: Builder, at_bus: End, packs: int) -> None:
     assert pack is not None and bank is not None and pack.cabinet is not None  # noqa: S101
     row, name = cabinets(pack, packs), pack.cabinet.name
     words = f"{row} {name}s" if row > 1 else name
-    bars = tuple(numbered(j, k) for k in range(1, row) for j in pack.cabinet.joints)
-    joints = (
-        [numbered(j, k) for k in range(1, packs + 1) for j in pack.factory_joints]
+    bars = tuple(numbered(j, k) for k in range(1, row) for j in pack.cabinet.terminations)
+    terminations = (
+        [numbered(j, k) for k in range(1, packs + 1) for j in pack.factory_terminations]
         if packs > 1
-        else list(pack.factory_joints)
+        else list(pack.factory_terminations)
     )
     b.body(
         "pack-1",
         "pack",
         words[0].upper() + words[1:],
         f"{packs} packs",
-        joints=tuple(joints),
+        terminations=tuple(terminations),
         bars=(*bars, *_inside(b, packs)),
     )
     bar = b.node("pack-1/bar", "pack-1", "dc", bar=True)
@@ -428,7 +433,7 @@ def _cabinets(b: Builder, at_bus: End, packs: int) -> None:
     )
 
 
-def _inside(b: Builder, packs: int) -> tuple[FactoryJoint, ...]:
+def _inside(b: Builder, packs: int) -> tuple[FactoryTermination, ...]:
     """What the crew bolts inside cabinets: both posts of every pack to the bar, and its earth."""
     assert b.pack is not None  # noqa: S101 - the caller looked
     out = []
@@ -437,7 +442,7 @@ def _inside(b: Builder, packs: int) -> tuple[FactoryJoint, ...]:
             if t.torque_nm is None:
                 continue
             out.append(
-                FactoryJoint(
+                FactoryTermination(
                     id=f"inside.{t.id}.{k}",
                     label=f"Pack {k}, {t.label}",
                     torque_nm=t.torque_nm,
@@ -459,7 +464,7 @@ def _pack_to_bus(b: Builder, i: int, place: int, first: int, packs: int, at_bus:
     kind = "Bank string" if pack.form == "block" else "Pack"
     one = "Bank" if packs == 1 and pack.form == "block" else f"{kind} {i}"
     volts = f"{kit.series} × {pack.v_nom:g} V" if pack.form == "block" else f"{pack.v_nom:g} V"
-    b.body(f"pack-{i}", "pack", one, volts, joints=pack.factory_joints, bars=_links(b))
+    b.body(f"pack-{i}", "pack", one, volts, terminations=pack.factory_terminations, bars=_links(b))
     posts = _cells(b, i, one)
     _own_or_bare(b, i, posts)
     chained = kit.takeoff != "star" and packs > 1

@@ -66,7 +66,8 @@ def design_busbars(
         if bus is None or main is None:
             found += _unknown(plan, b.id, b.label, output, bus)
             continue
-        breakers = [rated[r.switch.protects] for r in rows if _counts(r, supply, rated)]  # type: ignore[union-attr]
+        own = [r.switch for r in rows if r is not supply and r.switch is not None]
+        breakers = [rated[s.protects] for s in own if s.protects in rated]
         out.append(_judge(plan, b.id, b.label, output, main, bus, breakers))
     return tuple(out), found + [f for x in out for f in bus_findings(plan, x)]
 
@@ -84,10 +85,6 @@ def _is_supply(row: OnBar, role: str) -> bool:
     if role == "backup-combiner":
         return not any(s.kind == "inverter" for s in row.sources)
     return any(s.kind == "utility" for s in row.sources)
-
-
-def _counts(row: OnBar, supply: OnBar | None, rated: dict[str, Figure]) -> bool:
-    return row is not supply and row.switch is not None and row.switch.protects in rated
 
 
 def _rating(plan: Plan, network: Network, body: str) -> Figure | None:

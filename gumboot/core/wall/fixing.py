@@ -40,7 +40,8 @@ Meets = Literal["stud", "masonry", "rail", "wood", "lining"]
 
 @dataclass(frozen=True, slots=True)
 class Hole:
-    """One hole to drill: where, what it meets, which anchor and how deep, and the joint it holds.
+    """One hole to drill: where, what it meets, which anchor and how deep, and the termination it
+    holds.
     Millimetres from the left edge and the floor.
     """
 

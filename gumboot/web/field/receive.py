@@ -1,4 +1,5 @@
-"""What a page at the joint sends and asks: entries made with or without a signal, kept once however
+"""What a page at the termination sends and asks: entries made with or without a signal, kept once
+however
 often they come; the worker that keeps pages.
 """
 
@@ -18,7 +19,7 @@ from gumboot.imports.interval import Unreadable
 from gumboot.imports.photo import MEDIA, read_photo
 from gumboot.store import files, records
 from gumboot.web.field.entry import MAKERS, Sent
-from gumboot.web.field.joints import changed, joints_of
+from gumboot.web.field.terminations import changed, terminations_of
 from gumboot.web.job.opening import Opened, Ticket
 from gumboot.web.pages.frame import STAMP
 from gumboot.web.people.sign_in import Visiting, uploaded
@@ -59,11 +60,11 @@ def log_entries(request: Request, at: Opened, sent: Annotated[Any, Body()] = Non
         touched.add(key)
     visit.db.commit()
     fresh = at.anew()
-    return JSONResponse({"entries": answers, **joints_of(fresh, {k for k in touched if k})})
+    return JSONResponse({"entries": answers, **terminations_of(fresh, {k for k in touched if k})})
 
 
 def keep(at: Ticket, row: Any) -> tuple[dict[str, Any], str]:
-    """Keep one entry: (its answer, the joint it is about)."""
+    """Keep one entry: (its answer, the termination it is about)."""
     try:
         s = Sent.model_validate(row)
         if s.kind not in MAKERS:
@@ -95,7 +96,7 @@ def keep(at: Ticket, row: Any) -> tuple[dict[str, Any], str]:
         }, s.key
     try:
         kind, body = MAKERS[s.kind](at, s)
-        entry = records.append(db, at.job, kind, body, visit.who, visit.role, s.at_device, s.uuid)  # type: ignore[arg-type]
+        entry = records.append(db, at.job, kind, body, visit.who, visit.role, s.at_device, s.uuid)
     except Refused as exc:
         return {"uuid": s.uuid, "state": "refused", "field": exc.field, "why": str(exc)}, s.key
     except records.Frozen:
@@ -117,7 +118,7 @@ def keep(at: Ticket, row: Any) -> tuple[dict[str, Any], str]:
 
 @router.get("/jobs/{job_id}/land/changed.json")
 def changes(request: Request, at: Opened) -> Response:
-    """What the log says of every joint that an entry after number ?after= is about."""
+    """What the log says of every termination that an entry after number ?after= is about."""
     after = request.query_params.get("after", "0")
     return JSONResponse(changed(at, int(after) if after.isdecimal() and len(after) < 10 else 0))
 
@@ -138,7 +139,11 @@ def photo(request: Request, at: Opened) -> Response:
     digest = files.keep(
         visit.db, at.job.id, "photo", "field.jpg", MEDIA, read.data, about, visit.who, read.small
     )
-    what = visit.text("what") if visit.text("what") in ("joint", "wall for the kit") else "joint"
+    what = (
+        visit.text("what")
+        if visit.text("what") in ("termination", "wall for the kit")
+        else "termination"
+    )
     own = str(uuids.uuid5(uuids.NAMESPACE_OID, f"{at.job.uid} {digest}"))
     if records.entry_of(visit.db, at.job, own) is None:
         try:

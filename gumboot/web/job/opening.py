@@ -52,18 +52,20 @@ class Ticket:
 
     @cached_property
     def findings(self) -> tuple[Finding, ...]:
-        """What the design finds, and what the crew's tools lack for joints still to be made off."""
+        """What the design finds, and what the crew's tools lack for terminations still to
+        be made off.
+        """
         todo = [t for t in self.design.terminations if t.torque and not self.stand(t).made]
         return ordered(
             [*self.design.findings, *tool_findings(todo, self.wrenches, self.plan, today())]
         )
 
     def stand(self, t: Termination) -> Stand:
-        """Where a joint stands by the log."""
-        return self.standing.joint(t.key, t.chain)
+        """Where a termination stands by the log."""
+        return self.standing.termination(t.key, t.chain)
 
     def termination(self, key: str) -> Termination | None:
-        """A joint by its key."""
+        """A termination by its key."""
         return next((t for t in self.design.terminations if t.key == key), None)
 
     def anew(self) -> Ticket:

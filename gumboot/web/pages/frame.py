@@ -132,7 +132,8 @@ templates.globals.update(marks=MARKS, version=STAMP, pages=PAGES)
 @lru_cache(maxsize=128)
 def part(template: str, design: Design) -> Markup:
     """A part of a page that follows from the design alone, remembered for it."""
-    return Markup(templates.get_template(template).render(_d=design, units=design.plan.units))  # noqa: S704 - the template escaped it
+    html = templates.get_template(template).render(_d=design, units=design.plan.units)
+    return Markup(html)  # noqa: S704 - the template escaped it
 
 
 def drawn(svg: str) -> Markup:

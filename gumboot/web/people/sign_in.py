@@ -138,7 +138,8 @@ def visit(request: Request, form: Annotated[FormData, Depends(sent_form)]) -> It
                     " again."
                 )
         if row.expires_at - now < length * 0.9:
-            db.get(SignIn, token_hash(request.cookies[COOKIE])).expires_at = now + length  # type: ignore[union-attr]
+            if (kept := db.get(SignIn, token_hash(request.cookies[COOKIE]))) is not None:
+                kept.expires_at = now + length
             db.commit()
             see_crew(db, row.crew_id)
         yield found

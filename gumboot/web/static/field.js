@@ -1,4 +1,4 @@
-// What is entered at the joint or the hole is kept in the browser's own database first, and sent in order when there is a signal.
+// What is entered at the termination or the hole is kept in the browser's own database first, and sent in order when there is a signal.
 // Each entry has its own number (UUID), made here: however often it is sent, it is kept once.
 const Field = (() => {
   const uuid = () => crypto.randomUUID ? crypto.randomUUID() : "10000000-1000-4000-8000-100000000000".replace(/[018]/g, (c) => (c ^ (crypto.getRandomValues(new Uint8Array(1))[0] & (15 >> (c / 4)))).toString(16));
@@ -128,7 +128,7 @@ const Field = (() => {
   }
   async function sendPhoto(row, now) {
     const form = new FormData();
-    form.append("csrf", now.csrf); form.append("photo", row.photo, "field.jpg"); form.append("what", row.entry.kind === "hole" ? "wall for the kit" : "joint"); form.append("note", row.entry.label || row.entry.key); form.append("at_device", row.entry.at_device);
+    form.append("csrf", now.csrf); form.append("photo", row.photo, "field.jpg"); form.append("what", row.entry.kind === "hole" ? "wall for the kit" : "termination"); form.append("note", row.entry.label || row.entry.key); form.append("at_device", row.entry.at_device);
     const answer = await fetch(`/jobs/${me.job}/log/photo`, { method: "POST", credentials: "same-origin", headers: { accept: "application/json" }, body: form, signal: patience(120000) });
     const told = await answer.json().catch(() => ({}));
     if (answer.ok) { row.entry.digest = told.digest; row.photo = null; await put(row); }
@@ -137,13 +137,14 @@ const Field = (() => {
   }
 
   // What the log says, as far as this device knows: the page's own, and what came since.
-  const known = { seq: 0, joints: {}, holes: {} };
-  function merge(more) { if (!more) return; Object.assign(known.joints, more.joints || {}); Object.assign(known.holes, more.holes || {}); known.seq = Math.max(known.seq, more.seq || 0); }
+  const known = { seq: 0, terminations: {}, holes: {} };
+  function merge(more) { if (!more) return; Object.assign(known.terminations, more.terminations || {}); Object.assign(known.holes, more.holes || {}); known.seq = Math.max(known.seq, more.seq || 0); }
   async function learn(more) {
     merge(more);
     try {
-      const kept = await store("known", "readonly", (s) => s.get(me.job)) || { job: me.job, seq: 0, joints: {}, holes: {} };
-      Object.assign(kept.joints, more.joints || {}); Object.assign(kept.holes, more.holes || {}); kept.seq = Math.max(kept.seq, more.seq || 0);
+      const kept = await store("known", "readonly", (s) => s.get(me.job)) || { job: me.job, seq: 0, holes: {} };
+      kept.terminations ??= {};
+      Object.assign(kept.terminations, more.terminations || {}); Object.assign(kept.holes, more.holes || {}); kept.seq = Math.max(kept.seq, more.seq || 0);
       await store("known", "readwrite", (s) => s.put(kept));
     } catch { /* the page still knows it */ }
     document.dispatchEvent(new CustomEvent("known"));

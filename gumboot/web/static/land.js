@@ -1,10 +1,10 @@
-// The walk from joint to joint: one big step, in a state that follows from the log and from what waits to be sent.
+// The walk from termination to termination: one big step, in a state that follows from the log and from what waits to be sent.
 (() => {
   const walk = document.getElementById("walk");
   if (!walk) return;
   const read = (id) => JSON.parse(document.getElementById(id).textContent);
-  const joints = read("joints"), said = read("said");
-  const by = new Map(joints.map((t) => [t.key, t]));
+  const terminations = read("terminations"), said = read("said");
+  const by = new Map(terminations.map((t) => [t.key, t]));
   const tools = said.tools, circuits = said.circuits;
   const may = walk.dataset.may === "yes", units = walk.dataset.units;
   let here = null, waiting = [], typed = "", toolId = "", told = "", correcting = "";
@@ -14,7 +14,7 @@
   const SCALE = { "N·m": [1, 2], "in·lb": [8.850746, 1], "ft·lb": [0.7375621, 1] };
   const inScale = (nm, scale) => `${num(nm * SCALE[scale][0], SCALE[scale][1])} ${scale}`;
   const crewScale = (nm) => units === "si" ? "N·m" : nm < 30 ? "in·lb" : "ft·lb";
-  const scaleOf = (w, nm) => w && w.scale !== "both" ? w.scale : crewScale(nm); // of a joint, with the tool in hand
+  const scaleOf = (w, nm) => w && w.scale !== "both" ? w.scale : crewScale(nm); // of a termination, with the tool in hand
   const otherScale = (nm, scale) => scale === "N·m" ? (nm < 30 ? "in·lb" : "ft·lb") : "N·m";
   const today = () => new Date().toISOString().slice(0, 10);
 
@@ -49,7 +49,7 @@
     return nm > 0 && nm <= 1000 ? [nm, ""] : [null, `${text} cannot be: type what the wrench showed, more than 0 and at most 1000 N·m`];
   }
 
-  // Where a joint stands: as core/land/moves.py reads it. What the server said, then what waits.
+  // Where a termination stands: as core/land/moves.py reads it. What the server said, then what waits.
   function fold(moves, chain, from) {
     const s = from ? { ...from } : { at: 0, verdict: null, spoiled: false, rechecked: false, first_nm: null, second_nm: null, doubt: [] };
     const turn = chain.indexOf("torqued");
@@ -73,11 +73,11 @@
     }
     return s;
   }
-  function unsent(key) { const sent = new Set((Field.known.joints[key]?.moves || []).map((m) => m.uuid)); return waiting.filter((r) => r.entry.key === key && !r.refused && !sent.has(r.entry.uuid)); }
-  function movesOf(key) { return [...(Field.known.joints[key]?.moves || []), ...unsent(key).map(asMove)]; }
+  function unsent(key) { const sent = new Set((Field.known.terminations[key]?.moves || []).map((m) => m.uuid)); return waiting.filter((r) => r.entry.key === key && !r.refused && !sent.has(r.entry.uuid)); }
+  function movesOf(key) { return [...(Field.known.terminations[key]?.moves || []), ...unsent(key).map(asMove)]; }
   function asMove(r) { return { uuid: r.entry.uuid, act: r.entry.act, who: r.who, at: r.entry.at_device, torque_nm: r.nm ?? null, typed: r.entry.typed || "", verdict: r.verdict || null, why: r.why || "", tool: r.toolName || "", note: r.entry.note || "", again: !!r.entry.again, replaced: !!r.entry.replaced, corrects: r.entry.corrects || null, waits: true }; }
   function stand(t) {
-    const known = Field.known.joints[t.key];
+    const known = Field.known.terminations[t.key];
     const own = unsent(t.key);
     let s;
     if (!own.length) s = known ? { ...known.stand } : fold([], t.chain);
@@ -126,9 +126,9 @@
 
   let photo = null, note = "";
   function actions(t, s) {
-    if (!may) return `<p class="notice">${walk.dataset.frozen ? "The job is signed: its log takes no entries." : "An installer records joints."}</p>`;
+    if (!may) return `<p class="notice">${walk.dataset.frozen ? "The job is signed: its log takes no entries." : "An installer records terminations."}</p>`;
     if (correcting) return `<p class="said check"><b>Correct</b> the reading: enter what it should have been.</p>${pad(t, tool(t))}<button type="button" data-stop-correcting>Leave it</button>`;
-    if (s.doubt.length) return `<p class="notice bad-news"><b>In doubt.</b> Two people logged this joint without knowing of each other. <a href="/jobs/${walk.dataset.job}/land/log?joint=${encodeURIComponent(t.key)}">Look at both, and say which stands</a>${s.spoiled ? "; or replace the hardware" : t.chain.includes("torqued") ? "; or torque it again here" : ""}.</p>${s.spoiled ? '<button type="button" class="go" data-act="replaced">Hardware replaced</button>' : t.chain.includes("torqued") ? pad(t, tool(t)) : ""}`;
+    if (s.doubt.length) return `<p class="notice bad-news"><b>In doubt.</b> Two people logged this termination without knowing of each other. <a href="/jobs/${walk.dataset.job}/land/log?termination=${encodeURIComponent(t.key)}">Look at both, and say which stands</a>${s.spoiled ? "; or replace the hardware" : t.chain.includes("torqued") ? "; or torque it again here" : ""}.</p>${s.spoiled ? '<button type="button" class="go" data-act="replaced">Hardware replaced</button>' : t.chain.includes("torqued") ? pad(t, tool(t)) : ""}`;
     if (s.spoiled) return `<p class="notice bad-news"><b>Over.</b> Undo it. New bolt, washers, lug or ferrule.</p><button type="button" class="go" data-act="replaced">Hardware replaced</button>`;
     const warn = s.verdict === "under" ? '<p class="notice"><b>Under.</b> Rated torque again.</p>' : s.verdict === "withheld" ? `<p class="notice"><b>Withheld.</b> ${esc(movesOf(t.key).at(-1)?.why || "")}. Use a tool that serves, and enter it again.</p>` : "";
     if (s.next === "torqued") return warn + pad(t, tool(t));
@@ -141,13 +141,13 @@
     const back = t.recheck === "none" || s.rechecked ? "" : t.recheck === "torque"
       ? `<details class="mt-3"${due && due < new Date() ? " open" : ""}><summary>Back after 24 h${due ? `, due ${due.toLocaleString([], { weekday: "short", hour: "2-digit", minute: "2-digit" })}` : ""}</summary>${pad(t, tool(t)).replace('id="enter"', 'id="enter" data-again="yes"')}</details>`
       : `<details class="mt-3"${due && due < new Date() ? " open" : ""}><summary>Back after 24 h${due ? `, due ${due.toLocaleString([], { weekday: "short", hour: "2-digit", minute: "2-digit" })}` : ""}</summary><button type="button" class="go mt-2" data-act="re-checked">Mark in line</button><button type="button" class="broad mt-2" data-ask="moved">Mark has moved</button></details>`;
-    return `<p class="made">✓ ${s.rechecked ? "Re-checked" : t.kind === "dead" ? "Proven dead" : t.kind === "cover" ? "Closed" : "Made off"}</p>${nextOpen(t.number) ? '<button type="button" class="go" data-next>Next open joint</button>' : ""}${back}`;
+    return `<p class="made">✓ ${s.rechecked ? "Re-checked" : t.kind === "dead" ? "Proven dead" : t.kind === "cover" ? "Closed" : "Made off"}</p>${nextOpen(t.number) ? '<button type="button" class="go" data-next>Next open termination</button>' : ""}${back}`;
   }
   function log(t) {
     const rows = movesOf(t.key);
     if (!rows.length) return "";
     const gone = new Set(rows.flatMap((m) => [m.corrects, ...(m.drops || [])]).filter(Boolean));
-    return `<h3 class="mt-4">Log of this joint</h3><div class="scroll" tabindex="0" role="region" aria-label="Log of this joint"><table class="stack"><tbody>${rows.slice().reverse().map((m) => `<tr${gone.has(m.uuid) ? ' class="voided"' : ""}><td class="num small">${esc(Field.clock(m.at))}</td><td>${esc(m.act)}${m.torque_nm != null ? ` <span class="num">${inScale(m.torque_nm, crewScale(m.torque_nm))}</span>` : ""}${m.verdict ? ` <span class="verdict-${esc(m.verdict)}">${esc(m.verdict)}</span>` : ""}${m.again ? " (24 h)" : ""}${gone.has(m.uuid) ? " · no longer counts" : ""}${m.waits ? ' <span class="waits">waiting</span>' : ""}<div class="soft small">${esc([m.who, m.tool, m.why, m.note].filter(Boolean).join(" · "))}${m.photo ? ` · <a href="/jobs/${walk.dataset.job}/photos/${esc(m.photo)}.jpg">photograph</a>` : ""}</div></td><td class="small">${may && !gone.has(m.uuid) && !m.waits && m.act !== "settled" ? `${m.act === "torqued" ? `<button type="button" class="small-button" data-correct="${esc(m.uuid)}">Correct</button>` : `<button type="button" class="small-button" data-back="${esc(m.uuid)}">Take back</button>`}` : ""}</td></tr>`).join("")}</tbody></table></div>${Field.known.joints[t.key]?.whole === false ? `<p class="small"><a href="/jobs/${walk.dataset.job}/land/log?joint=${encodeURIComponent(t.key)}">All of it</a></p>` : ""}`;
+    return `<h3 class="mt-4">Log of this termination</h3><div class="scroll" tabindex="0" role="region" aria-label="Log of this termination"><table class="stack"><tbody>${rows.slice().reverse().map((m) => `<tr${gone.has(m.uuid) ? ' class="voided"' : ""}><td class="num small">${esc(Field.clock(m.at))}</td><td>${esc(m.act)}${m.torque_nm != null ? ` <span class="num">${inScale(m.torque_nm, crewScale(m.torque_nm))}</span>` : ""}${m.verdict ? ` <span class="verdict-${esc(m.verdict)}">${esc(m.verdict)}</span>` : ""}${m.again ? " (24 h)" : ""}${gone.has(m.uuid) ? " · no longer counts" : ""}${m.waits ? ' <span class="waits">waiting</span>' : ""}<div class="soft small">${esc([m.who, m.tool, m.why, m.note].filter(Boolean).join(" · "))}${m.photo ? ` · <a href="/jobs/${walk.dataset.job}/photos/${esc(m.photo)}.jpg">photograph</a>` : ""}</div></td><td class="small">${may && !gone.has(m.uuid) && !m.waits && m.act !== "settled" ? `${m.act === "torqued" ? `<button type="button" class="small-button" data-correct="${esc(m.uuid)}">Correct</button>` : `<button type="button" class="small-button" data-back="${esc(m.uuid)}">Take back</button>`}` : ""}</td></tr>`).join("")}</tbody></table></div>${Field.known.terminations[t.key]?.whole === false ? `<p class="small"><a href="/jobs/${walk.dataset.job}/land/log?termination=${encodeURIComponent(t.key)}">All of it</a></p>` : ""}`;
   }
   function tool(t) { return tools.find((w) => w.id === toolId) || best(t.torque_nm) || tools[0] || null; }
 
@@ -159,13 +159,13 @@
     const fit = t.torque_nm && !best(t.torque_nm) ? `<p class="bad small">No tool of the crew reaches this: see Tools.</p>` : "";
     const big = t.torque_nm ? `<div class="big my-1"><a class="fig" href="/jobs/${walk.dataset.job}/size?at=${encodeURIComponent(`${t.key}.torque`)}#working" data-at="${esc(t.key)}.torque">${inScale(t.torque_nm, scale)}</a></div>` : `<p class="what my-1">${DO[t.kind] || DO[t.made] || "Click, tug"}</p>`;
     const under = t.torque_nm ? `<div class="small">${w ? `<b>${esc(w.name)}</b>, ` : ""}${esc(t.bit)}</div><div class="soft small">${inScale(t.torque_nm, otherScale(t.torque_nm, scale))}${w ? ` ±${Math.round(100 * share(w, t.torque_nm))} %` : ""} · ${esc(t.torque_source)}${t.doubt ? ", from memory" : ""}</div>` : "";
-    walk.querySelector("[data-step]").innerHTML = `<section id="step" class="step" aria-label="Joint ${t.number}"><div>
+    walk.querySelector("[data-step]").innerHTML = `<section id="step" class="step" aria-label="Termination ${t.number}"><div>
       <div class="soft">${t.number} · ${esc(t.stage)} · <span class="state-${esc(s.state.replace(/\W/g, "-"))}">${esc(s.state)}</span></div><h2 class="text-xl">${esc(t.place)}${t.kind === "dead" ? "" : `, ${esc(t.terminal)}`}</h2>
       ${big}${t.kind === "dead" ? `<p>${esc(t.terminal[0].toUpperCase() + t.terminal.slice(1))}.</p>${t.isolate.length ? `<p class="soft small mt-2">Open and lock first</p><ul class="plain-list">${t.isolate.map((x) => `<li>${esc(x)}</li>`).join("")}</ul>` : ""}` : ""}${under}${fit}${chain(t, s)}<div data-picture></div></div>
       <div class="do"><div id="told" aria-live="polite">${told}</div>${actions(t, s)}
       <div class="flex gap-2 mt-3"><button type="button" class="grow" data-go="-1">Back</button>${plates && t.kind !== "cover" ? `<button type="button" class="grow" data-whole>${whole ? "Near" : "Block"}</button>` : ""}<button type="button" class="grow" data-go="1">Skip</button></div>
-      ${may ? `<details class="mt-2" data-more="${esc(t.key)}"${note || photo || wasOpen ? " open" : ""}><summary class="small">Note, photograph, undo</summary><label for="note" class="small mt-2">Note</label><input id="note" maxlength="500" value="${esc(note)}"><label for="photo" class="small mt-2">Photograph, kept with the next entry</label><input id="photo" type="file" accept="image/*" capture="environment">${photo ? `<p class="small">${esc(photo.name)} goes with the next entry</p>` : ""}${s.at || s.verdict ? '<button type="button" class="broad mt-2" data-ask="undone">Undo this joint</button>' : ""}</details>` : ""}</div>
-      <div class="facts-of">${facts(t)}</div></section><div id="joint-log">${log(t)}</div>`;
+      ${may ? `<details class="mt-2" data-more="${esc(t.key)}"${note || photo || wasOpen ? " open" : ""}><summary class="small">Note, photograph, undo</summary><label for="note" class="small mt-2">Note</label><input id="note" maxlength="500" value="${esc(note)}"><label for="photo" class="small mt-2">Photograph, kept with the next entry</label><input id="photo" type="file" accept="image/*" capture="environment">${photo ? `<p class="small">${esc(photo.name)} goes with the next entry</p>` : ""}${s.at || s.verdict ? '<button type="button" class="broad mt-2" data-ask="undone">Undo this termination</button>' : ""}</details>` : ""}</div>
+      <div class="facts-of">${facts(t)}</div></section><div id="termination-log">${log(t)}</div>`;
     walk.querySelector("[data-picture]").append(plates);
     paint();
     picture();
@@ -174,7 +174,7 @@
     if (focus && !narrow.matches) document.getElementById("torque")?.focus({ preventScroll: true });
     if (location.search !== `?at=${encodeURIComponent(t.key)}`) history.replaceState(null, "", `?at=${encodeURIComponent(t.key)}`);
   }
-  // The picture comes near the joint in hand; the whole block at a touch.
+  // The picture comes near the termination in hand; the whole block at a touch.
   const plates = document.getElementById("plates");
   let whole = false;
   function picture() {
@@ -195,17 +195,17 @@
 
   function paint() {
     let made = 0;
-    for (const t of joints) {
+    for (const t of terminations) {
       const s = stand(t);
       made += s.made;
       t.now = s;
-      const g = document.querySelector(`.plate .joint[data-joint="${CSS.escape(t.key)}"]`);
+      const g = document.querySelector(`.plate .termination[data-termination="${CSS.escape(t.key)}"]`);
       if (g) {
-        g.setAttribute("class", `joint ${s.doubt.length || s.verdict === "over" ? "pad-over" : s.verdict === "under" || s.verdict === "withheld" ? "pad-under" : s.made ? "pad-made" : s.at ? "pad-part" : ""} ${t === here ? "pad-here" : ""}`);
+        g.setAttribute("class", `termination ${s.doubt.length || s.verdict === "over" ? "pad-over" : s.verdict === "under" || s.verdict === "withheld" ? "pad-under" : s.made ? "pad-made" : s.at ? "pad-part" : ""} ${t === here ? "pad-here" : ""}`);
         g.querySelector(".pad-state").textContent = s.made ? "✓" : s.verdict === "over" ? "over" : s.verdict === "under" ? "low" : t === here ? "next" : "";
       }
     }
-    document.querySelector("[data-made]").textContent = `${made} of ${joints.length} made off`;
+    document.querySelector("[data-made]").textContent = `${made} of ${terminations.length} made off`;
     const bar = document.querySelector("progress.bar-done");
     bar.value = made;
     if (!document.getElementById("all").hidden) list();
@@ -213,10 +213,10 @@
   function list() {
     const body = document.querySelector("#all tbody");
     let stage = "";
-    body.innerHTML = joints.map((t) => {
+    body.innerHTML = terminations.map((t) => {
       const head = t.stage !== stage ? `<tr><th colspan="6" scope="colgroup"><b class="text-base">${esc(t.stage)}</b></th></tr>` : "";
       stage = t.stage;
-      return `${head}<tr data-row data-at="${esc(t.key)}" data-joint-row="${esc(t.key)}" data-find="${esc(`${t.label} ${t.place} ${t.terminal} ${t.number}`)}" tabindex="0"${t === here ? ' class="picked"' : ""}><td class="num">${t.number}</td><td><button type="button" class="link" data-to="${esc(t.key)}">${esc(t.place)}, ${esc(t.terminal)}</button></td><td class="num">${esc(t.size ? `${t.conductor} ${t.size}` : "")}</td><td class="num">${t.torque_nm ? inScale(t.torque_nm, crewScale(t.torque_nm)) : ""}<div class="soft small">${esc(t.bit)}</div></td><td class="num small">${esc(t.label)}</td><td><span class="state-${esc(t.now.state.replace(/\W/g, "-"))}">${esc(t.now.state)}</span></td></tr>`;
+      return `${head}<tr data-row data-at="${esc(t.key)}" data-termination-row="${esc(t.key)}" data-find="${esc(`${t.label} ${t.place} ${t.terminal} ${t.number}`)}" tabindex="0"${t === here ? ' class="picked"' : ""}><td class="num">${t.number}</td><td><button type="button" class="link" data-to="${esc(t.key)}">${esc(t.place)}, ${esc(t.terminal)}</button></td><td class="num">${esc(t.size ? `${t.conductor} ${t.size}` : "")}</td><td class="num">${t.torque_nm ? inScale(t.torque_nm, crewScale(t.torque_nm)) : ""}<div class="soft small">${esc(t.bit)}</div></td><td class="num small">${esc(t.label)}</td><td><span class="state-${esc(t.now.state.replace(/\W/g, "-"))}">${esc(t.now.state)}</span></td></tr>`;
     }).join("");
   }
 
@@ -231,7 +231,7 @@
   const narrow = matchMedia("(max-width: 1000px)");
   function reach() { if (here && narrow.matches && stand(here).next === "torqued") document.getElementById("step").scrollIntoView({ block: "start" }); } // the whole pad on a phone
   function nextOpen(after) {
-    const todo = joints.filter((t) => !stand(t).made);
+    const todo = terminations.filter((t) => !stand(t).made);
     return todo.find((t) => t.number > after) || todo[0] || null;
   }
   function tell(how, words) { told = `<p class="told ${how}">${words}</p>`; }
@@ -245,14 +245,14 @@
     try {
       for (const a of acts) {
         const last = a === acts.at(-1);
-        await Field.add({ kind: "joint", key: t.key, label: t.label || `${t.place}, ${t.terminal}`, act: a, seen: Field.known.seq, note: last ? said_with[0] : "", ...fields }, last ? said_with[1] : null);
+        await Field.add({ kind: "termination", key: t.key, label: t.label || `${t.place}, ${t.terminal}`, act: a, seen: Field.known.seq, note: last ? said_with[0] : "", ...fields }, last ? said_with[1] : null);
         waiting = await queuedHere();
       }
     } finally { acting = false; }
     const s = stand(t);
     if (s.made && verdict === "good") {
       tell("well", `${t.number} ${esc(t.label || t.terminal)}: ${acts[0] === "torqued" ? "good" : esc(acts.at(-1))}`);
-      const following = fields.again || acts.includes("re-checked") ? joints.find((x) => x.number > t.number && x.recheck !== "none" && !stand(x).rechecked && stand(x).made) : nextOpen(t.number);
+      const following = fields.again || acts.includes("re-checked") ? terminations.find((x) => x.number > t.number && x.recheck !== "none" && !stand(x).rechecked && stand(x).made) : nextOpen(t.number);
       const keep = told;
       if (following && following !== t) { to(following.key); told = keep; }
     }
@@ -260,7 +260,7 @@
     reach();
     delete walk.dataset.acting;
   }
-  async function queuedHere() { return (await Field.queued()).filter((r) => r.entry.kind === "joint").map((r) => withVerdict(r)); }
+  async function queuedHere() { return (await Field.queued()).filter((r) => r.entry.kind !== "hole").map((r) => withVerdict(r)); }
   // A waiting reading is judged here as the server will judge it.
   function withVerdict(r) {
     const t = by.get(r.entry.key);
@@ -293,13 +293,13 @@
     if (e.target.id === "photo") { photo = e.target.files[0] || null; render(); }
   });
   document.addEventListener("click", (e) => {
-    const b = e.target.closest("button, a, tr[data-joint-row]");
+    const b = e.target.closest("button, a, tr[data-termination-row]");
     if (!b) return;
     if (b.dataset.key) { typed = b.dataset.key === "⌫" ? typed.slice(0, -1) : typed + b.dataset.key; const f = document.getElementById("torque"); f.value = typed; }
     else if (b.dataset.act) act(b.dataset.act.split("|"));
     else if (b.dataset.ask) ask(b.dataset.ask);
     else if ("next" in b.dataset) to(nextOpen(here.number).key);
-    else if (b.dataset.go) { const list = joints, i = list.indexOf(here); to((list[i + +b.dataset.go] || here).key); }
+    else if (b.dataset.go) { const list = terminations, i = list.indexOf(here); to((list[i + +b.dataset.go] || here).key); }
     else if (b.dataset.correct) { correcting = b.dataset.correct; typed = ""; told = ""; render(true); }
     else if (b.dataset.back) ask("taken back", b.dataset.back);
     else if ("stopCorrecting" in b.dataset) { correcting = ""; render(); }
@@ -309,8 +309,8 @@
     else if ("finder" in b.dataset) showFinder();
     else if ("showAll" in b.dataset) { const all = document.getElementById("all"); all.hidden = !all.hidden; if (!all.hidden) { paint(); all.scrollIntoView({ block: "start" }); } }
     else if (b.dataset.to) { close(); to(b.dataset.to); walk.scrollIntoView({ block: "start" }); }
-    else if (b.classList.contains("joint")) { e.preventDefault(); to(b.dataset.joint); }
-    else if (b.dataset.jointRow) { to(b.dataset.jointRow); walk.scrollIntoView({ block: "start" }); }
+    else if (b.classList.contains("termination")) { e.preventDefault(); to(b.dataset.termination); }
+    else if (b.dataset.terminationRow) { to(b.dataset.terminationRow); walk.scrollIntoView({ block: "start" }); }
   });
   function close() { for (const d of document.querySelectorAll("dialog[open]")) d.close(); }
 
@@ -344,7 +344,7 @@
     const scanned = /[?&#]at=([^&#]+)/.exec(q);
     if (scanned) q = decodeURIComponent(scanned[1]);
     const words = q.toLowerCase().split(/\s+/).filter(Boolean);
-    const hits = joints.filter((t) => words.every((w) => `${t.label} ${t.place} ${t.terminal} ${t.number} ${t.key}`.toLowerCase().includes(w)));
+    const hits = terminations.filter((t) => words.every((w) => `${t.label} ${t.place} ${t.terminal} ${t.number} ${t.key}`.toLowerCase().includes(w)));
     finder.querySelector("[data-list]").innerHTML = hits.slice(0, 12).map((t) => `<button type="button" class="choice" data-to="${esc(t.key)}"><span>${t.number} · ${esc(t.place)}, ${esc(t.terminal)}<span class="soft small block">${esc(t.label)}</span></span><span class="state-${esc(stand(t).state.replace(/\W/g, "-"))}">${esc(stand(t).state)}</span></button>`).join("") || '<p class="soft">Nothing has that in its label.</p>';
     return hits;
   }
@@ -364,14 +364,14 @@
     card.showModal();
   }
 
-  // What comes in from elsewhere is shown at once. Where it says nothing new of this joint's state only its log is drawn again: a finger on a key keeps the key.
+  // What comes in from elsewhere is shown at once. Where it says nothing new of this termination's state only its log is drawn again: a finger on a key keeps the key.
   let shown = "";
   const sign = () => { if (!here) return ""; const s = stand(here); return JSON.stringify([here.key, s.at, s.verdict, s.spoiled, s.rechecked, s.doubt, s.made && s.made_at]); };
   document.addEventListener("known", async () => {
     waiting = await queuedHere();
     if (acting || sign() === shown || document.querySelector("dialog[open]")) { // while an entry is being kept its own end draws what comes next
       paint();
-      if (here) document.getElementById("joint-log").innerHTML = log(here);
+      if (here) document.getElementById("termination-log").innerHTML = log(here);
       return;
     }
     const typing = document.activeElement?.id === "torque";
@@ -383,7 +383,7 @@
     await Field.begin({ job: +walk.dataset.job, person: +walk.dataset.person, who: walk.dataset.who }, said);
     waiting = await queuedHere();
     const wanted = new URLSearchParams(location.search).get("at") || decodeURIComponent(location.hash.slice(1));
-    here = by.get(wanted) || nextOpen(0) || joints.at(-1);
+    here = by.get(wanted) || nextOpen(0) || terminations.at(-1);
     render(!narrow.matches);
     reach();
     walk.dataset.ready = "yes";

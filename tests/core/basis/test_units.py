@@ -81,7 +81,7 @@ def test_a_bare_number_is_in_the_crews_unit():
 
 
 @given(st.floats(0.2, 400), st.sampled_from(["us", "si"]))
-def test_a_bare_reading_is_in_the_unit_the_joint_is_shown_in(nm, system):
+def test_a_bare_reading_is_in_the_unit_the_termination_is_shown_in(nm, system):
     """Shown "22.9 ft·lb", read off the wrench as "22.9": the same torque."""
     number, unit = units.show_torque(nm, system).split(" ")
     assert unit == units.torque_unit(nm, system)

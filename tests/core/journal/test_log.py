@@ -105,9 +105,9 @@ def test_reading_on_is_reading_from_the_start():
     whole = log.stand(rows)
     for cut in range(len(rows) + 1):
         first = log.stand(rows[:cut])
-        first.joint("a", ("torqued",))  # what was remembered must not outlive what comes
+        first.termination("a", ("torqued",))  # what was remembered must not outlive what comes
         assert log.carry_on(first, rows[cut:]) == whole
-        assert log.carry_on(first, rows[cut:]).joint("a", ("torqued",)) == whole.joint(
+        assert log.carry_on(first, rows[cut:]).termination("a", ("torqued",)) == whole.termination(
             "a", ("torqued",)
         )
     assert sum(whole.ratios.values()) == 8 and whole.ratios[0.5] == 0
@@ -123,7 +123,7 @@ def test_what_stands(heron):
         ("sign", {}),
     )
     standing = log.stand(rows)
-    assert standing.joint("a", ("torqued", "marked")).state == "torqued" and [
+    assert standing.termination("a", ("torqued", "marked")).state == "torqued" and [
         m.verdict for m in standing.moves["a"]
     ] == ["under", "good"]
     assert standing.ratios == {0.5: 1, 1.0: 1} and sum(standing.hours.values()) == 4

@@ -133,7 +133,7 @@ def test_every_conductor_end_is_there_once(tern, listed):
     works, poles = (
         2 * 2 + 3,
         sum(len(x.at_source.poles) + len(x.at_load.poles) for x in d.links),
-    )  # two factory joints an inverter, one a pack
+    )  # two factory terminations an inverter, one a pack
     covers = sum(not b.startswith("array") for b in touched)
     want = ends + works + poles + len(touched) + covers
     assert len(listed) == want == len({t.key for t in listed})
@@ -144,7 +144,7 @@ def test_order_factory_then_earth_then_battery_pv_grid_backup(listed):
     stages = list(dict.fromkeys(t.stage for t in listed))
     assert stages == [
         "Proven dead",
-        "Factory joints",
+        "Factory terminations",
         "Protective earth",
         "Battery",
         "PV",
@@ -252,7 +252,7 @@ def test_proven_dead_before_anything_and_covers_last(listed):
 
 @pytest.mark.parametrize("landing", ["maker", "battery first", "battery last", "unit by unit"])
 @pytest.mark.parametrize("job", ["tern", "saltings", "mossbank", "juniper"])
-def test_every_school_lands_the_same_joints_earth_first(landing, job, request):
+def test_every_school_lands_the_same_terminations_earth_first(landing, job, request):
     plan = request.getfixturevalue(job)
     rows = design(altered(plan, "/landing", landing), catalogue()).terminations
     assert {t.key for t in rows} == {t.key for t in design(plan, catalogue()).terminations}
@@ -524,7 +524,7 @@ def test_what_is_lacking_is_a_line_to_buy(tern, listed):
     assert {round(x.torque_nm, 3) for x in rows} == {
         round(t.torque.n, 3) for t in listed if t.torque and not DRIVER.reaches(t.torque.n)
     }
-    assert sum(x.joints for x in rows) == sum(
+    assert sum(x.terminations for x in rows) == sum(
         bool(t.torque) and not DRIVER.reaches(t.torque.n) for t in listed
     )
     for x in rows:  # what is proposed would serve

@@ -1,4 +1,5 @@
-"""Recorded readings matched to joints: by order against every way of laying them, by scanned label,
+"""Recorded readings matched to terminations: by order against every way of laying them, by scanned
+label,
 and asked where it is in doubt.
 """
 
@@ -17,7 +18,7 @@ from gumboot.core.land.matching import AGAIN, ASTRAY, LOW, SKIP, Recorded, cost,
 from gumboot.core.land.termination import Termination
 
 
-def joint(i, nm):
+def termination(i, nm):
     return Termination(
         key=f"k{i}",
         kind="conductor",
@@ -38,7 +39,8 @@ def taken(*values):
 
 
 def every_way(values, rated):
-    """The cheapest laying, by trying them all: each reading on a joint not before the last one's,
+    """The cheapest laying, by trying them all: each reading on a termination not before the last
+    one's,
     or on none.
     """
     best = math.inf
@@ -78,7 +80,7 @@ def price(found, values, rated):
     st.lists(st.sampled_from([2.0, 4.0, 5.0, 12.0]), min_size=1, max_size=4),
 )
 def test_the_laying_is_the_cheapest_there_is(values, rated):
-    found = lay(taken(*values), [joint(i, nm) for i, nm in enumerate(rated)])
+    found = lay(taken(*values), [termination(i, nm) for i, nm in enumerate(rated)])
     assert len(found) == len(values)
     assert price(found, values, rated) == pytest.approx(every_way(values, rated))
 
@@ -86,29 +88,32 @@ def test_the_laying_is_the_cheapest_there_is(values, rated):
 def test_one_after_another_is_sure():
     found = match(
         taken(4.0, 4.05, 3.97, 12.1, 11.9),
-        [joint(i, nm) for i, nm in enumerate((4, 4, 4, 12, 12, 5, 5))],
+        [termination(i, nm) for i, nm in enumerate((4, 4, 4, 12, 12, 5, 5))],
     )
     assert [(m.key, m.sure) for m in found] == [(f"k{i}", True) for i in range(5)]
 
 
-def test_a_low_try_and_the_one_after_are_of_one_joint():
-    found = match(taken(4.0, 3.5, 4.0, 12.0), [joint(i, nm) for i, nm in enumerate((4, 4, 12))])
+def test_a_low_try_and_the_one_after_are_of_one_termination():
+    found = match(
+        taken(4.0, 3.5, 4.0, 12.0), [termination(i, nm) for i, nm in enumerate((4, 4, 12))]
+    )
     assert [m.key for m in found] == ["k0", "k1", "k1", "k2"]
 
 
-def test_one_too_few_of_equal_joints_is_asked():
-    """Three readings of 4 N·m, then one of 12, for four joints of 4 and one of 12: which of the
+def test_one_too_few_of_equal_terminations_is_asked():
+    """Three readings of 4 N·m, then one of 12, for four terminations of 4 and one of 12: which of
+    the
     four was left out, nobody knows.
     """
     found = match(
-        taken(4.0, 4.0, 4.0, 12.0), [joint(i, nm) for i, nm in enumerate((4, 4, 4, 4, 12))]
+        taken(4.0, 4.0, 4.0, 12.0), [termination(i, nm) for i, nm in enumerate((4, 4, 4, 4, 12))]
     )
     assert found[3].key == "k4" and found[3].sure
     assert not any(m.sure for m in found[:3])
 
 
 def test_a_reading_far_from_rated_is_asked_and_one_that_fits_nothing_belongs_to_none():
-    found = match(taken(4.0, 15.0, 100.0), [joint(0, 4.0), joint(1, 12.0)])
+    found = match(taken(4.0, 15.0, 100.0), [termination(0, 4.0), termination(1, 12.0)])
     assert (found[0].key, found[0].sure) == ("k0", True)
     assert (found[1].key, found[1].sure) == ("k1", False) and "125% of rated" in found[1].why
     assert found[2].key is None and not found[2].sure
@@ -131,4 +136,4 @@ def test_a_scanned_label_goes_before_order(tern):
 
 
 def test_nothing_to_match():
-    assert match([], [joint(0, 4)]) == [] and match(taken(4.0), [])[0].key is None
+    assert match([], [termination(0, 4)]) == [] and match(taken(4.0), [])[0].key is None

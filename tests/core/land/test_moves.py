@@ -1,4 +1,5 @@
-"""States of a joint: which moves are legal, what corrections do, and two hands that did not know of
+"""States of a termination: which moves are legal, what corrections do, and two hands that did not
+know of
 each other. Common practice of a torque book.
 """
 
@@ -37,8 +38,8 @@ CHAINS = {
 
 
 @pytest.mark.parametrize(("what", "states"), CHAINS.items())
-def test_which_states_a_joint_goes_through(what, states):
-    """A spring clamp has no torque: pushed home, tugged. A joint of the works is there already."""
+def test_which_states_a_termination_goes_through(what, states):
+    """A spring clamp has no torque: pushed home, tugged. A factory termination is there already."""
     assert chain_of(*what) == tuple(states.split())
 
 
@@ -102,7 +103,9 @@ def test_under_again_over_replaced():
     s = stand_of([*moves("prepared", "landed"), over, Move("r", "replaced", 6)], LUG)
     assert (s.state, s.next) == ("landed", "torqued") and illegal(s, "replaced")
     s = stand_of([*moves("prepared", "landed", "torqued", "tugged", "marked"), over], LUG)
-    assert not s.made and s.next == "torqued"  # a finished joint turned over is no longer finished
+    assert (
+        not s.made and s.next == "torqued"
+    )  # a finished termination turned over is no longer finished
 
 
 def test_the_return_and_its_drift():
@@ -190,7 +193,8 @@ ROW = st.tuples(
 
 @forall(st.sampled_from(sorted({chain_of(*k) for k in CHAINS})), st.lists(ROW, max_size=14))
 def test_whatever_is_logged_never_counts_more_than_was_done(chain, rows):
-    """A joint is made off only when every state of its chain was said since it was last undone, and
+    """A termination is made off only when every state of its chain was said since it was last
+    undone, and
     its last reading was good.
     """
     log = [
@@ -334,7 +338,7 @@ def test_what_came_from_someone_who_could_not_know_is_kept_as_it_came(lug):
         enter(lug, Stand(LUG), act="marked")
 
 
-def test_a_joint_that_left_the_plan_keeps_its_reading_but_no_verdict():
+def test_a_termination_that_left_the_plan_keeps_its_reading_but_no_verdict():
     kind, body = enter(None, None)
     assert (
         kind == "reading"

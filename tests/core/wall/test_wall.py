@@ -371,7 +371,10 @@ def test_moving_a_pack_resizes_its_cable():
     """
     tern = Plan.model_validate(TERN_HOLLOW)
     near, far = design(tern, BOOK), design(altered(tern, "/walls/0/placed/dc-bus/y_mm", 1800), BOOK)
-    length = lambda d: next(s for s in d.circuits if s.id == "pack-1").place.run.length_m  # noqa: E731
+
+    def length(d):
+        return next(s for s in d.circuits if s.id == "pack-1").place.run.length_m
+
     way = next(r for r in near.walls[0].routes if r.want.id == "pack-1")
     assert (
         length(near) == pytest.approx(way.length.n, abs=1e-3) and length(far) > length(near) + 0.4

@@ -395,7 +395,10 @@ def _supply(s: Shape) -> list[tuple[Field, bool]]:
 
 def _kit(s: Shape) -> list[tuple[Field, bool]]:
     book = catalogue()
-    named = lambda shelf: tuple((k, f"{e.maker} {e.model}") for k, e in sorted(shelf.items()))  # noqa: E731
+
+    def named(shelf: Mapping[str, Any]) -> Choices:
+        return tuple((k, f"{e.maker} {e.model}") for k, e in sorted(shelf.items()))
+
     unit = s.inverter
     loose = unit is None or not unit.pack_inside or unit.battery is not None
     gateways = tuple(

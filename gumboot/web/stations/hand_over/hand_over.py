@@ -36,7 +36,7 @@ def missing(at: Ticket) -> list[str]:
         )
     todo = sum(not at.stand(t).made for t in d.terminations)
     if todo:
-        out.append(f"{todo} of {len(d.terminations)} joints not made off.")
+        out.append(f"{todo} of {len(d.terminations)} terminations not made off.")
     if not d.terminations:
         out.append("No terminations: the kit is not planned.")
     return out

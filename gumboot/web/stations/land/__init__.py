@@ -6,7 +6,7 @@ from gumboot.web.stations.land import cut, entry, land, log, readings, wrenches
 
 
 def progress(at: Ticket) -> str:
-    """How many joints are made off."""
+    """How many terminations are made off."""
     rows = at.design.terminations
     return f"{sum(at.stand(t).made for t in rows)}/{len(rows)}"
 

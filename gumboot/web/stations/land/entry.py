@@ -1,4 +1,4 @@
-"""What a hand enters at a joint, made into a log entry."""
+"""What a hand enters at a termination, made into a log entry."""
 
 from __future__ import annotations
 
@@ -11,9 +11,10 @@ from gumboot.web.field.entry import Sent, makes
 from gumboot.web.job.opening import Ticket
 
 
-@makes("joint")
-def joint(at: Ticket, s: Sent) -> tuple[str, dict[str, Any]]:
-    """(kind, body) of an entry about a joint. Raises Refused."""
+@makes("joint")  # what devices queued before terminations were called so
+@makes("termination")
+def termination(at: Ticket, s: Sent) -> tuple[str, dict[str, Any]]:
+    """(kind, body) of an entry about a termination. Raises Refused."""
     t = at.termination(s.key)
     wrench = next((w for w in at.wrenches if w.id == s.wrench), None)
     moves = at.standing.moves.get(s.key, ())
@@ -21,7 +22,8 @@ def joint(at: Ticket, s: Sent) -> tuple[str, dict[str, Any]]:
     if s.corrects and not any(m.uuid == s.corrects for m in moves):
         raise Refused(
             "corrects",
-            "the entry to correct is not in this joint's log: look at the log, then enter it again",
+            "the entry to correct is not in this termination's log: look at the log, then enter it"
+            " again",
         )
     if s.digest and files.one(at.visit.db, at.job.id, s.digest) is None:
         raise Refused("photo", "its photograph has not come in: send it again")

@@ -1,4 +1,5 @@
-"""Land: the walk from joint to joint. What is done there is sent to `field`, now or when the
+"""Land: the walk from termination to termination. What is done there is sent to `field`, now or
+when the
 network is back.
 """
 
@@ -15,8 +16,8 @@ from gumboot.core.basis.finding import Change
 from gumboot.core.land import CLASSES, SCHOOLS, best_wrench, illegal, lacking, school_of
 from gumboot.core.land.moves import ACTS
 from gumboot.drawings.terminal_block import block_plates
-from gumboot.web.field.joints import all_fixed, fixed_text, joints_of, script, tool
 from gumboot.web.field.receive import keep
+from gumboot.web.field.terminations import all_fixed, fixed_text, script, terminations_of, tool
 from gumboot.web.job.opening import Opened, Ticket, today
 from gumboot.web.pages.frame import drawn, render, twin
 from gumboot.web.stations.size.size import change_plan
@@ -39,7 +40,7 @@ RECHECKS = {
 def page(at: Ticket) -> dict[str, Any]:
     """What the page shows."""
     d = at.design
-    said = joints_of(at)
+    said = terminations_of(at)
     numbers = {s.id: (s.circuit.number, s.circuit.name) for s in d.circuits}
     links = {x.id: x.name for x in d.links}
     circuits: dict[str, dict[str, Any]] = {}
@@ -85,7 +86,8 @@ def page(at: Ticket) -> dict[str, Any]:
 
 @twin(router, "/jobs/{job_id}/land", "land.html")
 def land(request: Request, at: Opened) -> dict[str, Any]:
-    """The page, at `?at=` or at the next joint to make off; and every joint with its states as
+    """The page, at `?at=` or at the next termination to make off; and every termination with its
+    states as
     data.
     """
     data = page(at) | plainly(at, request.query_params.get("at", ""))
@@ -94,8 +96,8 @@ def land(request: Request, at: Opened) -> dict[str, Any]:
             {
                 **t,
                 **{
-                    "state": at.standing.joint(t["key"], tuple(t["chain"])).state,
-                    "made": at.standing.joint(t["key"], tuple(t["chain"])).made,
+                    "state": at.standing.termination(t["key"], tuple(t["chain"])).state,
+                    "made": at.standing.termination(t["key"], tuple(t["chain"])).made,
                 },
             }
             for t in all_fixed(at.design)
@@ -106,7 +108,7 @@ def land(request: Request, at: Opened) -> dict[str, Any]:
 def plainly(
     at: Ticket, key: str, typed: dict[str, str] | None = None, fault: tuple[str, str] | None = None
 ) -> dict[str, Any]:
-    """One joint as a plain form, for a browser without scripts."""
+    """One termination as a plain form, for a browser without scripts."""
     t = (
         at.termination(key)
         or next((t for t in at.design.terminations if not at.stand(t).made), None)
@@ -134,7 +136,7 @@ def plain_entry(request: Request, at: Opened) -> Response:
         at,
         {
             **typed,
-            "kind": "joint",
+            "kind": "termination",
             "scale": "N·m" if at.plan.units == "si" else "in·lb",
             "seen": visit.whole("seen", at.standing.seq),
         },
@@ -178,7 +180,7 @@ def tools(request: Request, at: Opened) -> dict[str, Any]:
             {
                 "torque_nm": x.torque_nm,
                 "bit": x.bit,
-                "joints": x.joints,
+                "terminations": x.terminations,
                 "from_nm": x.from_nm,
                 "to_nm": x.to_nm,
             }
@@ -213,7 +215,7 @@ def counted(words: Any) -> list[tuple[str, int]]:
 
 
 def torques(at: Ticket) -> list[dict[str, Any]]:
-    """Every torque and bit of the job, how many joints have it, and the tool that serves it
+    """Every torque and bit of the job, how many terminations have it, and the tool that serves it
     best.
     """
     rows: dict[tuple[float, str], dict[str, Any]] = {}
@@ -225,10 +227,10 @@ def torques(at: Ticket) -> list[dict[str, Any]]:
                 {
                     "torque_nm": t.torque.n,
                     "bit": t.bit,
-                    "joints": 0,
+                    "terminations": 0,
                     "tool": best.name if best else "",
                     "tolerance_pct": round(100 * best.tolerance(t.torque.n)) if best else None,
                 },
             )
-            row["joints"] += 1
+            row["terminations"] += 1
     return [rows[k] for k in sorted(rows)]

@@ -21,7 +21,7 @@ from gumboot.drawings.torque_log import histogram, who_when
 from gumboot.exports.calendar import return_calendar
 from gumboot.exports.torque_log import log_csv
 from gumboot.store import records
-from gumboot.web.field.joints import moved
+from gumboot.web.field.terminations import moved
 from gumboot.web.job.opening import Opened, Ticket, ticket
 from gumboot.web.pages.frame import clock, drawn, render, twin
 from gumboot.web.people.sign_in import Visiting
@@ -43,7 +43,7 @@ def row(e: Entry) -> dict[str, Any]:
         "at_device": e.at_device,
         "at_server": e.at_server,
         "about": about,
-        "joint": b.get("termination", ""),
+        "termination": b.get("termination", ""),
         "says": says,
         "note": b.get("note", ""),
         "photo": b.get("digest", ""),
@@ -53,18 +53,20 @@ def row(e: Entry) -> dict[str, Any]:
 
 
 def page(at: Ticket, request: Request, fault: str = "") -> dict[str, Any]:
-    """What the page shows: a page of entries, newest first, of all or of one joint or person."""
+    """What the page shows: a page of entries, newest first, of all or of one termination or
+    person.
+    """
     asked = request.query_params
-    joint, who, before = (
-        asked.get("joint", "")[:200],
+    termination, who, before = (
+        asked.get("termination", "")[:200],
         asked.get("who", "")[:200],
         asked.get("before", ""),
     )
     limit = int(before) if before.isdecimal() and len(before) < 10 else None
-    rows = records.entries_page(at.visit.db, at.job, limit, joint, who, PAGE + 1)
-    t = at.termination(joint) if joint else None
+    rows = records.entries_page(at.visit.db, at.job, limit, termination, who, PAGE + 1)
+    t = at.termination(termination) if termination else None
     s = at.stand(t) if t else None
-    moves = {m.uuid: m for m in at.standing.moves.get(joint, ())}
+    moves = {m.uuid: m for m in at.standing.moves.get(termination, ())}
     counts = {
         c.id: [t for t in at.design.terminations if t.circuit == c.id] for c in at.design.circuits
     }
@@ -75,10 +77,10 @@ def page(at: Ticket, request: Request, fault: str = "") -> dict[str, Any]:
         "entries": [row(e) for e in rows[:PAGE]],
         "older": rows[PAGE - 1].seq if len(rows) > PAGE else None,
         "total": at.standing.seq,
-        "joint": joint,
+        "termination": termination,
         "who": who,
         "people": sorted({w for w, _ in at.standing.hours}),
-        "about": f"{t.place}, {t.terminal}" if t else joint,
+        "about": f"{t.place}, {t.terminal}" if t else termination,
         "doubt": [[moved(moves[u]) for u in pair] for pair in s.doubt] if s else [],
         "doubtful": [
             {"key": t.key, "label": t.label or f"{t.place}, {t.terminal}"}
@@ -113,7 +115,7 @@ def the_log(request: Request, at: Opened) -> dict[str, Any]:
 
 @router.get("/jobs/{job_id}/land/log.csv")
 def as_csv(at: Opened) -> Response:
-    """Every entry about a joint as CSV."""
+    """Every entry about a termination as CSV."""
     rows = [
         (e, as_move(e))
         for e in records.entries(at.visit.db, at.job)
@@ -148,18 +150,22 @@ def settle(request: Request, at: Opened) -> Response:
     """Say which of two entries, made without knowing of each other, stands. Both are kept."""
     visit = at.visit
     visit.needs("installer", "supervisor")
-    key, stands, reason = visit.text("joint"), visit.text("stands"), visit.text("reason")[:500]
+    key, stands, reason = (
+        visit.text("termination"),
+        visit.text("stands"),
+        visit.text("reason")[:500],
+    )
     t = at.termination(key)
     pairs = at.stand(t).doubt if t else ()
     drops = [a if b == stands else b for a, b in pairs if stands in (a, b)]
-    back = f"/jobs/{at.job.id}/land/log?joint={quote(key, safe='')}"
+    back = f"/jobs/{at.job.id}/land/log?termination={quote(key, safe='')}"
     if t is None or not drops:
         return RedirectResponse(back, 303)
     if not reason:
         moves = {m.uuid: m for m in at.standing.moves.get(key, ())}
-        context = page(at, request, "Type what you found at the joint.")
+        context = page(at, request, "Type what you found at the termination.")
         context |= {
-            "joint": key,
+            "termination": key,
             "about": f"{t.place}, {t.terminal}",
             "doubt": [[moved(moves[u]) for u in p] for p in pairs],
         }
@@ -187,13 +193,13 @@ def returning(at: Ticket) -> dict[str, Any]:
     return {
         "due": [
             {
-                "key": d.joint.key,
-                "number": d.joint.number,
-                "place": d.joint.place,
-                "terminal": d.joint.terminal,
-                "label": d.joint.label,
-                "school": d.joint.recheck,
-                "torque_nm": d.joint.torque.n if d.joint.torque else None,
+                "key": d.termination.key,
+                "number": d.termination.number,
+                "place": d.termination.place,
+                "terminal": d.termination.terminal,
+                "label": d.termination.label,
+                "school": d.termination.recheck,
+                "torque_nm": d.termination.torque.n if d.termination.torque else None,
                 "first_nm": d.stand.first_nm,
                 "at": d.at.isoformat(timespec="minutes"),
                 "over": d.at <= now,

@@ -1,4 +1,5 @@
-"""Readings that a tool recorded, from its file or over the network, matched to joints and kept.
+"""Readings that a tool recorded, from its file or over the network, matched to terminations and
+kept.
 Part of the Land station.
 """
 
@@ -52,8 +53,8 @@ def own_uuid(at: Ticket, r: Recorded) -> str:
     )
 
 
-def open_joints(at: Ticket) -> list[Termination]:
-    """Joints with a torque that have no good reading yet, in landing order."""
+def open_terminations(at: Ticket) -> list[Termination]:
+    """Terminations with a torque that have no good reading yet, in landing order."""
     return [t for t in at.design.terminations if t.torque and at.stand(t).verdict != "good"]
 
 
@@ -62,8 +63,8 @@ def fresh(at: Ticket, readings: list[Recorded]) -> list[Recorded]:
     return [r for r in readings if records.entry_of(at.visit.db, at.job, own_uuid(at, r)) is None]
 
 
-def asked(m: Match, t: Termination | None, joint: str, fault: str) -> dict[str, Any]:
-    """One reading as a row: the joint it is taken for, or the guess that a person is asked
+def asked(m: Match, t: Termination | None, termination: str, fault: str) -> dict[str, Any]:
+    """One reading as a row: the termination it is taken for, or the guess that a person is asked
     about.
     """
     r = m.reading
@@ -74,7 +75,7 @@ def asked(m: Match, t: Termination | None, joint: str, fault: str) -> dict[str, 
         "at": r.at,
         "serial": r.serial,
         "label": r.label,
-        "joint": joint,
+        "termination": termination,
         "guess": m.key,
         "guess_label": (t.label or t.terminal) if t else "",
         "sure": m.sure,
@@ -93,7 +94,8 @@ def page(
     bad: tuple[tuple[int, str], ...] = (),
     note: str = "",
 ) -> dict[str, Any]:
-    """What the page shows: where readings come from, and, once some came, each with the joint it is
+    """What the page shows: where readings come from, and, once some came, each with the termination
+    it is
     taken for.
     """
     rows, chosen, faults = rows or [], chosen or {}, faults or {}
@@ -118,7 +120,7 @@ def page(
         "wrench": next(
             (serials[m.reading.serial] for m in rows if m.reading.serial in serials), ""
         ),
-        "joints": [
+        "terminations": [
             {"key": t.key, "number": t.number, "label": t.label or f"{t.place}, {t.terminal}"}
             for t in at.design.terminations
             if t.torque
@@ -154,7 +156,7 @@ def from_file(request: Request, at: Opened) -> Response:
         "land_readings.html",
         page(
             at,
-            match(new, open_joints(at)),
+            match(new, open_terminations(at)),
             "file",
             bad=report.bad,
             note=f"{len(rows)} readings, {len(rows) - len(new)} of them kept before; {found}.",
@@ -164,7 +166,8 @@ def from_file(request: Request, at: Opened) -> Response:
 
 @router.post("/jobs/{job_id}/land/readings/ask")
 def from_wrench(request: Request, at: Opened) -> Response:
-    """Ask a recording wrench for its readings and match them; or set it for a joint. Nothing is
+    """Ask a recording wrench for its readings and match them; or set it for a termination. Nothing
+    is
     kept yet.
     """
     visit = at.visit
@@ -204,7 +207,7 @@ def from_wrench(request: Request, at: Opened) -> Response:
         "land_readings.html",
         page(
             at,
-            match(new, open_joints(at)),
+            match(new, open_terminations(at)),
             "wrench",
             note=f"{w.name} has {len(rows)} readings, {len(new)} of them new.",
         ),
@@ -213,7 +216,8 @@ def from_wrench(request: Request, at: Opened) -> Response:
 
 @router.post("/jobs/{job_id}/land/readings/keep")
 def keep_all(request: Request, at: Opened) -> Response:
-    """Keep every reading that has a joint; those left out stay with the tool. All or none: a fault
+    """Keep every reading that has a termination; those left out stay with the tool. All or none: a
+    fault
     keeps nothing.
     """
     visit, db = at.visit, at.visit.db
@@ -228,9 +232,9 @@ def keep_all(request: Request, at: Opened) -> Response:
             page(at, fault="the readings did not come whole: send the file again"),
             422,
         )
-    chosen = {i: visit.text(f"joint.{i}") for i in range(len(rows))}
+    chosen = {i: visit.text(f"termination.{i}") for i in range(len(rows))}
     wrench = next((w for w in at.wrenches if w.id == visit.text("wrench")), None)
-    matches = match(rows, open_joints(at))
+    matches = match(rows, open_terminations(at))
     faults: dict[int, str] = {}
     kept = 0
     for i, r in enumerate(rows):
@@ -238,7 +242,7 @@ def keep_all(request: Request, at: Opened) -> Response:
         if chosen[i] == "out" or not fresh(at, [r]):
             continue
         if t is None:
-            faults[i] = "choose the joint it is of, or leave it out"
+            faults[i] = "choose the termination it is of, or leave it out"
             continue
         try:
             if visit.text("landed"):
@@ -269,7 +273,8 @@ def keep_all(request: Request, at: Opened) -> Response:
 
 
 def before_turn(at: Ticket, t: Termination) -> None:
-    """Log the states before the torque that a joint still lacks: whoever keeps the readings has
+    """Log the states before the torque that a termination still lacks: whoever keeps the readings
+    has
     said that they were done.
     """
     for state in t.chain[at.stand(t).at : t.chain.index("torqued")]:

@@ -22,7 +22,7 @@ from gumboot.exports.drill import drill_csv, wall_dxf
 from gumboot.exports.pack import CAUTIONS, to_pdf
 from gumboot.store import files
 from gumboot.web.field.entry import Sent, makes
-from gumboot.web.field.joints import joints_of, script
+from gumboot.web.field.terminations import script, terminations_of
 from gumboot.web.job.opening import Opened, Ticket
 from gumboot.web.pages.frame import drawn, templates, twin
 from gumboot.web.stations.size.size import change_plan
@@ -91,7 +91,7 @@ def page(at: Ticket, w: OnWall) -> dict[str, Any]:
             script(
                 {
                     "holes": holes,
-                    "said": joints_of(at, {d.hole.id for d in rows}),
+                    "said": terminations_of(at, {d.hole.id for d in rows}),
                     "x0": round(s.x(0), 1),
                     "y0": round(s.y(0), 1),
                 }

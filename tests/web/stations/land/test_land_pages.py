@@ -21,7 +21,7 @@ from gumboot.devices.wrench_client import ask
 from gumboot.web.pages.frame import clock
 from tests.conftest import altered
 
-JOINT = "factory.dc-link-1@inverter-1"
+TERMINATION = "factory.dc-link-1@inverter-1"
 
 
 def rows_of(text):
@@ -48,12 +48,13 @@ def test_the_cut_list_and_its_labels_come_in_one_order(planner, new_job, heron):
         for p in r["pieces"]
         for e in p["ends"]
     ]
-    assert [x["joint"] for x in labels][: len(keys)] == keys and len(ends) == len(keys)
+    assert [x["termination"] for x in labels][: len(keys)] == keys and len(ends) == len(keys)
     landed = [
-        x["joint"] for x in rows_of(planner.get(f"/jobs/{job}/land/labels.csv?order=land").text)
+        x["termination"]
+        for x in rows_of(planner.get(f"/jobs/{job}/land/labels.csv?order=land").text)
     ]
-    assert sorted(landed) == sorted(x["joint"] for x in labels) and landed != [
-        x["joint"] for x in labels
+    assert sorted(landed) == sorted(x["termination"] for x in labels) and landed != [
+        x["termination"] for x in labels
     ]
     for x in labels:
         assert (
@@ -158,7 +159,7 @@ def test_label_sheets_are_to_measure(planner, new_job, heron, stock):
 
 def test_codes_on_a_printed_sheet_are_read_by_another_library(planner, new_job, heron):
     """The sheet as it is printed, at 300 dpi, read by ZXing: every label of the first page opens
-    its own joint.
+    its own termination.
     """
     job = new_job(heron)
     want = [x["qr"] for x in rows_of(planner.get(f"/jobs/{job}/land/labels.csv").text)][:21]
@@ -226,25 +227,25 @@ def test_the_return_is_due_a_day_later_and_goes_into_a_calendar(installer, new_j
     job = new_job(heron)
     made = datetime.now(UTC) - timedelta(hours=30)
     at = made.isoformat(timespec="milliseconds").replace("+00:00", "Z")
-    installer.make_off(job, JOINT, "torqued", "marked", typed="5 Nm", at_device=at)
+    installer.make_off(job, TERMINATION, "torqued", "marked", typed="5 Nm", at_device=at)
     installer.make_off(job, "factory.dc-link-2@inverter-1", "torqued", "marked", typed="5 Nm")
     page = installer.get(f"/jobs/{job}/land/return.json").json()
     assert [(d["key"], d["over"], d["school"]) for d in page["due"]] == [
-        (JOINT, True, "look"),
+        (TERMINATION, True, "look"),
         ("factory.dc-link-2@inverter-1", False, "look"),
     ]
     calendar = icalendar.Calendar.from_ical(installer.get(f"/jobs/{job}/land/return.ics").content)
     event = next(e for e in calendar.walk("VEVENT"))
     last = datetime.fromisoformat(page["due"][-1]["at"])
-    assert abs(event["DTSTART"].dt - last) < timedelta(minutes=1) and "2 joints to re-check" in str(
-        event["SUMMARY"]
-    )
+    assert abs(event["DTSTART"].dt - last) < timedelta(
+        minutes=1
+    ) and "2 terminations to re-check" in str(event["SUMMARY"])
     assert "witness mark" in str(event["DESCRIPTION"]) and f"/jobs/{job}/land/return" in str(
         event["DESCRIPTION"]
     )
     crew = icalendar.Calendar.from_ical(installer.get("/returns.ics").content)
     assert str(event["UID"]) in {str(e["UID"]) for e in crew.walk("VEVENT")}
-    installer.make_off(job, JOINT, "re-checked")
+    installer.make_off(job, TERMINATION, "re-checked")
     assert [d["key"] for d in installer.get(f"/jobs/{job}/land/return.json").json()["due"]] == [
         "factory.dc-link-2@inverter-1"
     ]
@@ -252,7 +253,9 @@ def test_the_return_is_due_a_day_later_and_goes_into_a_calendar(installer, new_j
 
 def test_a_device_without_a_clock_breaks_nothing(installer, new_job, heron):
     job = new_job(heron)
-    installer.make_off(job, JOINT, "torqued", "marked", typed="5 Nm", at_device="half past nine")
+    installer.make_off(
+        job, TERMINATION, "torqued", "marked", typed="5 Nm", at_device="half past nine"
+    )
     assert (
         installer.get(f"/jobs/{job}/land/return").status_code == 200
         and len(installer.get(f"/jobs/{job}/land/return.json").json()["due"]) == 1
@@ -286,7 +289,7 @@ def test_the_return_is_told_by_the_clock_at_the_site(installer, new_job, heron):
         job,
         {
             "uuid": str(uuid.uuid4()),
-            "kind": "joint",
+            "kind": "termination",
             "key": "dead@inverter-1",
             "act": "proven",
             "at_device": "2026-11-20T03:15:00Z",
@@ -322,7 +325,10 @@ def test_the_log_is_paged_filtered_and_told_broken(installer, supervisor, new_jo
     for _ in range(3):
         installer.log(
             job,
-            *({"key": JOINT, "act": "torqued", "typed": "5 Nm", "wrench": "1"} for _ in range(50)),
+            *(
+                {"key": TERMINATION, "act": "torqued", "typed": "5 Nm", "wrench": "1"}
+                for _ in range(50)
+            ),
         )
     installer.make_off(job, "dead@inverter-1", "proven")
     first = installer.get(f"/jobs/{job}/land/log.json").json()
@@ -331,10 +337,10 @@ def test_the_log_is_paged_filtered_and_told_broken(installer, supervisor, new_jo
     assert [e["seq"] for e in first["entries"] + second["entries"]] == list(
         range(151, 0, -1)
     ) and second["older"] is None
-    of_joint = installer.get(
-        f"/jobs/{job}/land/log.json", params={"joint": "dead@inverter-1"}
+    of_termination = installer.get(
+        f"/jobs/{job}/land/log.json", params={"termination": "dead@inverter-1"}
     ).json()["entries"]
-    assert [e["says"] for e in of_joint] == ["proven"]
+    assert [e["says"] for e in of_termination] == ["proven"]
     assert (
         installer.get(f"/jobs/{job}/land/log.json", params={"who": "nobody"}).json()["entries"]
         == []
@@ -379,7 +385,7 @@ def keep(person, job, page, **more):
         "source": "file",
     }
     for m in re.finditer(
-        r'<select id="joint-\d+" name="(joint\.\d+)".*?</select>', page, re.DOTALL
+        r'<select id="termination-\d+" name="(termination\.\d+)".*?</select>', page, re.DOTALL
     ):
         chosen = re.search(r'<option value="([^"]*)" selected', m[0])
         fields[m[1]] = (chosen[1] if chosen else "").replace("&amp;", "&")
@@ -391,10 +397,10 @@ def keep(person, job, page, **more):
 
 def test_readings_of_a_file_by_order_asked_where_in_doubt_and_kept_once(installer, new_job, heron):
     job = new_job(heron)
-    joints = [
+    terminations = [
         t for t in installer.get(f"/jobs/{job}/land.json").json()["terminations"] if t["torque_nm"]
     ]
-    first = [t for t in joints if t["kind"] == "factory"]
+    first = [t for t in terminations if t["kind"] == "factory"]
     lines = "".join(
         f"{i},2026-11-25T08:0{i}:00Z,{t['torque_nm'] * 1.01:.2f},Nm,MT-0412\n"
         for i, t in enumerate(first, 1)
@@ -404,8 +410,10 @@ def test_readings_of_a_file_by_order_asked_where_in_doubt_and_kept_once(installe
     assert f"{len(first)} readings" in page and "Line" in page and "is not a torque" in page
     answer = keep(installer, job, page)
     if answer.status_code == 422:  # equal torques one after another: asked
-        assert "choose the joint it is of" in answer.text or "middle wrench" in answer.text
-        answer = keep(installer, job, page, **{f"joint.{i}": t["key"] for i, t in enumerate(first)})
+        assert "choose the termination it is of" in answer.text or "middle wrench" in answer.text
+        answer = keep(
+            installer, job, page, **{f"termination.{i}": t["key"] for i, t in enumerate(first)}
+        )
     assert answer.status_code == 303
     log = installer.get(f"/jobs/{job}/export.json").json()["log"]
     assert [e["body"]["termination"] for e in log] == [t["key"] for t in first] and {
@@ -414,7 +422,7 @@ def test_readings_of_a_file_by_order_asked_where_in_doubt_and_kept_once(installe
     again = upload(installer, job, text).text
     assert f"{len(first)} of them kept before" in again and 'name="rows"' not in again
     keep(
-        installer, job, page, **{f"joint.{i}": t["key"] for i, t in enumerate(first)}
+        installer, job, page, **{f"termination.{i}": t["key"] for i, t in enumerate(first)}
     )  # the old page sent once more
     assert len(installer.get(f"/jobs/{job}/export.json").json()["log"]) == len(first)
 
@@ -560,7 +568,9 @@ def test_tools_lacking_are_told_before_the_day(planner, stranger, new_job, heron
         ],
     )[1]
     theirs = stranger.get(f"/jobs/{job}/land/tools.json").json()
-    assert sum(x["joints"] for x in theirs["lacking"]) == sum(t["joints"] for t in mine["torques"])
+    assert sum(x["terminations"] for x in theirs["lacking"]) == sum(
+        t["terminations"] for t in mine["torques"]
+    )
     assert "tools.none-reaches" in {
         f["finding"]["key"] for f in stranger.get(f"/jobs/{job}/size.json").json()["findings"]
     }

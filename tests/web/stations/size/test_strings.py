@@ -57,7 +57,8 @@ def test_a_stale_page_overwrites_nothing(planner, supervisor, new_job, heron):
 
 def test_bad_faces_are_named_and_kept(planner, new_job, heron):
     page = planner.get(
-        f"/jobs/{new_job(heron)}/strings?face0-modules=lots&face1-modules=9&face1-tilt=steep&face2-modules=9&face2-azimuth=700"
+        f"/jobs/{new_job(heron)}/strings?face0-modules=lots&face1-modules=9&face1-tilt=steep"
+        "&face2-modules=9&face2-azimuth=700"
     ).text
     assert (
         "“lots” is not a number of modules" in page

@@ -1,4 +1,5 @@
-"""Every joint as a page at the wall needs it: what follows from the design, remembered for it, and
+"""Every termination as a page at the wall needs it: what follows from the design, remembered for
+it, and
 what the log says now.
 """
 
@@ -15,7 +16,7 @@ from gumboot.core.land import Stand, Termination, Wrench
 from gumboot.core.land.moves import Move
 from gumboot.web.job.opening import Ticket
 
-LAST = 8  # moves of a joint that go to the page; more are in the log
+LAST = 8  # moves of a termination that go to the page; more are in the log
 
 
 def fixed(t: Termination, design: Design) -> dict[str, Any]:
@@ -74,7 +75,7 @@ def fixed_text(design: Design) -> str:
 
 
 def moved(m: Move) -> dict[str, Any]:
-    """One entry about a joint, as a page shows it and goes on from it."""
+    """One entry about a termination, as a page shows it and goes on from it."""
     return {
         "uuid": m.uuid,
         "act": m.act,
@@ -96,7 +97,7 @@ def moved(m: Move) -> dict[str, Any]:
 
 
 def stood(s: Stand) -> dict[str, Any]:
-    """Where a joint stands."""
+    """Where a termination stands."""
     return {
         "at": s.at,
         "verdict": s.verdict,
@@ -111,8 +112,8 @@ def stood(s: Stand) -> dict[str, Any]:
     }
 
 
-def joints_of(at: Ticket, keys: set[str] | None = None) -> dict[str, Any]:
-    """What the log says of joints (all when none are named), and how far it was read."""
+def terminations_of(at: Ticket, keys: set[str] | None = None) -> dict[str, Any]:
+    """What the log says of terminations (all when none are named), and how far it was read."""
     rows = [t for t in at.design.terminations if keys is None or t.key in keys]
     said = {}
     for t in rows:
@@ -125,7 +126,7 @@ def joints_of(at: Ticket, keys: set[str] | None = None) -> dict[str, Any]:
             }
     return {
         "seq": at.standing.seq,
-        "joints": said,
+        "terminations": said,
         "holes": {
             k: {
                 "who": e.who,
@@ -142,10 +143,10 @@ def joints_of(at: Ticket, keys: set[str] | None = None) -> dict[str, Any]:
 
 
 def changed(at: Ticket, after: int) -> dict[str, Any]:
-    """`joints_of` for those with an entry after number `after`."""
+    """`terminations_of` for those with an entry after number `after`."""
     keys = {k for k, moves in at.standing.moves.items() if moves and moves[-1].seq > after}
     keys |= {k for k, e in at.standing.drilled.items() if e.seq > after}
-    return joints_of(at, keys)
+    return terminations_of(at, keys)
 
 
 def tool(w: Wrench) -> dict[str, Any]:

@@ -1,0 +1,124 @@
+"""The house itself: rooms, widths, and that adding a kind of entry or a station is one line."""
+
+import json
+import re
+from pathlib import Path
+
+import pytest
+from fastapi import APIRouter
+
+from gumboot.core.journal import entry as journal
+from gumboot.core.journal import log
+from gumboot.exports import job_file
+from gumboot.web import station
+from gumboot.web.stations import STATIONS
+from tests.conftest import ROOT
+
+PACKAGE, TESTS = ROOT / "gumboot", ROOT / "tests"
+
+
+def test_tests_stand_in_the_same_tree_as_what_they_test():
+    """Every folder of tests is a folder of the package, but those that drive it from outside."""
+    outside = {"browser"}
+    for folder in (p for p in TESTS.rglob("*") if p.is_dir() and any(p.glob("test_*.py"))):
+        place = folder.relative_to(TESTS)
+        if place.parts[0] not in outside:
+            assert (PACKAGE / place).is_dir(), place
+
+
+def test_no_line_is_wide_and_nothing_switches_the_formatter_off():
+    for path in (*PACKAGE.rglob("*.py"), *TESTS.rglob("*.py"), *(ROOT / "script").glob("*.py")):
+        text = path.read_text(encoding="utf-8")
+        assert not re.search(r"#\s*fmt:\s*(skip|off)", text), path
+        assert all(len(line) <= 100 for line in text.splitlines()), path
+
+
+def test_every_table_is_named_among_the_sources():
+    said = (ROOT / "docs/trade-sources.md").read_text(encoding="utf-8")
+    for path in (PACKAGE / "core/codes/tables").glob("*.csv"):
+        ranges = re.findall(r"`(\w+)_(\d+)\.csv` to `\1_(\d+)\.csv`", said)
+        within = any(
+            (m := re.fullmatch(rf"{stem}_(\d+)", path.stem)) and int(a) <= int(m[1]) <= int(b)
+            for stem, a, b in ranges
+        )
+        assert f"{path.name}" in said or within, path.name
+
+
+def test_every_file_that_the_papers_name_is_there():
+    for paper in ("README.md", "docs/architecture.md", "docs/contributing.md"):
+        text = (ROOT / paper).read_text(encoding="utf-8")
+        for name in re.findall(r"`((?:core|web|tests|docs|script|drawings)/[\w./-]+\.\w+)`", text):
+            stem = name.split(".py")[0] + ".py" if ".py" in name else name
+            found = (ROOT / stem).exists() or (PACKAGE / stem).exists()
+            assert found or (PACKAGE / name.rsplit(".", 1)[0]).with_suffix(".py").exists(), name
+
+
+@pytest.fixture
+def whistle():
+    """A toy kind of entry: somebody whistled."""
+
+    @journal.kind("whistle", {"tune": journal.TEXT}, lambda b: f"whistled {b['tune']}", "tune")
+    def whistled(growing, entry):
+        growing.keep_last(entry)
+
+    job_file.schema.cache_clear()
+    yield "whistle"
+    del journal.KINDS["whistle"]
+    job_file.schema.cache_clear()
+
+
+def test_a_kind_of_entry_is_one_registration(whistle, supervisor, new_job, heron):
+    """Schema, page of the log, export, import and standing follow."""
+    from gumboot.store import records
+    from gumboot.web.stations.land.log import row
+
+    rules = job_file.schema()["properties"]["log"]["items"]["allOf"]
+    assert "whistle" in {r["if"]["properties"]["kind"]["const"] for r in rules}
+    e = log.Entry(1, "u" * 36, "whistle", "Osk", "installer", "", "", {"tune": "reel"}, "", "")
+    assert row(e)["says"] == "whistled reel" and row(e)["about"] == "reel"
+    assert log.stand([e]).last["whistle"]["reel"] is e
+    job = new_job(heron)
+    with supervisor.http.app.state.sessions() as db:
+        from sqlalchemy import text
+
+        from gumboot.store.models import Job
+
+        crew = db.execute(
+            text("select crew_id from person where email = 'supervisor@demo.example'")
+        )
+        db.execute(text("select set_config('gumboot.crew', :c, true)"), {"c": str(crew.scalar())})
+        records.append(db, db.get(Job, job), "whistle", {"tune": "jig"}, "Osk", "installer", "")
+        db.commit()
+    assert "whistled jig" in supervisor.get(f"/jobs/{job}/land/log").text
+    told = json.loads(supervisor.get(f"/jobs/{job}/export.json").text)
+    assert told["log"][-1]["body"] == {"tune": "jig"}
+    assert job_file.read(json.dumps(told).encode()).entries[-1].kind == "whistle"
+
+
+def test_two_kinds_or_stations_of_one_name_are_refused(whistle):
+    with pytest.raises(ValueError, match="already"):
+        journal.kind("whistle", {}, lambda b: "")(lambda g, e: None)
+    with pytest.raises(ValueError, match="already"):
+        station.register(STATIONS[0])
+
+
+def test_a_station_is_one_line(supervisor, new_job, heron):
+    """Its tread stands on every page of a job, with its progress."""
+    toy = station.Station("tea", "Tea", lambda at: "two cups", (APIRouter(),), ("tea",))
+    station.register(toy)
+    try:
+        page = supervisor.get(f"/jobs/{new_job(heron)}/size").text
+        assert ">Tea<" in page and "two cups" in page
+    finally:
+        station._stations.remove(toy)
+
+
+def test_the_pages_of_every_station_open(supervisor, new_job, heron):
+    job = new_job(heron)
+    for s in STATIONS:
+        for path in s.pages:
+            assert supervisor.get(f"/jobs/{job}/{path}").status_code == 200, path
+
+
+def test_static_files_are_named_by_the_version_they_have():
+    assert Path(PACKAGE / "web/static/worker.js").exists()
