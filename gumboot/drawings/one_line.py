@@ -309,8 +309,10 @@ def _service(design: Design, sheet: Sheet) -> Iterator[str]:
         count = {"single-phase 230 V": 1, "three-phase 400/230 V": 3}.get(
             design.plan.supply.kind, 2
         )
-        yield tag("ellipse", cx=x, cy=y - 20, rx=6, ry=4, class_="ct")
-        yield text(x + 10, y - 12, f"{count} CT", "tiny")
+        tap = any(w.id == "tap" for w in sheet.wires)
+        ring = y - (76 if tap else 20)  # above the words on the tap
+        yield tag("ellipse", cx=x, cy=ring, rx=6, ry=4, class_="ct")
+        yield text(x + 10, ring + 8, f"{count} CT", "tiny")
         pv = next((w for w in sheet.wires if w.id == "existing-pv"), None)
         if pv:  # the PV inverter's own current is measured too
             x, y = pv.points[0][0] + 3, pv.points[0][1]
@@ -401,4 +403,6 @@ def _title_block(design: Design, sheet: Sheet) -> Iterator[str]:
 
 
 def _lines(design: Design) -> tuple[str, ...]:
-    return design.inverter.lines if design.inverter else ()
+    """Every line that a conductor of the job is; the unit's own where nothing is laid out."""
+    used = {c for s in design.circuits for c in s.circuit.conductors if c[0] == "L"}
+    return tuple(sorted(used)) or (design.inverter.lines if design.inverter else ())

@@ -602,6 +602,7 @@ def _links(sheet: Sheet, design: Design, has: _Has, units: list[Box]) -> None:
     inside the nest.
     """
     lanes, lane_y = 0, TOP - 20.0
+    above = 76 if any(w.id == "tap" for w in sheet.wires) else 20
     for link in design.links:
         a, b = sheet.boxes.get(link.source), sheet.boxes.get(link.load)
         if a is None or b is None:
@@ -619,7 +620,7 @@ def _links(sheet: Sheet, design: Design, has: _Has, units: list[Box]) -> None:
         elif link.load.startswith("inverter-"):
             sheet.links.append((link.id, ((a.x + a.w / 2, a.bottom), (b.x + b.w / 2, b.y))))
         elif link.load == "main-panel" and sheet.service:
-            x, y = sheet.service[0][0], sheet.service[0][1] - 20
+            x, y = sheet.service[0][0], sheet.service[0][1] - above
             if has.count == 1 or not (has.grid and has.backup):
                 lane = lane_y - 6 * lanes
                 lanes += 1

@@ -65,7 +65,7 @@ def test_of_many_askers_one_takes_it_on(mine, job):  # noqa: F811
     assert sorted(taken) == [False] * 11 + [True]
 
 
-def test_a_claim_is_free_again_when_its_worker_falls_silent_and_never_once_done(mine, job):  # noqa: F811
+def test_a_claim_is_free_again_when_its_worker_falls_silent(mine, job):  # noqa: F811
     def claim():
         with mine() as db:
             return results.claim(db, job.id, "best", "k")

@@ -22,7 +22,6 @@ from gumboot.core.network.currents import (
     board_current,
     line_voltage,
     on_each_line,
-    output_current,
     port_current,
     source_current,
 )
@@ -214,9 +213,11 @@ def _tap(b: Builder, hub: str) -> None:
     if run is None:
         b.existing("tap", "service", line)
         return
-    units = given("n_inv", b.plan.kit.inverters, "", "Inverters", "plan")
-    own = output_current(b.inverter)
-    total = solve("I", "A", "All sources on the tap", "n_inv * I_inv", units, own, source="sum")
+    shared = on_each_line(b.plan.kit.inverters, spread(b))
+    units = given("n_inv", shared, "", "Inverters", "plan")
+    one = port_current(b.inverter)
+    name = "Continuous current, all inverters"
+    total = solve("I_all", "A", name, "n_inv * I", units, one, source="sum")
     device = b.device("tap", 1.25 * total.n)
     terminals = device.terminals if device else ()
     at_tap = end(

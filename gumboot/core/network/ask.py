@@ -131,7 +131,7 @@ def _where(network: Network, node: Node, body: str) -> str:
     """A node in words: the side of the switch it lies on, or the bar or port itself."""
     beyond = next((s for s in network.at(node.id) if s.body == body and s.by_hand), None)
     if beyond is not None:
-        return f"the far side of {beyond.name}" if beyond.b == node.id else f"before {beyond.name}"
+        return f"{'the far side of' if beyond.b == node.id else 'before'} the {beyond.name}"
     port = node.id.partition("/")[2]
     return f"{port}" if port else "its own terminals"
 

@@ -100,7 +100,8 @@ def peak_findings(plan: Plan, bank: Bank, inverter: Inverter, pack: Pack) -> lis
     """The inverter's surge against what the packs give for as long."""
     if inverter.surge_w is None or pack.peak_a is None:
         return []
-    units = given("n_inv", plan.kit.inverters, "", "Inverters", "plan")
+    shared = plan.kit.inverters // bank.banks
+    units = given("n_inv", shared, "", "Inverters on one bank", "plan")
     surge = given("P_surge", inverter.surge_w, "W", "Surge of one inverter", "inverter sheet")
     eta = given(
         "eta", inverter.battery_efficiency, "", "Efficiency, battery to AC", "inverter sheet"

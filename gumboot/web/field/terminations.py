@@ -52,6 +52,7 @@ def fixed(t: Termination, design: Design) -> dict[str, Any]:
         "label": t.label,
         "ferrite": t.ferrite,
         "isolate": list(t.isolate),
+        "live": list(t.live),
         "recheck": t.recheck,
         "chain": list(t.chain),
     }

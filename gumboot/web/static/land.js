@@ -161,7 +161,7 @@
     const under = t.torque_nm ? `<div class="small">${w ? `<b>${esc(w.name)}</b>, ` : ""}${esc(t.bit)}</div><div class="soft small">${inScale(t.torque_nm, otherScale(t.torque_nm, scale))}${w ? ` ±${Math.round(100 * share(w, t.torque_nm))} %` : ""} · ${esc(t.torque_source)}${t.doubt ? ", from memory" : ""}</div>` : "";
     walk.querySelector("[data-step]").innerHTML = `<section id="step" class="step" aria-label="Termination ${t.number}"><div>
       <div class="soft">${t.number} · ${esc(t.stage)} · <span class="state-${esc(s.state.replace(/\W/g, "-"))}">${esc(s.state)}</span></div><h2 class="text-xl">${esc(t.place)}${t.kind === "dead" ? "" : `, ${esc(t.terminal)}`}</h2>
-      ${big}${t.kind === "dead" ? `<p>${esc(t.terminal[0].toUpperCase() + t.terminal.slice(1))}.</p>${t.isolate.length ? `<p class="soft small mt-2">Open and lock first</p><ul class="plain-list">${t.isolate.map((x) => `<li>${esc(x)}</li>`).join("")}</ul>` : ""}` : ""}${under}${fit}${chain(t, s)}<div data-picture></div></div>
+      ${big}${t.kind === "dead" ? `<p>${esc(t.terminal[0].toUpperCase() + t.terminal.slice(1))}.</p>${t.isolate.length ? `<p class="soft small mt-2">Open and lock first</p><ul class="plain-list">${t.isolate.map((x) => `<li>${esc(x)}</li>`).join("")}</ul>` : ""}${(t.live || []).length ? `<p class="bad small mt-2"><b>Stays live</b></p><ul class="plain-list">${t.live.map((x) => `<li>${esc(x[0].toUpperCase() + x.slice(1))}</li>`).join("")}</ul>` : ""}` : ""}${under}${fit}${t.kind === "dead" ? "" : chain(t, s)}<div data-picture></div></div>
       <div class="do"><div id="told" aria-live="polite">${told}</div>${actions(t, s)}
       <div class="flex gap-2 mt-3"><button type="button" class="grow" data-go="-1">Back</button>${plates && t.kind !== "cover" ? `<button type="button" class="grow" data-whole>${whole ? "Near" : "Block"}</button>` : ""}<button type="button" class="grow" data-go="1">Skip</button></div>
       ${may ? `<details class="mt-2" data-more="${esc(t.key)}"${note || photo || wasOpen ? " open" : ""}><summary class="small">Note, photograph, undo</summary><label for="note" class="small mt-2">Note</label><input id="note" maxlength="500" value="${esc(note)}"><label for="photo" class="small mt-2">Photograph, kept with the next entry</label><input id="photo" type="file" accept="image/*" capture="environment">${photo ? `<p class="small">${esc(photo.name)} goes with the next entry</p>` : ""}${s.at || s.verdict ? '<button type="button" class="broad mt-2" data-ask="undone">Undo this termination</button>' : ""}</details>` : ""}</div>
@@ -178,7 +178,7 @@
   const plates = document.getElementById("plates");
   let whole = false;
   function picture() {
-    plates.hidden = here.kind === "cover";
+    plates.hidden = here.kind === "cover" || (here.kind === "dead" && narrow.matches);
     for (const p of plates.querySelectorAll(".plate")) {
       p.hidden = p.dataset.body !== here.body;
       if (p.hidden) continue;

@@ -172,7 +172,7 @@ def test_a_main_panel_names_its_main_and_that_the_utilitys_side_stays_live():
     found = isolate(network, "main-panel")
     assert "Main breaker, Main panel" in [s.says for s in found.opened]
     assert [(x.at, [s.name for s in x.sources]) for x in found.stays] == [
-        ("the far side of main breaker", ["Utility"])
+        ("the far side of the main breaker", ["Utility"])
     ]
     # the changeover's grid feed is wiring that was there: it is opened all the same
     bare = {k: v for k, v in SHAPES["one bank for all"]["runs"].items() if k != "changeover"}
