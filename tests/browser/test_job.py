@@ -124,7 +124,7 @@ def test_from_sign_in_to_the_signed_pdf(visit):
         "Absorption voltage",
         "safety net should the BMS link fail",
         "Seen on site",
-        "Press and hold the inverter's button",
+        "hold its button until the display is dark",
         "PV is live whenever there is light",
         "1.25 · 190 = 237.5 A",
         "chain whole",
