@@ -16,6 +16,8 @@ import pytest
 from gumboot.demo import scenario
 from tests.conftest import ROOT
 
+pytestmark = pytest.mark.long
+
 
 class Terminal:
     """script/demo on a terminal of its own."""

@@ -2,6 +2,7 @@
 
 import contextlib
 
+import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
@@ -12,6 +13,8 @@ from gumboot.core.design import design
 from gumboot.core.plan import FAMILIES, Plan
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from tests.conftest import altered
+
+pytestmark = pytest.mark.long
 
 BOOK = catalogue()
 slow = settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])

@@ -13,6 +13,8 @@ from gumboot.demo import scenario
 from gumboot.store import database, verify
 from tests.conftest import ROOT
 
+pytestmark = pytest.mark.long
+
 
 @pytest.fixture(scope="module")
 def shop(fresh_database):

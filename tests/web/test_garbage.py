@@ -12,6 +12,8 @@ from gumboot.exports import job_file
 from tests.exports.test_job_file import UID, logs
 from tests.web.test_crews import routes
 
+pytestmark = pytest.mark.long
+
 NAMES = [
     "version",
     "finding",

@@ -337,7 +337,7 @@ def test_readings_are_judged_logged_and_corrected_by_new_entries(installer, new_
     )
     assert installer.make_off(job_id, TERMINATION, "replaced")[0]["state"] == "kept"
     assert read(installer, job_id, TERMINATION, "44.3 in-lb")[1] == "torqued"
-    kept = installer.get(f"/jobs/{job_id}/land.json").json()["terminations"][TERMINATION]["moves"]
+    kept = installer.get(f"/jobs/{job_id}/land.json").json()["states"][TERMINATION]["moves"]
     assert read(installer, job_id, TERMINATION, "3 Nm", corrects=kept[-1]["uuid"])[1] == "under"
     assert [m["verdict"] for m in kept] == ["under", "over", None, "good"]
     assert (
@@ -401,7 +401,7 @@ def test_only_legal_moves(installer, new_job, heron):
 def test_no_correction_leads_round_the_legal_moves(installer, new_job, heron, key, sent, says):
     job_id = new_job(heron)
     installer.make_off(job_id, TERMINATION, "torqued", typed="4 Nm")
-    first = installer.get(f"/jobs/{job_id}/land.json").json()["terminations"][TERMINATION]["moves"][
+    first = installer.get(f"/jobs/{job_id}/land.json").json()["states"][TERMINATION]["moves"][
         0
     ]["uuid"]
     answer = installer.make_off(
@@ -528,7 +528,7 @@ def test_two_devices_that_did_not_know_of_each_other(installer, supervisor, new_
         ]
         == "over"
     )
-    said = installer.get(f"/jobs/{job_id}/land.json").json()["terminations"][key]
+    said = installer.get(f"/jobs/{job_id}/land.json").json()["states"][key]
     assert (
         said["stand"]["state"] == "in doubt"
         and len(said["moves"]) == 2
@@ -543,7 +543,7 @@ def test_two_devices_that_did_not_know_of_each_other(installer, supervisor, new_
         ).status_code
         == 303
     )
-    said = installer.get(f"/jobs/{job_id}/land.json").json()["terminations"][key]
+    said = installer.get(f"/jobs/{job_id}/land.json").json()["states"][key]
     assert (
         said["stand"]["state"] == "torqued"
         and len(said["moves"]) == 3

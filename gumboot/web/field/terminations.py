@@ -127,7 +127,7 @@ def terminations_of(at: Ticket, keys: set[str] | None = None) -> dict[str, Any]:
             }
     return {
         "seq": at.standing.seq,
-        "terminations": said,
+        "states": said,
         "holes": {
             k: {
                 "who": e.who,

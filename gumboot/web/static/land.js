@@ -73,11 +73,11 @@
     }
     return s;
   }
-  function unsent(key) { const sent = new Set((Field.known.terminations[key]?.moves || []).map((m) => m.uuid)); return waiting.filter((r) => r.entry.key === key && !r.refused && !sent.has(r.entry.uuid)); }
-  function movesOf(key) { return [...(Field.known.terminations[key]?.moves || []), ...unsent(key).map(asMove)]; }
+  function unsent(key) { const sent = new Set((Field.known.states[key]?.moves || []).map((m) => m.uuid)); return waiting.filter((r) => r.entry.key === key && !r.refused && !sent.has(r.entry.uuid)); }
+  function movesOf(key) { return [...(Field.known.states[key]?.moves || []), ...unsent(key).map(asMove)]; }
   function asMove(r) { return { uuid: r.entry.uuid, act: r.entry.act, who: r.who, at: r.entry.at_device, torque_nm: r.nm ?? null, typed: r.entry.typed || "", verdict: r.verdict || null, why: r.why || "", tool: r.toolName || "", note: r.entry.note || "", again: !!r.entry.again, replaced: !!r.entry.replaced, corrects: r.entry.corrects || null, waits: true }; }
   function stand(t) {
-    const known = Field.known.terminations[t.key];
+    const known = Field.known.states[t.key];
     const own = unsent(t.key);
     let s;
     if (!own.length) s = known ? { ...known.stand } : fold([], t.chain);
@@ -147,7 +147,7 @@
     const rows = movesOf(t.key);
     if (!rows.length) return "";
     const gone = new Set(rows.flatMap((m) => [m.corrects, ...(m.drops || [])]).filter(Boolean));
-    return `<h3 class="mt-4">Log of this termination</h3><div class="scroll" tabindex="0" role="region" aria-label="Log of this termination"><table class="stack"><tbody>${rows.slice().reverse().map((m) => `<tr${gone.has(m.uuid) ? ' class="voided"' : ""}><td class="num small">${esc(Field.clock(m.at))}</td><td>${esc(m.act)}${m.torque_nm != null ? ` <span class="num">${inScale(m.torque_nm, crewScale(m.torque_nm))}</span>` : ""}${m.verdict ? ` <span class="verdict-${esc(m.verdict)}">${esc(m.verdict)}</span>` : ""}${m.again ? " (24 h)" : ""}${gone.has(m.uuid) ? " · no longer counts" : ""}${m.waits ? ' <span class="waits">waiting</span>' : ""}<div class="soft small">${esc([m.who, m.tool, m.why, m.note].filter(Boolean).join(" · "))}${m.photo ? ` · <a href="/jobs/${walk.dataset.job}/photos/${esc(m.photo)}.jpg">photograph</a>` : ""}</div></td><td class="small">${may && !gone.has(m.uuid) && !m.waits && m.act !== "settled" ? `${m.act === "torqued" ? `<button type="button" class="small-button" data-correct="${esc(m.uuid)}">Correct</button>` : `<button type="button" class="small-button" data-back="${esc(m.uuid)}">Take back</button>`}` : ""}</td></tr>`).join("")}</tbody></table></div>${Field.known.terminations[t.key]?.whole === false ? `<p class="small"><a href="/jobs/${walk.dataset.job}/land/log?termination=${encodeURIComponent(t.key)}">All of it</a></p>` : ""}`;
+    return `<h3 class="mt-4">Log of this termination</h3><div class="scroll" tabindex="0" role="region" aria-label="Log of this termination"><table class="stack"><tbody>${rows.slice().reverse().map((m) => `<tr${gone.has(m.uuid) ? ' class="voided"' : ""}><td class="num small">${esc(Field.clock(m.at))}</td><td>${esc(m.act)}${m.torque_nm != null ? ` <span class="num">${inScale(m.torque_nm, crewScale(m.torque_nm))}</span>` : ""}${m.verdict ? ` <span class="verdict-${esc(m.verdict)}">${esc(m.verdict)}</span>` : ""}${m.again ? " (24 h)" : ""}${gone.has(m.uuid) ? " · no longer counts" : ""}${m.waits ? ' <span class="waits">waiting</span>' : ""}<div class="soft small">${esc([m.who, m.tool, m.why, m.note].filter(Boolean).join(" · "))}${m.photo ? ` · <a href="/jobs/${walk.dataset.job}/photos/${esc(m.photo)}.jpg">photograph</a>` : ""}</div></td><td class="small">${may && !gone.has(m.uuid) && !m.waits && m.act !== "settled" ? `${m.act === "torqued" ? `<button type="button" class="small-button" data-correct="${esc(m.uuid)}">Correct</button>` : `<button type="button" class="small-button" data-back="${esc(m.uuid)}">Take back</button>`}` : ""}</td></tr>`).join("")}</tbody></table></div>${Field.known.states[t.key]?.whole === false ? `<p class="small"><a href="/jobs/${walk.dataset.job}/land/log?termination=${encodeURIComponent(t.key)}">All of it</a></p>` : ""}`;
   }
   function tool(t) { return tools.find((w) => w.id === toolId) || best(t.torque_nm) || tools[0] || null; }
 

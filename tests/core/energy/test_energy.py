@@ -35,6 +35,8 @@ from gumboot.core.energy.year import (
 from gumboot.core.plan import Load, Plan, Rate, Site, Slot, Tariff, Work
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 
+pytestmark = pytest.mark.long
+
 DAYS = 6
 N = DAYS * 96
 watts = st.floats(0, 9000, allow_nan=False)

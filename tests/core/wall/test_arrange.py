@@ -19,6 +19,8 @@ from gumboot.core.wall.rules import bounds
 from gumboot.demo.plans import JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from tests.conftest import altered
 
+pytestmark = pytest.mark.long
+
 BOOK = catalogue()
 
 

@@ -18,6 +18,8 @@ from gumboot.store import database, results
 from gumboot.web.stations.brief.loads_form import COLUMNS, documents, row_of, rows_of_csv, to_csv
 from tests.web.test_stations import plan_of
 
+pytestmark = pytest.mark.long
+
 
 def form_of(page, action):
     """A form as a browser would send it unchanged."""
