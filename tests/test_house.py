@@ -122,3 +122,16 @@ def test_the_pages_of_every_station_open(supervisor, new_job, heron):
 
 def test_static_files_are_named_by_the_version_they_have():
     assert Path(PACKAGE / "web/static/worker.js").exists()
+
+
+def test_pages_use_the_words_of_the_glossary():
+    """What docs/words.md puts aside does not stand on any page."""
+    rows = (ROOT / "docs/words.md").read_text(encoding="utf-8").splitlines()
+    aside = [r.split("|")[3].split("(")[0].strip() for r in rows if r.count("|") == 4][2:]
+    words = {w.strip() for cell in aside for w in cell.split(",") if w.strip()}
+    assert {"joint", "joint of the works", "thin line"} <= words
+    words -= {"error", "warning", "tab", "module", "status", "database", "layout", "issue", "fix"}
+    said = re.compile(rf"\b({'|'.join(map(re.escape, sorted(words)))})s?\b", re.IGNORECASE)
+    for path in (PACKAGE / "web").rglob("*.html"):
+        text = re.sub(r"\{[%{#].*?[%}#]\}|<[^>]+>", " ", path.read_text(encoding="utf-8"))
+        assert not said.search(text), (path, said.search(text))

@@ -76,6 +76,7 @@ def create_app(config: Config | None = None, demo: bool = False) -> FastAPI:
             scenario.load(app.state.sessions)
         gc.collect()
         gc.freeze()  # what stays for good is not looked through again: answers come more evenly
+        gc.set_threshold(50_000, 20, 20)  # a design is many small things that soon go by themselves
         yield
         app.state.errands.close()
         engine.dispose()

@@ -1,6 +1,7 @@
 """What must hold for any plan at all."""
 
 import contextlib
+import os
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -10,6 +11,7 @@ from gumboot.catalogue import catalogue
 from gumboot.core.basis.finding import Level
 from gumboot.core.codes import OutsideTable, iec, nec
 from gumboot.core.design import design
+from gumboot.core.network import isolate, live
 from gumboot.core.plan import FAMILIES, Plan
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from tests.conftest import altered
@@ -35,6 +37,14 @@ sizes = st.sampled_from([*nec.SIZES, *iec.SIZES, "5", "900", "1"])
 KEYS = ["battery-1", "grid-1", "grid-feeder", "pv-A", "pack-2", "loads", "changeover", "other"]
 METHODS = ["raceway", "free-air", "A1", "B1", "B2", "C", "D1", "E", "F"]
 maybe = lambda s: st.none() | s  # noqa: E731
+pv_inverters = st.fixed_dictionaries(
+    {
+        "power_w": st.floats(500, 20000),
+        "side": st.sampled_from(["backup side", "grid side"]),
+        "line": st.sampled_from(["all", "L1", "L2"]),
+        "obeys_frequency": st.sampled_from(["yes", "no", "unknown"]),
+    }
+)
 plans = st.fixed_dictionaries(
     {
         "code": st.sampled_from(["nec-2023", "nec-2023", "iec-60364"]),
@@ -65,6 +75,7 @@ plans = st.fixed_dictionaries(
                 "service_size": maybe(sizes),
                 "earthing": maybe(st.sampled_from(["TN-C-S", "TN-S", "TT"])),
                 "loop_ohm": maybe(st.floats(0.01, 200)),
+                "electrode": st.sampled_from(["unknown", "none", "own"]),
             }
         ),
         "kit": st.fixed_dictionaries(
@@ -89,12 +100,17 @@ plans = st.fixed_dictionaries(
                         }
                     )
                 ),
-                "existing_pv": maybe(
+                "existing_pv": maybe(pv_inverters),
+                "more_pv": st.lists(pv_inverters, max_size=2),
+                "banks": st.sampled_from(["one for all", "one per inverter"]),
+                "hookup": st.sampled_from(["bus", "chain", "inputs"]),
+                "takeoff": st.sampled_from(["star", "one end", "diagonal"]),
+                "lines": st.sampled_from(["", "L1", "L3 L2", "L1 L1 L1"]),
+                "port_use": maybe(
                     st.fixed_dictionaries(
                         {
+                            "use": st.sampled_from(["managed load", "PV inverter"]),
                             "power_w": st.floats(500, 20000),
-                            "side": st.sampled_from(["backup side", "grid side"]),
-                            "obeys_frequency": st.sampled_from(["yes", "no", "unknown"]),
                         }
                     )
                 ),
@@ -111,6 +127,7 @@ plans = st.fixed_dictionaries(
                 "neutral": st.sampled_from(["solid", "switched"]),
                 "bond": st.sampled_from(["service", "inverter", "gateway", "loads panel"]),
                 "board_a": maybe(st.floats(1, 800)),
+                "bus_a": maybe(st.floats(1, 800)),
             }
         ),
         "strings": st.lists(
@@ -162,13 +179,30 @@ def whole(draw):
     return altered(plan, "/site/t_wall_c", draw(st.floats(10, 60)))
 
 
+MANY = int(os.environ.get("GUMBOOT_PLANS", "150"))  # 10,000 by hand, before a release
+
+
 @given(plans)
-@settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=MANY, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_design_never_raises_and_is_the_same_twice(plan):
     once, again = design(plan, BOOK), design(plan, BOOK)
     assert once.findings == again.findings and once.figures == again.figures
     assert len({t.key for t in once.terminations}) == len(once.terminations)
     assert len({f.key for f in once.findings}) == len(once.findings)
+    network = once.network
+    if network is None:
+        return
+    named = [k for row in once.disconnects for k in row.sources]
+    assert sorted(named) == sorted(s.id for s in network.sources)
+    for t in once.terminations:
+        assert set(t.isolate) <= {s.says for s in network.switches}
+    for body in network.bodies:
+        found = isolate(network, body.id)
+        opened = frozenset(s.id for s in found.opened)
+        reaching = live(network, opened)
+        named_live = {s.id for x in found.stays for s in x.sources}
+        for node in network.of_body.get(body.id, ()):
+            assert reaching.get(node.id, frozenset()) <= named_live
 
 
 @given(plans | whole())

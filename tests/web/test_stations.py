@@ -401,9 +401,9 @@ def test_only_legal_moves(installer, new_job, heron):
 def test_no_correction_leads_round_the_legal_moves(installer, new_job, heron, key, sent, says):
     job_id = new_job(heron)
     installer.make_off(job_id, TERMINATION, "torqued", typed="4 Nm")
-    first = installer.get(f"/jobs/{job_id}/land.json").json()["states"][TERMINATION]["moves"][
-        0
-    ]["uuid"]
+    first = installer.get(f"/jobs/{job_id}/land.json").json()["states"][TERMINATION]["moves"][0][
+        "uuid"
+    ]
     answer = installer.make_off(
         job_id,
         key,

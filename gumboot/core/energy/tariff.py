@@ -49,11 +49,12 @@ def rates_by_minute(rates: Sequence[Rate]) -> tuple[Which, NDArray[np.int64]]:
     count = np.zeros((12, 2, DAY), np.int64)
     for n, rate in reversed(list(enumerate(rates))):
         when = covered(spans(rate.hours))
-        for month in months_of(rate):
-            for kind in (0, 1):
-                if rate.days in ("every day", DAYS[kind]):
-                    which[month, kind, when] = n
-                    count[month, kind, when] += 1
+        kinds = [k for k in (0, 1) if rate.days in ("every day", DAYS[k])]
+        hit = np.zeros((12, 2, 1), bool)
+        hit[np.ix_(months_of(rate), kinds)] = True
+        claimed = hit & when
+        which[claimed] = n
+        count += claimed
     return which, count
 
 

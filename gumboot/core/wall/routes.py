@@ -8,7 +8,7 @@ turns at what `TURN_MM` of length is worth.
 from __future__ import annotations
 
 import itertools
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -74,7 +74,10 @@ class Route:
 
 
 def entry(
-    p: Placed, family: str, toward: tuple[float, float], others: Sequence[Placed] = ()
+    p: Placed,
+    family: str,
+    toward: tuple[float, float],
+    free: Callable[[Placed, Way], bool] = lambda p, w: True,
 ) -> tuple[float, float, Side]:
     """Where a family of conductors enters a box: by its sheet, before which nothing stands; else in
     the middle of the side toward the other end.
@@ -83,11 +86,8 @@ def entry(
         w for w in p.box.case.ways if not w.takes
     ]
     if mine:
-        if len(mine) > 1 and others:
-            stubs = [(w, stub(*at_wall(p, w), w.side)) for w in mine]
-            mine = [
-                w for w, at in stubs if not any(_stands(o, at) for o in others if o is not p)
-            ] or mine
+        if len(mine) > 1:
+            mine = [w for w in mine if free(p, w)] or mine
         w = min(mine, key=lambda w: _off(at_wall(p, w), toward))
         x, y = at_wall(p, w)
         return x, y, w.side
@@ -95,6 +95,20 @@ def entry(
     if abs(dx) > abs(dy):
         return (p.right, (p.y + p.top) / 2, "right") if dx > 0 else (p.x, (p.y + p.top) / 2, "left")
     return (p.middle, p.top, "top") if dy > 0 else (p.middle, p.y, "bottom")
+
+
+def free_ways(placed: Sequence[Placed]) -> Callable[[Placed, Way], bool]:
+    """Whether nothing stands before an entry, looked at once for each."""
+    seen: dict[tuple[str, Side, float], bool] = {}
+
+    def free(p: Placed, w: Way) -> bool:
+        key = (p.box.id, w.side, w.at)
+        if key not in seen:
+            at = stub(*at_wall(p, w), w.side)
+            seen[key] = not any(_stands(o, at) for o in placed if o is not p)
+        return seen[key]
+
+    return free
 
 
 def beside(x: float, y: float, side: Side, n: int) -> tuple[float, float, Side]:
@@ -133,6 +147,7 @@ def wants(
     """Every circuit and link that has both its boxes on this wall."""
     by = {p.box.id: p for p in placed}
     used: dict[tuple[str, float, float], int] = {}
+    free = free_ways(placed)
     out = []
     rows: list[tuple[str, str, System, str, str, str]] = [
         (c.id, c.name, c.system, c.family, c.source.body, c.load.body) for c in circuits
@@ -145,7 +160,7 @@ def wants(
         ends = []
         for p, other in ((a, b), (b, a)):
             toward = (other.middle, (other.y + other.top) / 2)
-            x, y, side = entry(p, family, toward, placed)
+            x, y, side = entry(p, family, toward, free)
             n = used[p.box.id, x, y] = used.get((p.box.id, x, y), -1) + 1
             ends.append(beside(x, y, side, n))
         out.append(Want(id, name, system, source, load, ends[0], ends[1]))

@@ -175,6 +175,18 @@ class Sheet:
         extra = float((self.extra * self.shares(leg))[list(which)].sum())
         return float(self.draw(leg)[when].max()) + extra if when.any() and extra > 0 else 0.0
 
+    def pair_starts(self, leg: str, movers: Sequence[int]) -> NDArray[np.float64]:
+        """`starts` of every pair of some loads at once, each alone on the diagonal."""
+        rows = list(movers)
+        if not rows:
+            return np.zeros((0, 0))
+        may = self.may[rows]
+        both = may[:, None, :] & may[None, :, :]
+        extra = (self.extra * self.shares(leg))[rows]
+        together = extra[:, None] + extra[None, :] - np.diag(extra)
+        draw = np.where(both, self.draw(leg), -np.inf).max(axis=2)
+        return np.where(both.any(axis=2) & (together > 0), draw + together, 0.0)
+
 
 def _sum(
     symbol: str, name: str, watts: Sequence[tuple[str, float]], assumption: str = ""
@@ -477,14 +489,11 @@ def not_together(sheet: Sheet, total: Leg, legs: Sequence[Leg]) -> tuple[tuple[s
         for i, extra in enumerate(sheet.extra)
         if extra > 0 and STARTS_S[sheet.loads[i].kind] >= COINCIDE_S
     ]
-    sides = [(x.name, x.surge.n) for x in (total, *legs) if x.surge]
-    alone = {(leg, i): sheet.starts(leg, [i]) <= most for leg, most in sides for i in movers}
-    pairs = [(i, j) for n, i in enumerate(movers) for j in movers[n + 1 :]]
-    bad = [
-        (i, j)
-        for i, j in pairs
-        if any(
-            alone[leg, i] and alone[leg, j] and sheet.starts(leg, [i, j]) > m for leg, m in sides
-        )
-    ]
-    return tuple((sheet.loads[i].id, sheet.loads[j].id) for i, j in bad)
+    bad: set[tuple[int, int]] = set()
+    for leg, most in ((x.name, x.surge.n) for x in (total, *legs) if x.surge):
+        watts = sheet.pair_starts(leg, movers)
+        alone = np.diag(watts) <= most
+        over = np.triu((watts > most) & alone[:, None] & alone[None, :], 1)
+        bad |= {(movers[a], movers[b]) for a, b in zip(*np.nonzero(over), strict=True)}
+    rows = sorted(bad)
+    return tuple((sheet.loads[i].id, sheet.loads[j].id) for i, j in rows)
