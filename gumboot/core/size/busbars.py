@@ -58,7 +58,8 @@ def design_busbars(
         rows = on_busbar(network, b.id)
         supply = next((r for r in rows if _is_supply(r, b.role)), None)
         feeding = [r for r in rows if r is not supply and r.sources]
-        sources = [s for r in feeding for s in r.sources if s.kind in ("inverter", "pv inverter")]
+        met = {s.id: s for r in feeding for s in r.sources}  # by two of its ports, still once
+        sources = [s for s in met.values() if s.kind in ("inverter", "pv inverter")]
         if not sources:
             continue
         output = output_of(sources, plan, inverter)

@@ -1,0 +1,84 @@
+"""Job files written by the version before the network was laid out: read today they hold all they
+held, their log stands as it stood, and the design is the one the crew worked to.
+"""
+
+from __future__ import annotations
+
+import gzip
+import json
+from math import sqrt
+from pathlib import Path
+
+import pytest
+
+from gumboot.catalogue import catalogue
+from gumboot.core.design import design
+from gumboot.core.journal import log
+from gumboot.exports import job_file
+
+FILES = sorted((Path(__file__).parent / "before").glob("*.json.gz"))
+SIZED = ("id", "number", "conductor", "earth", "protection_a", "sets", "material", "label")
+
+
+def opened(path):
+    """(the document as it was written, what is read of it, the design it gives today)"""
+    raw = gzip.decompress(path.read_bytes())
+    taken = job_file.read(raw)
+    return json.loads(raw), taken, design(taken.plan, catalogue())
+
+
+@pytest.fixture(scope="module", params=FILES, ids=lambda p: p.name.split(".")[0])
+def job(request):
+    return opened(request.param)
+
+
+def rows(document, part, keys):
+    return [[x[k] for k in keys] for x in document[part]]
+
+
+def test_the_log_is_whole_and_stands(job):
+    document, taken, made = job
+    assert log.first_broken(taken.uid, taken.entries) is None
+    assert [e.hash for e in taken.entries] == [e["hash"] for e in document["log"]]
+    known = {t.key for t in made.terminations}
+    stands = log.stand(taken.entries)
+    kinds = ("step", "reading")
+    written = {e["body"]["termination"] for e in document["log"] if e["kind"] in kinds}
+    assert set(stands.moves) == written
+    assert written <= known, "a reading hangs on a termination that is still there"
+
+
+def test_it_goes_out_as_it_came_in(job):
+    document, taken, _made = job
+    assert taken.uid == document["uid"]
+    plan = taken.plan.model_dump(mode="json")
+
+    def held(old, new, at="plan"):
+        if isinstance(old, dict):
+            for k, v in old.items():
+                held(v, new[k], f"{at}/{k}")
+        elif isinstance(old, list):
+            assert len(old) == len(new), at
+            for i, (a, b) in enumerate(zip(old, new, strict=True)):
+                held(a, b, f"{at}/{i}")
+        else:
+            assert old == new, at
+
+    held(document["plan"], plan)
+
+
+def test_circuits_terminations_and_settings_are_the_same(job):
+    document, _taken, made = job
+    old, new = document["design"], json.loads(json.dumps(job_file.design_json(made)))
+    assert rows(new, "circuits", SIZED) == rows(old, "circuits", SIZED)
+    assert new["settings"] == old["settings"]
+    assert [t["key"] for t in new["terminations"]] == [t["key"] for t in old["terminations"]]
+
+
+def test_an_inverter_on_two_ways_of_one_board_counts_once():
+    """10 kW in three phases at 400 V, by arithmetic: 10,000 / (√3 · 400) = 14.4 A on each line,
+    whether it comes by its own breaker or through the gateway.
+    """
+    (path,) = [p for p in FILES if p.name.startswith("saltings")]
+    _document, _taken, made = opened(path)
+    assert made.figures["bus.output"].value == pytest.approx(10_000 / (sqrt(3) * 400))
