@@ -76,6 +76,11 @@ SHAPES: dict[str, dict[str, Any]] = {
         runs=runs(TERN_HOLLOW, tap={"length_m": 2}),
     ),
     "a tap before the whole house": other(HERON_SLIP, supply__connection="supply-side tap"),
+    "a tap at the meter": other(
+        HERON_SLIP,
+        supply__connection="supply-side tap",
+        runs=runs(HERON_SLIP, tap={"length_m": 2}),
+    ),
     "interlocked breakers": other(HERON_SLIP, backup__changeover="interlocked breakers"),
     "loose breakers": other(HERON_SLIP, backup__changeover="loose breakers"),
     "essential board, neutral switched": other(

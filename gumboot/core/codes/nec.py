@@ -356,6 +356,18 @@ def gec(service: str, material: str = "Cu") -> Figure:
     raise OutsideTable(f"{BOOK} Table 250.66 does not reach {spoken(service)}")
 
 
+def supply_bonding(line: str, material: str = "Cu") -> Figure:
+    """Supply-side bonding jumper, copper, by the line conductors it goes with. NEC Table
+    250.102(C)(1), whose rows up to 1100 kcmil copper are those of Table 250.66.
+
+    >>> supply_bonding("6").value, supply_bonding("1").value, supply_bonding("3/0").value
+    ('8', '6', '4')
+    """
+    row = gec(line, material)
+    source = f"{BOOK} Table 250.102(C)(1)"
+    return looked_up("S_EGC", row.value, "AWG", "Supply-side bonding jumper", source, row.lookup)
+
+
 @lru_cache(maxsize=64)
 def wire_area(size: str) -> Figure:
     """Area in in² of one THHN or THWN-2 conductor with its insulation. NEC Chapter 9 Table 5."""

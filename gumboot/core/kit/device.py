@@ -13,7 +13,10 @@ from gumboot.core.kit.words import Book, Supplied
 
 
 class Device(Entry):
-    """A protective device or a box: where conductors end that do not end on inverter or pack."""
+    """A protective device or a box: where conductors end that do not end on inverter or pack.
+
+    splices: of a tap, the connectors that join its conductors to the service's own.
+    """
 
     kind: Literal["device"]
     id: str
@@ -35,4 +38,5 @@ class Device(Entry):
     up_to_a: Positive
     interrupt_a: Positive | None = None
     terminals: tuple[Terminal, ...]
+    splices: tuple[Terminal, ...] = ()
     case: Case | None = None

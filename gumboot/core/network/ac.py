@@ -31,6 +31,7 @@ from gumboot.core.plan import ExistingPv
 Line = Literal["L1", "L2", "L3", ""]
 CHANGED_OVER = ("whole house", "transfer-switched circuits")
 INTERLOCK = "changeover"
+THEIRS = "only the utility can cut it off"
 
 
 def on_grid(b: Builder) -> bool:
@@ -159,7 +160,9 @@ def _service(b: Builder) -> None:
     main = f"{supply.main_breaker_a:g} A main" if supply.main_breaker_a else "main not known"
     b.body("main-panel", "main-panel", name, "supply side" if tapped(b) else main)
     hub = b.node("main-panel", "main-panel", "ac", bar=True)
-    b.sources.append(Source("utility", "utility", "Utility", "", ("service",), ("service",)))
+    b.sources.append(
+        Source("utility", "utility", "Utility", "", ("service",), ("service",), THEIRS)
+    )
     if not tapped(b):
         b.node("service", "main-panel", "ac")
         b.open_by(
@@ -190,10 +193,10 @@ def _tap(b: Builder, hub: str) -> None:
         "main-panel/main", "breaker", "fused disconnect", "main-panel", hub, line, "grid", b.poles()
     )
     behind = b.plan.backup.loads == "whole house" and has_changeover(b)
+    label = "Main panel" if b.plan.code == "nec-2023" else "Main board"
     if not behind:
         supply = b.plan.supply
         main = f"{supply.main_breaker_a:g} A main" if supply.main_breaker_a else "main not known"
-        label = "Main panel" if b.plan.code == "nec-2023" else "Main board"
         b.body("house-panel", "house-panel", label, main, "existing")
         b.node("house-panel", "house-panel", "ac", bar=True)
         b.node("house-panel/line", "house-panel", "ac")
@@ -220,8 +223,18 @@ def _tap(b: Builder, hub: str) -> None:
     total = solve("I_all", "A", name, "n_inv * I", units, one, source="sum")
     device = b.device("tap", 1.25 * total.n)
     terminals = device.terminals if device else ()
+    if behind:  # nothing but the meter stands before it
+        label = "Meter"
+        b.body("house-panel", "house-panel", label, "", "existing")
+    splice = b.node("house-panel/tap", "house-panel", "ac")
+    b.existing("service-tap", "service", splice)
     at_tap = end(
-        "main-panel", main_name(b), "tap", terminals, node="service", missing=device is None
+        "house-panel",
+        label,
+        "tap",
+        device.splices if device else (),
+        node=splice,
+        missing=device is None,
     )
     at_box = end(
         "main-panel", main_name(b), "line side", terminals, node=line, missing=device is None

@@ -39,6 +39,35 @@ def test_every_place_that_is_named_is_a_body_of_the_job(d):
 
 
 @every
+def test_every_termination_has_a_key_of_its_own(d):
+    """A reading at a tap's splice is not one at the disconnect it leads to."""
+    keys = [t.key for t in d.terminations]
+    assert len(set(keys)) == len(keys)
+
+
+@pytest.mark.parametrize("name", ["a tap beside the house's panel", "a tap at the meter"])
+def test_a_tap_is_spliced_where_only_the_utility_makes_it_dead(name):
+    """NEC 705.11: 6 AWG copper at least. Its earth by Table 250.102(C)(1): 8 AWG for lines up to 2
+    AWG, 6 AWG for 1 or 1/0.
+    """
+    d = DESIGNS[name]
+    (dead,) = [t for t in d.terminations if t.key == "dead@house-panel"]
+    assert any("only the utility" in x for x in dead.live)
+    assert "Fused disconnect, Service disconnect" in dead.isolate
+    splices = [t for t in d.terminations if t.key.startswith("tap.") and t.body == "house-panel"]
+    assert {t.conductor for t in splices} == {"L1", "L2", "N", "PE"}
+    tap = circuits(name)["tap"]
+    assert (tap.size, tap.egc.value) in {("6", "8"), ("1", "6")}
+
+
+def test_a_tap_is_never_smaller_than_the_code_lets_it_be():
+    """NEC 705.11: not smaller than 6 AWG copper (from memory)."""
+    thin = other(SHAPES["a tap at the meter"], fitted={"tap": {"size": "8", "protection_a": 70}})
+    d = design(Plan.model_validate(thin), BOOK)
+    assert any("6 AWG is the least (705.11)" in f.says for f in d.findings)
+
+
+@every
 def test_steps_down_open_loads_before_stores_and_end_in_proving_dead(d):
     assert d.shutdown and "prove dead" in d.shutdown[-1].says
     works = [

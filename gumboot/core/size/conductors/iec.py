@@ -156,7 +156,14 @@ class Iec:
         fails += terminal_faults(circuit, size, sets, cable.material)
         return Judged(size, cable, sets, table, in_place, drop, pct, tuple(fails), enough)
 
-    def earth(self, judged: Judged, least: str, protection: Figure | None, i_req: Figure) -> Figure:
+    def earth(
+        self,
+        circuit: Circuit,
+        judged: Judged,
+        least: str,
+        protection: Figure | None,
+        i_req: Figure,
+    ) -> Figure:
         """By the line conductor, Table 54.2."""
         base = iec.protective_conductor(judged.size, judged.cable.material)
         if judged.sets == 1:

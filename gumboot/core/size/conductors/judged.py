@@ -104,7 +104,14 @@ class Rules(Protocol):
     ) -> Judged:
         """Try one size. Raises OutsideTable when ambient, method or size is outside the book."""
 
-    def earth(self, judged: Judged, least: str, protection: Figure | None, i_req: Figure) -> Figure:
+    def earth(
+        self,
+        circuit: Circuit,
+        judged: Judged,
+        least: str,
+        protection: Figure | None,
+        i_req: Figure,
+    ) -> Figure:
         """The protective conductor. `least` is the size that ampacity alone asks for."""
 
     def permitted(self, judged: Judged, protection: Figure | None) -> Figure:

@@ -19,6 +19,7 @@ from gumboot.core.network.circuit import Circuit
 from gumboot.core.size.conductors.judged import DROP_PCT, Judged, Place, terminal_faults
 
 OFF_ROOF = "raceways stand at least 7/8 in (23 mm) off the roof: nearer, 310.15(B)(2) adds 33 °C"
+TAP_LEAST = {"Cu": "6", "Al": "4"}  # AWG, 705.11, from memory
 ON_ROOF = (
     "33 °C are added to the air, since the raceway lies less than 7/8 in (23 mm) off the roof:"
     " 310.15(B)(2)"
@@ -166,13 +167,25 @@ class Nec:
                 f"{said(size, sets)} drops {pct.text} over {length.text}; the limit is"
                 f" {DROP_PCT[circuit.family][1]:g} %"
             )
+        if circuit.family == "tap" and nec.rank(size) < nec.rank(TAP_LEAST[metal]):
+            fails.append(f"ahead of the main {TAP_LEAST[metal]} AWG is the least (705.11)")
         fails += terminal_faults(circuit, size, sets, metal)
         return Judged(size, cable, sets, at_terminal, in_place, drop, pct, tuple(fails), enough)
 
-    def earth(self, judged: Judged, least: str, protection: Figure | None, i_req: Figure) -> Figure:
+    def earth(
+        self,
+        circuit: Circuit,
+        judged: Judged,
+        least: str,
+        protection: Figure | None,
+        i_req: Figure,
+    ) -> Figure:
         """Copper, NEC Table 250.122, grown with the line conductor (B); full size in each raceway
-        (F). Beside aluminium it is not grown by size but by ratio.
+        (F). Beside aluminium it is not grown by size but by ratio. Ahead of the main nothing of
+        the house protects it: there it is a supply-side bonding jumper, 250.102(C).
         """
+        if circuit.family == "tap":
+            return nec.supply_bonding(judged.size, judged.cable.material)
         base = nec.egc(protection.n if protection else nec.next_standard(i_req.n))
         if judged.cable.material == "Al":
             if nec.rank(judged.size) <= nec.rank(least):

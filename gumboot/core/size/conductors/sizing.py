@@ -292,7 +292,7 @@ def size_circuit(
                 protection,
             )
             binds, least = "the crew's own choice", best.least if best else judged.size
-        earth = rules.earth(judged, least, protection, i_req)
+        earth = rules.earth(circuit, judged, least, protection, i_req)
         permitted = rules.permitted(judged, protection)
         return (
             Sized(
