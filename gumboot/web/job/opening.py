@@ -10,7 +10,6 @@ from functools import cached_property
 from typing import Annotated, Any
 
 from fastapi import Depends
-from pydantic import ValidationError
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.finding import Finding, Level, ordered
@@ -159,38 +158,3 @@ def ticket(job_id: int, visit: Visiting) -> Ticket:
 
 
 Opened = Annotated[Ticket, Depends(ticket)]
-
-
-def plain_faults(exc: ValidationError) -> list[tuple[str, str]]:
-    """(path, message) of each fault of a plan, in the crew's words."""
-    out = []
-    for e in exc.errors():
-        c = e.get("ctx", {})
-        match e["type"]:
-            case "greater_than" | "greater_than_equal" | "less_than" | "less_than_equal":
-                words = {"gt": "more than", "ge": "at least", "lt": "less than", "le": "at most"}
-                said = " and ".join(f"{words[k]} {v:g}" for k, v in c.items() if k in words)
-                message = f"type a value of {said}"
-            case "value_error":
-                message = str(c["error"])
-            case "missing":
-                message = "this is needed"
-            case "string_too_short":
-                message = "this is needed"
-            case "string_pattern_mismatch":
-                message = (
-                    "type a single capital letter"
-                    if e["loc"][-1:] == ("letter",)
-                    else (
-                        "has characters that cannot stand here: type letters, figures and plain"
-                        " signs"
-                    )
-                )
-            case "string_too_long":
-                message = f"at most {c['max_length']} characters"
-            case "extra_forbidden":
-                message = "not a field of a plan"
-            case _:
-                message = e["msg"][0].lower() + e["msg"][1:]
-        out.append(("/".join(str(p) for p in e["loc"]), message))
-    return out

@@ -11,6 +11,7 @@ from fastapi.responses import PlainTextResponse, RedirectResponse, Response
 
 from gumboot.core.basis import units
 from gumboot.store import records
+from gumboot.web.job import saving
 from gumboot.web.job.opening import Opened
 from gumboot.web.pages.frame import render, twin
 from gumboot.web.people.sign_in import Visiting
@@ -161,9 +162,8 @@ def save(request: Request, at: Opened) -> Response:
             {**at.head("brief"), **form_data(typed, faults, rows, version)},
             422,
         )
-    try:
-        records.save_plan(visit.db, at.job, plan, version, visit.who)
-    except records.LostRace as race:
+
+    def lost(race: records.LostRace) -> Response:
         base = records.plan_at(visit.db, at.job, version) or race.theirs.plan
         merged, rows_differ = merge(typed, base, race, rows, at.plan.units)
         return render(
@@ -172,8 +172,8 @@ def save(request: Request, at: Opened) -> Response:
             {**at.head("brief"), **form_data(merged, {}, rows, race.theirs.version, rows_differ)},
             409,
         )
-    visit.db.commit()
-    return RedirectResponse(f"/jobs/{at.job.id}/size", 303)
+
+    return saving.save(request, at, plan, f"/jobs/{at.job.id}/size", lost)
 
 
 def merge(

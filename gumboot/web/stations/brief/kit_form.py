@@ -7,8 +7,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from pydantic import ValidationError
-
 from gumboot.catalogue import catalogue
 from gumboot.core.basis import units
 from gumboot.core.basis.finding import Change as Patch
@@ -18,7 +16,7 @@ from gumboot.core.codes.iec import METHOD_NAMES
 from gumboot.core.kit import Inverter, Pack
 from gumboot.core.plan import FAMILIES, TEMPERATURES, Plan
 from gumboot.core.plan.climate import guessed_c
-from gumboot.web.job.opening import plain_faults
+from gumboot.web.job import saving
 from gumboot.web.pages.form import Choices, Field, Sections, convert, put, show, want, words
 
 STRING_TYPED = (
@@ -875,20 +873,16 @@ def checked(
     document, faults = read_form(typed, before, rows)
     if faults:
         return None, faults
-    try:
-        return Plan.model_validate(document), {}
-    except ValidationError as exc:
-        used = used_rows(typed, rows)
-        for path, message in plain_faults(exc):
-            step = path.split("/")
-            if len(step) > 2 and step[0] == "strings":
-                path = "/".join(["strings", str(used[int(step[1])]), *step[2:]])
-            at = {"site": "site/t_min_c", "": f"strings/{used[-1] if used else 0}/letter"}.get(
-                path, path
-            )
-            faults[at] = (
-                message
-                if path != "supply/service_size"
-                else "type a size as the book has it, such as 4/0"
-            )
-        return None, faults
+    used = used_rows(typed, rows)
+
+    def field(path: str) -> str:
+        step = path.split("/")
+        if len(step) > 2 and step[0] == "strings":
+            return "/".join(["strings", str(used[int(step[1])]), *step[2:]])
+        no_field = {"site": "site/t_min_c", "": f"strings/{used[-1] if used else 0}/letter"}
+        return no_field.get(path, path)
+
+    plan, faults = saving.checked(document, field)
+    if "supply/service_size" in faults:
+        faults["supply/service_size"] = "type a size as the book has it, such as 4/0"
+    return plan, faults

@@ -7,8 +7,7 @@ from __future__ import annotations
 from typing import Any
 
 from fastapi import APIRouter, Request
-from fastapi.responses import RedirectResponse, Response
-from pydantic import ValidationError
+from fastapi.responses import Response
 
 from gumboot.core.brief.loads.assign import Assigned, Assignment, assign
 from gumboot.core.brief.loads.board import (
@@ -25,7 +24,8 @@ from gumboot.core.kit import LINES
 from gumboot.core.plan import Load, Plan
 from gumboot.drawings.load_board import load_board
 from gumboot.store import records
-from gumboot.web.job.opening import Opened, Ticket, designed, plain_faults
+from gumboot.web.job import saving
+from gumboot.web.job.opening import Opened, Ticket, designed
 from gumboot.web.pages.frame import drawn, render, twin
 from gumboot.web.people.sign_in import uploaded
 from gumboot.web.stations.brief.loads_form import (
@@ -118,13 +118,9 @@ def _stored(plan: Plan) -> list[dict[str, Any]]:
 
 def _design(at: Ticket, made: list[dict[str, Any] | None]) -> Design:
     """The design with the rows that can be read."""
-    try:
-        plan = Plan.model_validate(
-            {**at.plan.model_dump(mode="json"), "loads": [x for x in made if x]}
-        )
-    except ValidationError:
-        return at.design
-    return designed(plan.model_dump(mode="json"))
+    loads = [x for x in made if x]
+    plan, _faults = saving.checked({**at.plan.model_dump(mode="json"), "loads": loads})
+    return designed(plan.model_dump(mode="json")) if plan else at.design
 
 
 def totals(design: Design) -> dict[str, Any]:
@@ -165,47 +161,39 @@ def save(request: Request, at: Opened) -> Response:
     if more := visit.text("more"):
         return _more(request, at, rows, version, more)
     made, faults = documents(rows)
+    plan = None
     if not faults:
-        try:
-            plan = Plan.model_validate(
-                {**at.plan.model_dump(mode="json"), "loads": [x for x in made if x]}
-            )
-        except ValidationError as exc:
-            kept = [i for i, x in enumerate(made) if x]
-            for path, message in plain_faults(exc):
-                step = path.split("/")
-                row = kept[int(step[1])] if len(step) > 1 and step[1].isdecimal() else 0
-                faults[f"load-{row}-{'runs' if step[-1] != 'name' else 'name'}"] = message
-    if faults:
+        kept = [i for i, x in enumerate(made) if x]
+
+        def field(path: str) -> str:
+            step = path.split("/")
+            row = kept[int(step[1])] if len(step) > 1 and step[1].isdecimal() else 0
+            return f"load-{row}-{'runs' if step[-1] != 'name' else 'name'}"
+
+        loads = [x for x in made if x]
+        plan, faults = saving.checked({**at.plan.model_dump(mode="json"), "loads": loads}, field)
+    if plan is None:
         return render(request, "loads.html", page(at, rows, faults, version), 422)
-    try:
-        records.save_plan(visit.db, at.job, plan, version, visit.who)
-    except records.LostRace as race:
-        theirs = Plan.model_validate(race.theirs.plan)
-        both = differ(rows, [row_of(x) for x in theirs.loads], race.theirs.saved_by)
-        return render(
-            request, "loads.html", page(at, rows, {}, race.theirs.version, theirs=both), 409
-        )
-    visit.db.commit()
-    return RedirectResponse(f"/jobs/{at.job.id}/loads", 303)
+
+    def lost(race: records.LostRace) -> Response:
+        theirs = [row_of(x) for x in Plan.model_validate(race.theirs.plan).loads]
+        both = differ(rows, theirs, race)
+        context = page(at, rows, {}, race.theirs.version, theirs=both)
+        return render(request, "loads.html", context, 409)
+
+    return saving.save(request, at, plan, f"/jobs/{at.job.id}/loads", lost)
 
 
-def differ(mine: Rows, theirs: Rows, who: str) -> list[dict[str, str]]:
-    """Circuits that two boards have differently, each as one line; one without a label where they
-    are the same.
-    """
+def differ(mine: Rows, theirs: Rows, race: records.LostRace) -> list[saving.Row]:
+    """Circuits that two boards have differently, each as one line."""
 
     def line(r: dict[str, str] | None) -> str:
         parts = ("runs", "starts", "legs", "outage", "hours", "share")
         return " · ".join(r[k] for k in parts if r[k]) if r else ""
 
-    a, b = {r["name"]: r for r in mine if used(r)}, {r["name"]: r for r in theirs}
-    rows = [
-        {"label": n, "mine": line(a.get(n)), "theirs": line(b.get(n)), "who": who}
-        for n in {**a, **b}
-        if line(a.get(n)) != line(b.get(n))
-    ]
-    return rows or [{"label": "", "mine": "", "theirs": "", "who": who}]
+    a = {r["name"]: line(r) for r in mine if used(r)}
+    b = {r["name"]: line(r) for r in theirs}
+    return saving.differing(a, b, {n: n for n in {**a, **b}}, race)
 
 
 def _more(request: Request, at: Ticket, rows: Rows, version: int, more: str) -> Response:

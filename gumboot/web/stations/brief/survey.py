@@ -8,7 +8,6 @@ from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
-from pydantic import ValidationError
 from starlette.datastructures import UploadFile
 
 from gumboot.core.basis import units
@@ -17,7 +16,8 @@ from gumboot.core.plan import Plan
 from gumboot.imports.interval import Unreadable
 from gumboot.imports.photo import MEDIA, read_photo
 from gumboot.store import files, records
-from gumboot.web.job.opening import Opened, Ticket, plain_faults
+from gumboot.web.job import saving
+from gumboot.web.job.opening import Opened, Ticket
 from gumboot.web.pages.form import Field, read, typed_of, words
 from gumboot.web.pages.frame import render, twin
 
@@ -164,32 +164,17 @@ def save(request: Request, at: Opened) -> Response:
         document["survey"][part] = {k: v for k, v in document["survey"].get(part, {}).items() if v}
     plan = None
     if not faults:
-        try:
-            plan = Plan.model_validate(document)
-        except ValidationError as exc:
-            faults = dict(plain_faults(exc))
+        plan, faults = saving.checked(document)
     if plan is None:
         return render(request, "survey.html", page(at, typed, faults, version), 422)
-    try:
-        records.save_plan(visit.db, at.job, plan, version, visit.who)
-    except records.LostRace as race:
+
+    def lost(race: records.LostRace) -> Response:
         theirs = typed_of(race.theirs.plan, asked, at.plan.units)
-        differ = [
-            {
-                "label": f.label,
-                "mine": typed[f.path],
-                "theirs": theirs[f.path],
-                "who": race.theirs.saved_by,
-            }
-            for f in asked
-            if typed[f.path] != theirs[f.path]
-        ]
-        differ = differ or [{"label": "", "mine": "", "theirs": "", "who": race.theirs.saved_by}]
-        return render(
-            request, "survey.html", page(at, typed, {}, race.theirs.version, theirs=differ), 409
-        )
-    visit.db.commit()
-    return RedirectResponse(f"/jobs/{at.job.id}/survey", 303)
+        both = saving.differing(typed, theirs, {f.path: f.label for f in asked}, race)
+        context = page(at, typed, {}, race.theirs.version, theirs=both)
+        return render(request, "survey.html", context, 409)
+
+    return saving.save(request, at, plan, f"/jobs/{at.job.id}/survey", lost)
 
 
 @router.post("/jobs/{job_id}/photos")

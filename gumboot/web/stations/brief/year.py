@@ -32,6 +32,7 @@ from gumboot.drawings.year import (
 from gumboot.store import files, records, results
 from gumboot.store.models import Result
 from gumboot.web.background import Errands, asked, send_file, series_of, year_key
+from gumboot.web.job import saving
 from gumboot.web.job.opening import Opened, Ticket
 from gumboot.web.pages.frame import drawn, render, twin
 from gumboot.web.people.sign_in import uploaded
@@ -45,7 +46,6 @@ from gumboot.web.stations.brief.year_form import (
     rate_fields,
     show,
 )
-from gumboot.web.stations.size.size import keep_plan
 
 router = APIRouter()
 _series: OrderedDict[tuple[int, str], dict[str, Any]] = OrderedDict()
@@ -301,37 +301,15 @@ def save(request: Request, at: Opened) -> Response:
     plan, faults = checked(typed, at.plan, rows, form)
     if plan is None:
         return render(request, "year.html", page(request, at, typed, faults, rows, version), 422)
-    try:
-        records.save_plan(visit.db, at.job, plan, version, visit.who)
-    except records.LostRace as race:
+
+    def lost(race: records.LostRace) -> Response:
         theirs = show(Plan.model_validate(race.theirs.plan), rows, form)
-        differ = [
-            {
-                "label": p.removeprefix("energy/").replace("/", " "),
-                "mine": typed[p],
-                "theirs": theirs.get(p, ""),
-                "who": race.theirs.saved_by,
-            }
-            for p in paths
-            if typed[p] != theirs.get(p, "")
-        ]
-        return render(
-            request,
-            "year.html",
-            page(
-                request,
-                at,
-                typed,
-                {},
-                rows,
-                race.theirs.version,
-                theirs=differ
-                or [{"label": "", "mine": "", "theirs": "", "who": race.theirs.saved_by}],
-            ),
-            409,
-        )
-    visit.db.commit()
-    return RedirectResponse(f"/jobs/{at.job.id}/year", 303)
+        labels = {p: p.removeprefix("energy/").replace("/", " ") for p in paths}
+        both = saving.differing(typed, theirs, labels, race)
+        context = page(request, at, typed, {}, rows, race.theirs.version, theirs=both)
+        return render(request, "year.html", context, 409)
+
+    return saving.save(request, at, plan, f"/jobs/{at.job.id}/year", lost)
 
 
 @router.post("/jobs/{job_id}/year/work")
@@ -353,7 +331,7 @@ def carry(request: Request, at: Opened) -> Response:
             for n, s in enumerate(some)
         ),
     )
-    return keep_plan(request, at, plan, changes, f"/jobs/{at.job.id}/set")
+    return saving.save(request, at, plan, f"/jobs/{at.job.id}/set", changes=changes)
 
 
 @router.post("/jobs/{job_id}/readings")
@@ -396,7 +374,8 @@ def use(request: Request, at: Opened) -> Response:
     plan = at.plan.model_copy(
         update={"energy": at.plan.energy.model_copy(update={field: file.digest})}
     )
-    return keep_plan(request, at, plan, (Change(f"/energy/{field}", file.name),), back)
+    changes = (Change(f"/energy/{field}", file.name),)
+    return saving.save(request, at, plan, back, changes=changes)
 
 
 @router.get("/jobs/{job_id}/files/{digest}.csv")

@@ -8,15 +8,13 @@ import copy
 from collections.abc import Sequence
 from typing import Any
 
-from pydantic import ValidationError
-
 from gumboot.core.basis import units
 from gumboot.core.basis.clock import NotATime
 from gumboot.core.energy.tariff import MONTHS
 from gumboot.core.plan import Plan
 from gumboot.core.set.settings import parse_slot, show_slot
 from gumboot.store.models import KeptFile
-from gumboot.web.job.opening import plain_faults
+from gumboot.web.job import saving
 from gumboot.web.pages.form import Choices, Field, convert, read, typed_of, words
 
 MOST_RATES, SPARE = 24, 2
@@ -156,19 +154,17 @@ def checked(
         }
     if faults:
         return None, faults
-    try:
-        return Plan.model_validate(document), {}
-    except ValidationError as exc:
-        for path, message in plain_faults(exc):
-            step = path.split("/")
-            if step[:3] == ["energy", "tariff", "rates"] and len(step) > 3:
-                path = "/".join(
-                    [*step[:3], str(places[int(step[3])]), step[4] if len(step) > 4 else "name"]
-                )
-            elif step[:2] == ["energy", "work"] and len(step) > 3:
-                path = f"{step[2]}-{step[3]}"
-            faults[path] = message
-        return None, faults
+
+    def field(path: str) -> str:
+        step = path.split("/")
+        if step[:3] == ["energy", "tariff", "rates"] and len(step) > 3:
+            last = step[4] if len(step) > 4 else "name"
+            return "/".join([*step[:3], str(places[int(step[3])]), last])
+        if step[:2] == ["energy", "work"] and len(step) > 3:
+            return f"{step[2]}-{step[3]}"
+        return path
+
+    return saving.checked(document, field)
 
 
 def _rate(

@@ -25,8 +25,8 @@ from gumboot.exports.materials import as_csv
 from gumboot.exports.pack import to_pdf
 from gumboot.store import records
 from gumboot.web.job.opening import Opened, Ticket, today
+from gumboot.web.job.saving import change
 from gumboot.web.pages.frame import drawn, render, templates, twin
-from gumboot.web.stations.size.size import change_plan
 
 router = APIRouter()
 POLES = {"+": "DC+", "−": "DC−"}  # a cell that starts with a sign is a formula to some
@@ -220,7 +220,7 @@ def remnant(request: Request, at: Opened) -> Response:
     back = f"/jobs/{at.job.id}/land/cut"
     kept = [r.model_dump() for r in at.plan.reels]
     if (off := visit.text("off")).isdecimal():
-        return change_plan(
+        return change(
             request, at, (Change("/reels", [r for i, r in enumerate(kept) if i != int(off)]),), back
         )
     typed = {k: visit.text(k) for k in ("kind", "length")}
@@ -238,7 +238,7 @@ def remnant(request: Request, at: Opened) -> Response:
     if faults:
         return render(request, "land_cut.html", page(at, typed, faults), 422)
     cable, size, tint = known[typed["kind"]]
-    return change_plan(
+    return change(
         request,
         at,
         (

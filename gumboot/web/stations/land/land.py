@@ -19,8 +19,8 @@ from gumboot.drawings.terminal_block import block_plates
 from gumboot.web.field.receive import keep
 from gumboot.web.field.terminations import all_fixed, fixed_text, script, terminations_of, tool
 from gumboot.web.job.opening import Opened, Ticket, today
+from gumboot.web.job.saving import change
 from gumboot.web.pages.frame import drawn, render, twin
-from gumboot.web.stations.size.size import change_plan
 
 router = APIRouter()
 RECHECKS = {
@@ -162,7 +162,7 @@ def choose(request: Request, at: Opened) -> Response:
         changes.append(Change("/landing", landing))
     if recheck in RECHECKS:
         changes.append(Change("/recheck", recheck))
-    return change_plan(request, at, tuple(changes), f"/jobs/{at.job.id}/land")
+    return change(request, at, tuple(changes), f"/jobs/{at.job.id}/land")
 
 
 @twin(router, "/jobs/{job_id}/land/tools", "land_tools.html")

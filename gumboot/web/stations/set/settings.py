@@ -13,8 +13,8 @@ from gumboot.core.basis.clock import NotATime
 from gumboot.core.basis.finding import Change
 from gumboot.core.set.settings import SLOT, Setting, parse_slot, show_slot
 from gumboot.web.job.opening import Opened, Ticket
+from gumboot.web.job.saving import change
 from gumboot.web.pages.frame import render, twin
-from gumboot.web.stations.size.size import change_plan
 
 router = APIRouter()
 
@@ -81,4 +81,4 @@ def save(request: Request, at: Opened) -> Response:
             changes.append(Change(f"/settings/{s.id}", value))
     if faults:
         return render(request, "set.html", page(at, typed, faults), 422)
-    return change_plan(request, at, tuple(changes), f"/jobs/{at.job.id}/set")
+    return change(request, at, tuple(changes), f"/jobs/{at.job.id}/set")

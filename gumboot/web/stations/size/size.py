@@ -8,12 +8,10 @@ from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
-from pydantic import ValidationError
 
 from gumboot.core.basis.finding import Change, Level
 from gumboot.core.basis.patch import apply
 from gumboot.core.basis.units import NotAQuantity, parse
-from gumboot.core.plan import Plan
 from gumboot.core.size.conductors import permitted_by_size
 from gumboot.drawings.one_line import BOOKS, one_line
 from gumboot.exports.dxf import to_dxf
@@ -21,7 +19,8 @@ from gumboot.exports.job_file import design_json
 from gumboot.exports.materials import materials_csv, schedule_csv
 from gumboot.exports.pack import to_pdf
 from gumboot.store import records
-from gumboot.web.job.opening import Opened, Ticket, plain_faults
+from gumboot.web.job.opening import Opened, Ticket
+from gumboot.web.job.saving import change, checked
 from gumboot.web.pages.frame import drawn, part, render, templates, twin
 from gumboot.web.people.sign_in import local
 
@@ -170,47 +169,6 @@ def calculations(at: Opened) -> Response:
     )
 
 
-def change_plan(request: Request, at: Ticket, changes: tuple[Change, ...], back: str) -> Response:
-    """Apply changes to the plan as it was read, save, and go back. Shows a lost race; loses
-    nothing.
-    """
-    at.visit.needs("planner", "supervisor")
-    return keep_plan(
-        request,
-        at,
-        Plan.model_validate(apply(at.plan.model_dump(mode="json"), changes)),
-        changes,
-        back,
-    )
-
-
-def keep_plan(
-    request: Request, at: Ticket, plan: Plan, changes: tuple[Change, ...], back: str
-) -> Response:
-    """Save a plan made from the one that was read, and go back. A lost race shows the changes it
-    would have made.
-    """
-    visit = at.visit
-    version = visit.whole("version", at.job.version)
-    try:
-        records.save_plan(visit.db, at.job, plan, version, visit.who)
-    except records.LostRace as race:
-        return render(
-            request,
-            "lost_race.html",
-            {
-                **at.head("size"),
-                "who": race.theirs.saved_by,
-                "changes": changes,
-                "back": back,
-                "theirs": race.theirs.version,
-            },
-            409,
-        )
-    visit.db.commit()
-    return RedirectResponse(back, 303)
-
-
 @router.post("/jobs/{job_id}/cure")
 def cure(request: Request, at: Opened) -> Response:
     """Apply the cure of a finding at a click."""
@@ -219,7 +177,7 @@ def cure(request: Request, at: Opened) -> Response:
     back = local(at.visit.text("back") or f"/jobs/{at.job.id}/size")
     if found is None or not 0 <= number < len(found.cures) or not found.cures[number].changes:
         return RedirectResponse(back, 303)  # cured already, perhaps on another device
-    return change_plan(request, at, found.cures[number].changes, back)
+    return change(request, at, found.cures[number].changes, back)
 
 
 @router.post("/jobs/{job_id}/fit")
@@ -245,12 +203,12 @@ def fit(request: Request, at: Opened) -> Response:
             Change(f"/fitted/{circuit.id}/size", conductor or None),
             Change(f"/fitted/{circuit.id}/protection_a", protection),
         )
-        Plan.model_validate(apply(at.plan.model_dump(mode="json"), changes))
     except NotAQuantity as exc:
         return _unfit(request, at, circuit.id, str(exc), amps, conductor)
-    except ValidationError as exc:
-        return _unfit(request, at, circuit.id, plain_faults(exc)[0][1], amps, conductor)
-    return change_plan(request, at, changes, back)
+    _plan, faults = checked(apply(at.plan.model_dump(mode="json"), changes))
+    for fault in faults.values():
+        return _unfit(request, at, circuit.id, fault, amps, conductor)
+    return change(request, at, changes, back)
 
 
 def _unfit(

@@ -10,7 +10,6 @@ from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
-from pydantic import ValidationError
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.units import NotAQuantity, parse
@@ -18,9 +17,9 @@ from gumboot.core.plan import Plan
 from gumboot.core.size import meter_card
 from gumboot.core.size.finder import Arrangement, Face, Found, find
 from gumboot.core.size.meter_card import Weather
-from gumboot.store import records
 from gumboot.web.job.opening import Opened, Ticket
-from gumboot.web.pages.frame import render, twin
+from gumboot.web.job.saving import checked, save
+from gumboot.web.pages.frame import twin
 
 router = APIRouter()
 FACES = 6
@@ -206,22 +205,10 @@ def use(request: Request, at: Opened) -> Response:
         for _ in range(x.strings)
         for letter in [next(letters)]
     ]
-    try:
-        plan = Plan.model_validate(document)
-        records.save_plan(visit.db, at.job, plan, visit.whole("version", at.job.version), visit.who)
-    except ValidationError:
+    plan, _faults = checked(document)
+    if plan is None:
         return RedirectResponse(f"/jobs/{at.job.id}/strings", 303)
-    except records.LostRace as race:
-        context = {
-            **at.head("size"),
-            "who": race.theirs.saved_by,
-            "changes": (),
-            "back": f"/jobs/{at.job.id}/strings",
-            "theirs": race.theirs.version,
-        }
-        return render(request, "lost_race.html", context, 409)
-    visit.db.commit()
-    return RedirectResponse(f"/jobs/{at.job.id}/size", 303)
+    return save(request, at, plan, f"/jobs/{at.job.id}/size")
 
 
 def card_of(at: Ticket, sent: Mapping[str, str]) -> dict[str, Any]:

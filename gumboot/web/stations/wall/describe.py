@@ -9,15 +9,15 @@ from string import ascii_uppercase
 from typing import Any, get_args
 
 from fastapi import APIRouter, Request
-from fastapi.responses import RedirectResponse, Response
-from pydantic import ValidationError
+from fastapi.responses import Response
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.units import NotAQuantity
 from gumboot.core.plan import NeighbourKind, Plan, Wall
 from gumboot.drawings.wall import draw_wall
 from gumboot.store import records
-from gumboot.web.job.opening import Opened, Ticket, designed, plain_faults
+from gumboot.web.job import saving
+from gumboot.web.job.opening import Opened, Ticket, designed
 from gumboot.web.pages.form import Field, convert, read, show, typed_of, words
 from gumboot.web.pages.frame import drawn, render, twin
 from gumboot.web.stations.wall.wall import own_first, wall_of
@@ -306,7 +306,6 @@ def save(request: Request, at: Opened) -> Response:
             ),
             index,
             typed,
-            version,
             counts,
             "/wall",
         )
@@ -319,10 +318,7 @@ def save(request: Request, at: Opened) -> Response:
         )
     made = None
     if not faults:
-        try:
-            made = Plan.model_validate(document)
-        except ValidationError as exc:
-            faults = {placed(path, rows, typed): message for path, message in plain_faults(exc)}
+        made, faults = saving.checked(document, lambda path: placed(path, rows, typed))
     if made is None:
         return render(
             request,
@@ -336,7 +332,6 @@ def save(request: Request, at: Opened) -> Response:
         made,
         index,
         typed,
-        version,
         counts,
         f"/wall?wall={made.walls[index].id}&since={version}",
     )
@@ -348,54 +343,23 @@ def _save(
     plan: Plan,
     index: int,
     typed: dict[str, str],
-    version: int,
     counts: dict[str, int],
     to: str,
 ) -> Response:
-    visit = at.visit
-    try:
-        records.save_plan(visit.db, at.job, plan, version, visit.who)
-    except records.LostRace as race:
+    def lost(race: records.LostRace) -> Response:
         theirs = Plan.model_validate(race.theirs.plan)
-        if index < len(theirs.walls):
-            other = typed_for(theirs, index, counts)
-            labels = {f.path: f.label for _, fs in wall_fields(theirs, index) for f in fs}
-            differ = [
-                {
-                    "label": labels.get(p, p.removeprefix(f"walls/{index}/").replace("/", " ")),
-                    "mine": typed.get(p, ""),
-                    "theirs": other.get(p, ""),
-                    "who": race.theirs.saved_by,
-                }
-                for p in typed
-                if typed.get(p, "") != other.get(p, "")
-            ]
-        else:
-            differ = []
-        base = (
-            theirs
-            if index < len(theirs.walls)
-            else theirs.model_copy(update={"walls": (*theirs.walls, fresh(theirs))})
-        )
-        index = min(index, len(base.walls) - 1)
-        return render(
-            request,
-            "wall_describe.html",
-            page(
-                at,
-                base,
-                index,
-                typed,
-                {},
-                race.theirs.version,
-                counts,
-                theirs=differ
-                or [{"label": "", "mine": "", "theirs": "", "who": race.theirs.saved_by}],
-            ),
-            409,
-        )
-    visit.db.commit()
-    return RedirectResponse(f"/jobs/{at.job.id}{to}", 303)
+        gone = index >= len(theirs.walls)
+        if gone:
+            theirs = theirs.model_copy(update={"walls": (*theirs.walls, fresh(theirs))})
+        here = min(index, len(theirs.walls) - 1)
+        names = {f.path: f.label for _, fs in wall_fields(theirs, here) for f in fs}
+        plain = {p: p.removeprefix(f"walls/{index}/").replace("/", " ") for p in typed}
+        labels = {} if gone else {p: names.get(p, said) for p, said in plain.items()}
+        both = saving.differing(typed, typed_for(theirs, here, counts), labels, race)
+        context = page(at, theirs, here, typed, {}, race.theirs.version, counts, theirs=both)
+        return render(request, "wall_describe.html", context, 409)
+
+    return saving.save(request, at, plan, f"/jobs/{at.job.id}{to}", lost)
 
 
 def _rows(

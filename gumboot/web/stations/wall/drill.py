@@ -24,8 +24,8 @@ from gumboot.store import files
 from gumboot.web.field.entry import Sent, makes
 from gumboot.web.field.terminations import script, terminations_of
 from gumboot.web.job.opening import Opened, Ticket
+from gumboot.web.job.saving import change
 from gumboot.web.pages.frame import drawn, templates, twin
-from gumboot.web.stations.size.size import change_plan
 from gumboot.web.stations.wall.wall import own_first, wall_of
 
 router = APIRouter()
@@ -210,7 +210,7 @@ def take_in(request: Request, at: Opened) -> Response:
     if w is None or found is None or p is None:
         return RedirectResponse(back, 303)
     x, y = as_it_hangs(p, found)
-    return change_plan(
+    return change(
         request,
         at,
         (Change(f"{w.scene.path(box)}/x_mm", x), Change(f"{w.scene.path(box)}/y_mm", y)),

@@ -26,9 +26,10 @@ from gumboot.core.wall.fixing import studs
 from gumboot.core.wall.rules import first_free
 from gumboot.drawings.wall import draw_wall, holes, scale_of, ways, zones
 from gumboot.store import records
+from gumboot.web.job import saving
 from gumboot.web.job.opening import Opened, Ticket, designed
 from gumboot.web.pages.frame import drawn, render, twin
-from gumboot.web.stations.size.size import keep_plan, working_of
+from gumboot.web.stations.size.size import working_of
 
 router = APIRouter()
 
@@ -368,13 +369,9 @@ def save(request: Request, at: Opened) -> Response:
             "wall.html",
             page(at, index, plan, {}, version, changed=changes(at.design, after)),
         )
-    try:
-        records.save_plan(visit.db, at.job, plan, version, visit.who)
-    except records.LostRace as race:
-        return _lost(request, at, plan, index, placed, race)
-    visit.db.commit()
-    return RedirectResponse(
-        f"/jobs/{at.job.id}/wall?wall={plan.walls[index].id}&since={version}", 303
+    back = f"/jobs/{at.job.id}/wall?wall={plan.walls[index].id}&since={version}"
+    return saving.save(
+        request, at, plan, back, lambda race: _lost(request, at, plan, index, placed, race)
     )
 
 
@@ -405,32 +402,25 @@ def _lost(
             return "not on this wall"
         return f"{show_place(spot.x_mm, plan.units)}, {show_place(spot.y_mm, plan.units)} up"
 
+    boxes = sorted({**placed, **other})
+    names = {b.id: b.label for b in at.design.boxes}
+    both = saving.differing(
+        {k: say(placed.get(k)) for k in boxes},
+        {k: say(other.get(k)) for k in boxes},
+        {k: names.get(k, k) for k in boxes},
+        race,
+    )
     merged = {
         k: v
         for k in {**other, **placed}
         if (v := placed.get(k) if placed.get(k) != base.get(k) else other.get(k))
     }
-    names = {b.id: b.label for b in at.design.boxes}
-    differ = [
-        {
-            "label": names.get(k, k),
-            "mine": say(placed.get(k)),
-            "theirs": say(other.get(k)),
-            "who": race.theirs.saved_by,
-        }
-        for k in sorted({**placed, **other})
-        if placed.get(k) != other.get(k)
-    ]
-    fresh = at.anew()
     if there is None:
-        return keep_plan(
-            request, at, plan, (Change(f"/walls/{index}", letter),), f"/jobs/{at.job.id}/wall"
-        )
-    both = with_places(theirs, there, merged)
-    differ = differ or [{"label": "", "mine": "", "theirs": "", "who": race.theirs.saved_by}]
-    return render(
-        request, "wall.html", page(fresh, there, both, {}, race.theirs.version, theirs=differ), 409
-    )
+        changes = (Change(f"/walls/{index}", letter),)
+        return saving.save(request, at, plan, f"/jobs/{at.job.id}/wall", changes=changes)
+    fresh, shown = at.anew(), with_places(theirs, there, merged)
+    context = page(fresh, there, shown, {}, race.theirs.version, theirs=both)
+    return render(request, "wall.html", context, 409)
 
 
 def _arranged(
@@ -446,12 +436,12 @@ def _arranged(
             plan = with_places(plan, index, placed, chosen["backing"])
         except (ValueError, KeyError, TypeError, AttributeError, IndexError):
             return render(request, "wall.html", page(at, index, plan, {}, version), 422)
-        return keep_plan(
+        return saving.save(
             request,
             at,
             plan,
-            (Change(f"/walls/{index}/placed", "the layout that was arranged"),),
             f"/jobs/{at.job.id}/wall?wall={plan.walls[index].id}&since={version}",
+            changes=(Change(f"/walls/{index}/placed", "the layout that was arranged"),),
         )
     design = designed(plan.model_dump(mode="json"))
     found: Arranged = arrange(
