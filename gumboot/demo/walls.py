@@ -6,12 +6,12 @@ from __future__ import annotations
 
 from typing import Any
 
-from gumboot.core.plan import Backing, Neighbour, Wall
+from gumboot.core.plan import Backing, Neighbour, Spot, Wall
 
 
 def _wall(placed: dict[str, tuple[float, float]], **more: Any) -> dict[str, Any]:
     return Wall(
-        id="A", placed={k: {"x_mm": x, "y_mm": y} for k, (x, y) in placed.items()}, **more
+        id="A", placed={k: Spot(x_mm=x, y_mm=y) for k, (x, y) in placed.items()}, **more
     ).model_dump(mode="json")
 
 

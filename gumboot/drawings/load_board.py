@@ -41,8 +41,8 @@ def load_board(design: Design) -> str:
     bars = [line((x_of[leg], 22), (x_of[leg], low + 4), class_=f"bar {book}-{leg}") for leg in legs]
     heads = [text(x_of[leg] - 4, 15, leg, "strong") for leg in legs]
     foot = low + 22
-    for leg in design.board.legs:
-        _meters(parts, leg, x_of[leg.name] - 14, foot, column - 26)
+    for told in design.board.legs:
+        _meters(parts, told, x_of[told.name] - 14, foot, column - 26)
     foot += 82
     if len(legs) > 1:
         parts.append(text(12, foot + 8, "All legs together", "strong"))

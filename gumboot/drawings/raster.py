@@ -96,8 +96,8 @@ def carpet(
             text(LEFT - 8, y + 4, f"{hour:02d}:00", "small soft", "end"),
         ]
     if mark:
-        day, hour, says = mark
-        x, y = LEFT + WIDE * (day + 0.5) / 365, TOP + HIGH * (1 - (hour + 0.5) / 24)
+        day, when, says = mark
+        x, y = LEFT + WIDE * (day + 0.5) / 365, TOP + HIGH * (1 - (when + 0.5) / 24)
         out += [tag("circle", cx=x, cy=y, r=7, class_=c) for c in ("worst-halo", "worst")]
         right = x < LEFT + WIDE * 0.6
         above = y > TOP + 40

@@ -489,9 +489,9 @@ def _chain(
     if "house-panel" in has.bodies:
         _house_panel(sheet, panel)
     if "tap" in planned:
-        (x, y), (_, up) = sheet.service
-        low = ((x, y), (x, max(up, y - 62)))
-        sheet.wires.append(Wire("tap", low, (x + 8, (low[0][1] + low[1][1]) / 2)))
+        (x, foot), (_, up) = sheet.service
+        head = max(up, foot - 62)
+        sheet.wires.append(Wire("tap", ((x, foot), (x, head)), (x + 8, (foot + head) / 2)))
 
 
 def _house_panel(sheet: Sheet, panel: Box) -> None:
@@ -692,7 +692,10 @@ def _close(sheet: Sheet) -> None:
 
 def _lower(sheet: Sheet, by: float) -> None:
     """Move everything down."""
-    move = lambda p: (p[0], p[1] + by)  # noqa: E731
+
+    def move(p: Point) -> Point:
+        return p[0], p[1] + by
+
     sheet.boxes = {i: Box(i, b.x, b.y + by, b.w, b.h) for i, b in sheet.boxes.items()}
     sheet.bars = {i: (move(a), move(b)) for i, (a, b) in sheet.bars.items()}
     sheet.wires = [

@@ -46,6 +46,7 @@ def spoken_day(n: int, year: int) -> str:
 
 def year_carpet(which: str, series: Mapping[str, Series], capacity_kwh: float) -> str:
     """The year as a carpet of grid, sun, house or battery."""
+    legend: tuple[tuple[tuple[int, int, int], str], ...]
     if which == "grid":
         net = (series["bought"] - series["sold"]) / 1000
         most = float(np.quantile(np.abs(net), 0.995)) or 1.0
@@ -112,7 +113,10 @@ def day_picture(
         for k in ("sun", "load", outside, "sold", "charged", "discharged", "unserved")
     }
     top = max(1.0, *(float(v.max()) for v in kw.values())) * 1.05
-    y = lambda v: Y0 + H * (1 - v / top)  # noqa: E731
+
+    def y(v: float) -> float:
+        return Y0 + H * (1 - v / top)
+
     out = [box(X0, Y0, W, H, "frame")]
     for v in _ticks(top):
         out += [
@@ -127,7 +131,10 @@ def day_picture(
     ]
     low = Y0 + H + 26
     share = series["stored"][at] / 1000 / capacity_kwh if capacity_kwh else np.zeros(96)
-    z = lambda v: low + 70 * (1 - v)  # noqa: E731
+
+    def z(v: float) -> float:
+        return low + 70 * (1 - v)
+
     out += [
         box(X0, low, W, 70, "frame"),
         text(X0 - 6, low + 8, "full", "small soft", "end"),
@@ -218,8 +225,13 @@ def sweep_picture(swept: Mapping[str, Any], off_grid: bool, priced: bool, curren
     low, high = min(worth), max(worth)
     span = (high - low) or 1.0
     unit = "kWh" if off_grid or not priced else currency
-    x = lambda n: X0 + 14 + (W - 110) * n / max(1, len(packs) - 1)  # noqa: E731
-    y = lambda v: Y0 + 8 + (H - 16) * (1 - (v - low) / span)  # noqa: E731
+
+    def x(n: float) -> float:
+        return X0 + 14 + (W - 110) * n / max(1, len(packs) - 1)
+
+    def y(v: float) -> float:
+        return Y0 + 8 + (H - 16) * (1 - (v - low) / span)
+
     out = [box(X0, Y0, W, H, "frame")]
     step = _round_step(span)
     for k in range(int(np.ceil(low / step)), int(high // step) + 1):
@@ -328,7 +340,10 @@ def months_picture(months: Sequence[Mapping[str, float]]) -> str:
     without; and what was sold.
     """
     top = max(1.0, *(max(m["load"], m["sun"]) for m in months)) * 1.06
-    y = lambda v: Y0 + 150 * (1 - v / top)  # noqa: E731
+
+    def y(v: float) -> float:
+        return Y0 + 150 * (1 - v / top)
+
     out = [box(X0, Y0, W, 150, "frame")]
     step = _round_step(top)
     for k in range(1, int(top // step) + 1):

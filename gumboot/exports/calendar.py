@@ -52,4 +52,4 @@ def return_calendar(
         alarm.add("trigger", timedelta(hours=-1))
         event.add_component(alarm)
         out.add_component(event)
-    return out.to_ical()
+    return bytes(out.to_ical())

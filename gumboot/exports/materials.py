@@ -10,7 +10,7 @@ from __future__ import annotations
 import csv
 import io
 import math
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import lru_cache
@@ -89,7 +89,7 @@ def _long(metres: float, us: bool) -> tuple[float, str]:
 
 
 def _cable(design: Design, us: bool) -> Iterable[Item]:
-    metres: Counter[str] = Counter()
+    metres: defaultdict[str, float] = defaultdict(float)
     for s in design.circuits:
         run = s.place.run.length_m * s.sets * ALLOWANCE
         live = len(s.circuit.conductors) - 1
@@ -140,7 +140,7 @@ def _protection(design: Design) -> Iterable[Item]:
 
 
 def _ways(design: Design, us: bool) -> Iterable[Item]:
-    metres: Counter[str] = Counter()
+    metres: defaultdict[str, float] = defaultdict(float)
     hubs: Counter[str] = Counter()
     by_id = {s.id: s for s in design.circuits}
     for r in design.raceways:

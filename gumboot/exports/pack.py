@@ -40,7 +40,7 @@ def to_pdf(html: str) -> bytes:
     from weasyprint.text.fonts import FontConfiguration
     from weasyprint.urls import URLFetcher, URLFetcherResponse
 
-    class Shipped(URLFetcher):
+    class Shipped(URLFetcher):  # type: ignore[misc] # it has no types
         """The shipped static folder and nothing else."""
 
         def fetch(self, url: str, headers: dict[str, str] | None = None) -> URLFetcherResponse:

@@ -8,14 +8,14 @@ import hashlib
 import json
 import uuid as uuids
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, cast
 
 from sqlalchemy import bindparam, insert, select, text, update
 from sqlalchemy.orm import Session
 
 from gumboot.core.journal import log
 from gumboot.core.journal.log import Entry, Standing
-from gumboot.core.land import Wrench
+from gumboot.core.land import Scale, Wrench
 from gumboot.core.plan import Plan
 from gumboot.store.models import Job, LogEntry, PlanVersion, WrenchRow
 
@@ -248,7 +248,10 @@ def _read(db: Session, job: Job, *where: Any) -> list[Entry]:
     rows = db.execute(
         select(*COLUMNS).where(LogEntry.job_id == job.id, *where).order_by(LogEntry.seq)
     )
-    return [Entry(*r[:7], json.loads(r[7]), r[8], r[9]) for r in rows]
+    return [
+        Entry(seq, uuid, kind, who, role, device, server, json.loads(body), prev, digest)
+        for seq, uuid, kind, who, role, device, server, body, prev, digest in rows
+    ]
 
 
 def _entry(row: LogEntry) -> Entry:
@@ -335,11 +338,11 @@ def wrenches(db: Session) -> list[Wrench]:
             r.most_nm,
             r.calibrated_until,
             r.iso_class,
-            r.scale,
+            cast(Scale, r.scale),
             r.address,
         )
         for r in rows
-    ]  # type: ignore[arg-type]
+    ]
 
 
 def ping(db: Session) -> None:

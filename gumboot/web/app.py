@@ -146,7 +146,8 @@ class Headers:
         send: Callable[[Any], Awaitable[None]],
     ) -> None:
         if scope["type"] != "http":
-            return await self.app(scope, receive, send)
+            await self.app(scope, receive, send)
+            return
         taken = 0
 
         async def bounded() -> Any:
@@ -170,7 +171,7 @@ class Headers:
                 ]
             await send(message)
 
-        return await self.app(scope, bounded, headed)
+        await self.app(scope, bounded, headed)
 
 
 def _faults(app: FastAPI) -> None:

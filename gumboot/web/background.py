@@ -21,7 +21,7 @@ import time
 from collections.abc import Callable
 from concurrent.futures import Future, ProcessPoolExecutor
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
 from pathlib import Path
 from typing import IO, Any
 
@@ -113,7 +113,7 @@ class Errands:
                 Errand(crew_id, job_id, kind, key, load, time.monotonic())
             ]
         for e in older:
-            self._tell(crew_id, lambda db, e=e: results.forget(db, e.job_id, e.kind, e.key))
+            self._tell(crew_id, partial(_forget, errand=e))
         self._next(kind in LONG)
 
     def _next(self, lane: bool) -> None:
@@ -254,6 +254,10 @@ def series_of(data: bytes) -> dict[str, Any]:
 
 
 # In the worker from here on.
+
+
+def _forget(db: Session, errand: Errand) -> None:
+    results.forget(db, errand.job_id, errand.kind, errand.key)
 
 
 @lru_cache(maxsize=2)

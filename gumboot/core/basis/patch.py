@@ -23,7 +23,7 @@ def lookup(document: object, path: str) -> object:
     return document
 
 
-def apply(plan: dict[str, object], changes: Iterable[Change]) -> dict[str, object]:
+def apply(plan: dict[str, Any], changes: Iterable[Change]) -> dict[str, Any]:
     """A copy of a plan document with the changes made; missing objects on the way are created.
 
     Raises KeyError when a path runs through something that is not there or not a container.

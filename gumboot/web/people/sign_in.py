@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import hashlib
 import secrets
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from functools import cached_property, lru_cache
@@ -194,7 +194,7 @@ def sign_in_page(
     *,
     error: str = "",
     email: str = "",
-    pending: dict[str, object] | None = None,
+    pending: Mapping[str, object] | None = None,
     next_path: str = "/jobs",
 ) -> Response:
     """The sign-in page, carrying on what was typed before the session ran out."""

@@ -1,5 +1,7 @@
 """First tables, row-level security by crew, and a log that cannot be rewritten."""
 
+from typing import Any
+
 import sqlalchemy as sa
 from alembic import op
 from sqlalchemy.dialects.postgresql import JSONB
@@ -12,15 +14,15 @@ depends_on = None
 CREW = "nullif(current_setting('gumboot.crew', true), '')::int"
 
 
-def _id(kind: type[sa.types.TypeEngine] = sa.Integer) -> sa.Column:
+def _id(kind: type[sa.types.TypeEngine[int]] = sa.Integer) -> sa.Column[int]:
     return sa.Column("id", kind(), sa.Identity(), primary_key=True)
 
 
-def _now(name: str) -> sa.Column:
+def _now(name: str) -> sa.Column[Any]:
     return sa.Column(name, sa.DateTime(timezone=True), server_default=sa.func.now(), nullable=False)
 
 
-def _text(*names: str) -> list[sa.Column]:
+def _text(*names: str) -> list[sa.Column[Any]]:
     return [sa.Column(n, sa.Text(), nullable=False) for n in names]
 
 

@@ -14,7 +14,7 @@ from gumboot.store import records
 from gumboot.web.job import saving
 from gumboot.web.job.opening import Opened
 from gumboot.web.pages.frame import render, twin
-from gumboot.web.people.sign_in import Visiting
+from gumboot.web.people.sign_in import Visit, Visiting
 from gumboot.web.stations.brief.kit_form import (
     RUN_COLUMNS,
     checked,
@@ -52,7 +52,7 @@ def form_data(
     }
 
 
-def rows_of(visit: Any, least: int) -> int:
+def rows_of(visit: Visit, least: int) -> int:
     """How many string rows the browser sent."""
     return min(26, max(least, visit.whole("rows", least)))
 

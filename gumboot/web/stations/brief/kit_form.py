@@ -164,7 +164,10 @@ def sections(typed: Mapping[str, str], rows: int, everything: bool = False) -> S
     when `everything`.
     """
     s = shape_of(typed)
-    show = lambda field, when: [field] if when or everything else []  # noqa: E731
+
+    def show(field: Field, when: object) -> list[Field]:
+        return [field] if when or everything else []
+
     out: Sections = [("Site", _site(s))]
     out.append(("Supply", [f for f, when in _supply(s) if when or everything]))
     out.append(("Kit", [f for f, when in _kit(s) if when or everything]))
@@ -783,7 +786,7 @@ def read_form(
     """(the plan document, message by field path). What the form does not show is kept from
     `before`.
     """
-    plan = copy.deepcopy(before)
+    plan: dict[str, Any] = copy.deepcopy(before)
     faults: dict[str, str] = {}
     system: units.System = "si" if typed.get("units") == "si" else "us"
     was = typed_of(before, rows, before.get("units", system)) if before.get("site") else {}

@@ -166,7 +166,7 @@ def cut(request: Request, at: Opened) -> dict[str, Any]:
 @router.get("/jobs/{job_id}/land/cut.csv")
 def cut_csv(at: Opened) -> Response:
     """The cut list as CSV, in the order of cutting."""
-    rows = []
+    rows: list[tuple[str, ...]] = []
     for lot in lots_of(at):
         for n, c in enumerate(lot.packed.cuts, 1):
             for i in c.pieces:
@@ -284,7 +284,7 @@ def prepared(request: Request, at: Opened) -> Response:
                 visit.role,
                 visit.text("at_device")[:40],
                 own,
-            )  # type: ignore[arg-type]
+            )
     visit.db.commit()
     return RedirectResponse(f"/jobs/{at.job.id}/land/cut#{visit.text('piece')[:80]}", 303)
 

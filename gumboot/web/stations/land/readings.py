@@ -255,7 +255,7 @@ def keep_all(request: Request, at: Opened) -> Response:
             )
             records.append(
                 db, at.job, kind, body, visit.who, visit.role, r.at or now(), own_uuid(at, r)
-            )  # type: ignore[arg-type]
+            )
             at.standing = records.standing(db, at.job)
             kept += 1
         except Refused as exc:
@@ -298,5 +298,5 @@ def before_turn(at: Ticket, t: Termination) -> None:
                 at.visit.role,
                 now(),
                 str(uuid.uuid4()),
-            )  # type: ignore[arg-type]
+            )
             at.standing = records.standing(at.visit.db, at.job)

@@ -50,7 +50,7 @@ def read_faces(sent: Mapping[str, str], plan: Plan) -> Asked:
     """Typed faces; those of the plan when nothing was sent."""
     if not any(k.startswith("face") for k in sent):
         faces = faces_of(plan)[:FACES]
-        typed = {}
+        typed: dict[str, str] = {}
         for i, f in enumerate(faces):
             typed |= {
                 f"face{i}-modules": str(f.modules),

@@ -25,7 +25,6 @@ from gumboot.web.stations.wall.wall import own_first, wall_of
 router = APIRouter()
 SPARE, MOST = 2, {"neighbours": 40, "backing": 20, "extras": 20}
 REACHED = words("unknown", "no", "yes", "left half", "right half")
-SURVEYED = {"concrete", "solid brick", "hollow block", "timber studs", "steel studs"}
 EXTRA_KINDS = words("trough", "disconnect", "meter", "network box", "other")
 
 
@@ -186,10 +185,14 @@ def fresh(plan: Plan) -> Wall:
     return Wall(
         id=letter,
         made=(
-            seen.wall if seen and seen.wall in SURVEYED else "timber studs" if us else "solid brick"
+            seen.wall
+            if seen and seen.wall != "unknown"
+            else "timber studs"
+            if us
+            else "solid brick"
         ),
         sun=seen.sun if seen else "unknown",
-        rain=seen.rain if seen else "unknown",  # type: ignore[arg-type]
+        rain=seen.rain if seen else "unknown",
         width_mm=3657.6 if us else 3600,
         height_mm=2438.4 if us else 2400,
         stud_pitch_mm=406.4 if us else 600,
