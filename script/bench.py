@@ -16,6 +16,8 @@ import numpy as np
 from sqlalchemy import select
 
 from gumboot.catalogue import catalogue
+from gumboot.core.basis.finding import Change
+from gumboot.core.basis.patch import apply
 from gumboot.core.brief.loads.assign import assign
 from gumboot.core.brief.loads.board import Sheet, design_leg, ratings, starting_power
 from gumboot.core.brief.loads.ordinary import ORDINARY
@@ -25,6 +27,7 @@ from gumboot.core.energy.battery import Bank, Rules, many
 from gumboot.core.energy.best import best_possible
 from gumboot.core.energy.year import gather
 from gumboot.core.journal import log
+from gumboot.core.network.ask import isolate
 from gumboot.core.plan import Plan
 from gumboot.core.size.conductors import RULES, size_circuit
 from gumboot.core.size.finder import Face, find
@@ -57,6 +60,49 @@ def bench_design():
     print(
         f"(a) design() {ours * 1e3:.2f} ms, Pydantic on the same plan {reference * 1e3:.3f} ms:"
         f" ratio {statistics.median(a / b for a, b in pairs):.0f}"
+    )
+
+
+CHANGES = {
+    "a box moved": Change("/walls/0/placed/inverter-2/x_mm", 3020),
+    "a setting": Change("/settings/export_w", 5000),
+    "a length": Change("/runs/loads/length_m", 7.5),
+    "a load": Change("/loads/0/running_w", 190),
+    "a pack more": Change("/kit/packs", 4),
+}
+
+
+def bench_change():
+    """A design made from the one before it after one change; and what to open for every body."""
+    plan, book = Plan.model_validate(TERN_HOLLOW), catalogue()
+    document, text = plan.model_dump(mode="json"), plan.model_dump_json()
+    before = design(plan, book)
+    for name, change in CHANGES.items():
+        after = Plan.model_validate(apply(document, [change]))
+        pairs = [
+            (
+                per_call(lambda q=after: design(q, book, before), 5),
+                per_call(lambda: Plan.model_validate_json(text), 200),
+            )
+            for _ in range(7)
+        ]
+        ours = statistics.median(a for a, _ in pairs)
+        print(
+            f"(a) design() after {name} {ours * 1e3:.2f} ms: ratio"
+            f" {statistics.median(a / b for a, b in pairs):.1f}"
+        )
+    network = before.network
+    pairs = [
+        (
+            per_call(lambda: [isolate(network, b.id) for b in network.bodies], 20),
+            per_call(lambda: Plan.model_validate_json(text), 200),
+        )
+        for _ in range(7)
+    ]
+    print(
+        f"(a) what to open for all {len(network.bodies)} bodies"
+        f" {statistics.median(a for a, _ in pairs) * 1e3:.2f} ms: ratio"
+        f" {statistics.median(a / b for a, b in pairs):.1f}"
     )
 
 
@@ -387,6 +433,16 @@ def bench_log(http, reference):
         )
 
 
+def bench_wire(http, job):
+    """What goes over the wire for the pages of the largest demo job, compressed, in kB."""
+    sizes = {}
+    for name in ("size", "wall", "land", "set"):
+        path = f"/jobs/{job}/{name}"
+        with http.stream("GET", path, headers={"Accept-Encoding": "gzip"}) as answer:
+            sizes[name] = sum(len(chunk) for chunk in answer.iter_raw()) / 1000
+    print("(i) over the wire: " + ", ".join(f"{k} {v:.0f} kB" for k, v in sizes.items()))
+
+
 def wait(port):
     for _ in range(100):
         try:
@@ -416,6 +472,7 @@ def bench_page():
                     asyncio.run(load(8802, "/", "")),
                 )
             )
+        bench_wire(http, job)
         drag(http, 8802, twelve(http))
         bench_log(
             http,
@@ -448,6 +505,7 @@ if __name__ == "__main__":
         bench_log(http, 1)
     else:
         bench_design()
+        bench_change()
         bench_finder()
         bench_auto_size()
         bench_sweep()

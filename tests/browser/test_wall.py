@@ -3,6 +3,7 @@ ticked on a phone.
 """
 
 import json
+import random
 import re
 
 import pytest
@@ -160,3 +161,32 @@ def test_the_pack_shows_walls_and_holes_under_the_strict_policy(visit):
     assert page.locator('[aria-label="Wall A"] svg .body').count() >= 5
     answer = page.request.get("/jobs/1/hand-over.pdf")
     assert answer.ok and answer.body().startswith(b"%PDF")
+
+
+def test_a_page_reads_and_shows_lengths_as_the_server_does(visit):
+    """The same texts through the page's script and `core/basis/units`, random ones among them."""
+    from gumboot.core.basis.units import NotAQuantity, parse_place, show_place
+
+    page = visit("planner")
+    page.goto("/jobs/1/wall")
+    dice = random.Random(4)
+    parts = ["46", "1/4", "3 ft", "'", '"', "in", "mm", "m", ".5", "1,5", "−", "-", " ", "0", "cm."]
+    texts = ["1/0", "", "abc", "5 constructor", "2 meters", "12 1/2 inches", "1e3", "+7", "--3 mm"]
+    texts += ["".join(dice.choices(parts, k=dice.randint(1, 4))) for _ in range(600)]
+    rows = [[t, s] for t in texts for s in ("us", "si")]
+
+    def reads(text, system):
+        try:
+            return parse_place(text, system), ""
+        except NotAQuantity as exc:
+            return None, str(exc)
+
+    got = page.evaluate("(rows) => rows.map(([t, s]) => Units.place(t, s))", rows)
+    for (text, system), (mm, fault) in zip(rows, got, strict=True):
+        want, says = reads(text, system)
+        assert fault == says, (text, system)
+        assert mm == (want if want is None else pytest.approx(want, abs=0.0101)), (text, system)
+    assert sum(mm is not None for mm, _ in got) > 200
+    places = [[round(dice.uniform(-4000, 4000), 1), s] for _ in range(300) for s in ("us", "si")]
+    shown = page.evaluate("(rows) => rows.map(([mm, s]) => Units.showPlace(mm, s))", places)
+    assert shown == [show_place(mm, s) for mm, s in places]

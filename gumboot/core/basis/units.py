@@ -7,6 +7,7 @@ Core computes in SI (m, N·m, °C) and in the code book's own units where a tabl
 from __future__ import annotations
 
 import re
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import TYPE_CHECKING, Literal
@@ -127,8 +128,8 @@ _SPELLINGS: dict[str, str] = {
     "w/m2": "W/m**2",
 }
 
-_FIGURES = re.compile(r"[\s+\-\d.,]*")
-_TYPED = re.compile(r"^\s*([+-]?(?:\d+(?:\.\d*)?|\.\d+))\s*(.*?)\s*\.?\s*$")
+FIGURES = re.compile(r"^[\s+\-0-9.,]*")
+TYPED = re.compile(r"^\s*([+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+))\s*(.*?)\s*\.?\s*$")
 
 
 class NotAQuantity(ValueError):
@@ -145,8 +146,8 @@ def parse(text: str, kind: str, system: System = "si", bare: str = "") -> float:
     k = KINDS[kind]
     want = f"type a number and unit, such as {k.example}"
     plain = text.replace("−", "-")
-    figures = _FIGURES.match(plain)[0]  # type: ignore[index]
-    found = _TYPED.match(
+    figures = FIGURES.match(plain)[0]  # type: ignore[index]
+    found = TYPED.match(
         figures.replace(",", "." if figures.count(",") == 1 and "." not in figures else "")
         + plain[len(figures) :]
     )
@@ -173,6 +174,17 @@ def _registry() -> pint.UnitRegistry[float]:
     import pint
 
     return pint.UnitRegistry(autoconvert_offset_to_baseunit=True)
+
+
+def spellings(kind: str) -> dict[str, float]:
+    """How many of the kind's SI unit each spelling of a unit is; for lengths and torques, which
+    have no offset.
+    """
+    out: dict[str, float] = {}
+    for spelling in _SPELLINGS:
+        with suppress(NotAQuantity):
+            out[spelling] = parse(f"1 {spelling}", kind)
+    return out
 
 
 def show_length(m: float, system: System) -> str:
@@ -230,9 +242,10 @@ def show_place(mm: float, system: System) -> str:
     return f"{sign}{inches} in"
 
 
-_FEET = re.compile(
-    r"^\s*(?:(\d+(?:\.\d+)?)\s*(?:ft|feet|foot|'))?\s*"
-    r"(?:(?:(\d+)[\s-]+)?(\d+)/(\d+)|(\d+(?:\.\d+)?))?\s*(in|inch|inches|\"|'')?\s*$"
+PLACE = "type it as 46 1/4 in, 3 ft 10 in or 1175 mm"
+FEET = re.compile(
+    r"^\s*(?:([0-9]+(?:\.[0-9]+)?)\s*(?:ft|feet|foot|'))?\s*"
+    r"(?:(?:([0-9]+)[\s-]+)?([0-9]+)/([0-9]+)|([0-9]+(?:\.[0-9]+)?))?\s*(in|inch|inches|\"|'')?\s*$"
 )
 
 
@@ -240,14 +253,13 @@ def parse_place(text: str, system: System) -> float:
     """A place or size on a wall in mm; bare numbers are inches or mm: "46 1/4", "3 ft 10 1/4 in",
     "1175", "1.2 m". Raises NotAQuantity.
     """
-    want = "type it as 46 1/4 in, 3 ft 10 in or 1175 mm"
     plain = text.replace("−", "-").strip()
     sign = -1.0 if plain.startswith("-") else 1.0
-    found = _FEET.match(plain.lstrip("-"))
+    found = FEET.match(plain.lstrip("-"))
     if found and any(found.groups()[:5]) and (system == "us" or found[1] or found[6]):
         feet, whole, top, bottom, number = (float(x) if x else 0.0 for x in found.groups()[:5])
         if found[4] and bottom == 0:
-            raise NotAQuantity(f"“{text.strip()}” is not a place: {want}")
+            raise NotAQuantity(f"“{text.strip()}” is not a place: {PLACE}")
         return round(
             sign * (feet * 304.8 + (whole + (top / bottom if bottom else 0.0) + number) * 25.4), 2
         )
@@ -256,4 +268,4 @@ def parse_place(text: str, system: System) -> float:
             1000 * parse(plain, "length", system, bare="in" if system == "us" else "mm"), 2
         )
     except NotAQuantity as exc:
-        raise NotAQuantity(f"“{text.strip()}” is not a place: {want}") from exc
+        raise NotAQuantity(f"“{text.strip()}” is not a place: {PLACE}") from exc

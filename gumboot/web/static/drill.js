@@ -31,13 +31,9 @@
     history.replaceState(null, "", url);
   }
   function fault(text) {
-    const plain = text.trim().replace("−", "-");
-    if (!plain) return "";
-    const m = /^-?\s*(?:(\d+(?:\.\d+)?)|(?:(\d+)\s+)?(\d+)\/([1-9]\d*))\s*(mm|cm|m|in|inch|"|ft)?$/i.exec(plain);
-    if (!m) return `“${text.trim()}” is not a place: type it as ${hints[0]} or ${walk.dataset.units === "us" ? "3 mm" : "1/8 in"}`;
-    const n = m[1] ? +m[1] : +(m[2] || 0) + m[3] / m[4], unit = (m[5] || (walk.dataset.units === "us" ? "in" : "mm")).toLowerCase();
-    const mm = n * { mm: 1, cm: 10, m: 1000, in: 25.4, inch: 25.4, '"': 25.4, ft: 304.8 }[unit];
-    return mm > 200 ? `${text.trim()} off is another place: move the box under Place, then drill it` : "";
+    if (!text.trim()) return "";
+    const [mm, says] = Units.place(text, walk.dataset.units);
+    return says || (Math.abs(mm) > data.farthest_mm ? `${Units.showPlace(Math.abs(mm), walk.dataset.units)} off is another place: move the box under Place, then drill it` : "");
   }
   function to(id) { const h = holes.find((x) => x.id === id); if (!h) return; if (h !== here) { typed = {}; told = ""; } here = h; render(); }
   const queued = async () => (await Field.queued()).filter((r) => r.entry.kind === "hole");

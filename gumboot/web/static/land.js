@@ -11,9 +11,7 @@
 
   const esc = (s) => String(s ?? "").replace(/[&<>"']/g, (c) => ({ "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;", "'": "&#39;" })[c]);
   const num = (v, d) => String(+v.toFixed(d));
-  const SCALE = { "N·m": [1, 2], "in·lb": [8.850746, 1], "ft·lb": [0.7375621, 1] };
-  const inScale = (nm, scale) => `${num(nm * SCALE[scale][0], SCALE[scale][1])} ${scale}`;
-  const crewScale = (nm) => units === "si" ? "N·m" : nm < 30 ? "in·lb" : "ft·lb";
+  const inScale = Units.showTorque, crewScale = (nm) => Units.torqueUnit(nm, units);
   const scaleOf = (w, nm) => w && w.scale !== "both" ? w.scale : crewScale(nm); // of a termination, with the tool in hand
   const otherScale = (nm, scale) => scale === "N·m" ? (nm < 30 ? "in·lb" : "ft·lb") : "N·m";
   const today = () => new Date().toISOString().slice(0, 10);
@@ -38,14 +36,9 @@
     if (reading > nm + s * nm + 1e-9) return ["over", "too high: stop, undo, replace the hardware, then torque again"];
     return ["good", `within ±${Math.round(100 * s)} %`];
   }
-  const UNITS = { "nm": "N·m", "n.m": "N·m", "n·m": "N·m", "n-m": "N·m", "n m": "N·m", "inlb": "in·lb", "in-lb": "in·lb", "in.lb": "in·lb", "in·lb": "in·lb", "in lb": "in·lb", "lb-in": "in·lb", "in-lbs": "in·lb", "inlbs": "in·lb", "in lbs": "in·lb", "lbf-in": "in·lb", "lbf·in": "in·lb", "in·lbf": "in·lb", "ftlb": "ft·lb", "ft-lb": "ft·lb", "ft.lb": "ft·lb", "ft·lb": "ft·lb", "ft lb": "ft·lb", "lb-ft": "ft·lb", "ft-lbs": "ft·lb", "ftlbs": "ft·lb", "ft lbs": "ft·lb", "lbf-ft": "ft·lb", "lbf·ft": "ft·lb", "ft·lbf": "ft·lb" };
   function parsed(text, scale) {
-    const figures = /^[\s+\d.,]*/.exec(text)[0], plain = figures.replace(/,/g, (figures.match(/,/g) || []).length === 1 && !figures.includes(".") ? "." : "") + text.slice(figures.length);
-    const found = /^\s*\+?(\d+(?:\.\d*)?|\.\d+)\s*(.*?)\s*\.?\s*$/.exec(plain);
-    if (!found) return [null, `“${text.trim()}” is not a torque: type a number and unit, such as 11 ft-lb, 35 in-lb or 15 Nm`];
-    const unit = found[2] ? UNITS[found[2].toLowerCase()] : scale;
-    if (!unit) return [null, `“${found[2]}” is not a unit of torque: type a number and unit, such as 11 ft-lb, 35 in-lb or 15 Nm`];
-    const nm = +found[1] / SCALE[unit][0];
+    const [nm, fault] = Units.parse(text, "torque", scale);
+    if (fault) return [null, fault];
     return nm > 0 && nm <= 1000 ? [nm, ""] : [null, `${text} cannot be: type what the wrench showed, more than 0 and at most 1000 N·m`];
   }
 

@@ -14,13 +14,7 @@
   const exact = (axis, id) => form.elements[`${axis}mm.${id}`];
   const thing = (id) => svg.querySelector(`.thing[data-box="${CSS.escape(id)}"]`);
 
-  function spoken(mm) {
-    if (wall.units === "si") { const d = Math.abs(mm) >= 1000 ? 0 : Math.abs(mm) >= 100 ? 1 : 2; return `${+mm.toFixed(d)} mm`; }
-    const n = Math.round(Math.abs(mm) / 25.4 * 16), whole = Math.floor(n / 16);
-    let part = n % 16, bottom = 16;
-    while (part && part % 2 === 0) { part /= 2; bottom /= 2; }
-    return `${mm < -0.7 ? "−" : ""}${whole || (part ? "" : 0)}${whole && part ? " " : ""}${part ? `${part}/${bottom}` : ""} in`;
-  }
+  const spoken = (mm) => Units.showPlace(mm, wall.units);
   function put(id, x, y) {
     const b = boxes[id];
     b.x = Math.round(x * 10) / 10; b.y = Math.round(y * 10) / 10;
@@ -162,20 +156,12 @@
   form.addEventListener("change", (e) => {
     const [axis, ...rest] = (e.target.name || "").split("."), id = rest.join(".");
     if (!/^[xy]$/.test(axis) || !boxes[id]) return;
-    const mm = typed(e.target.value);
+    const [mm] = Units.place(e.target.value, wall.units);
     if (mm === null) return;
     remember();
     put(id, axis === "x" ? mm : boxes[id].x, axis === "y" ? mm : boxes[id].y);
     judge(true);
   });
-  function typed(text) {
-    const t = text.trim().replace("−", "-").replace(",", ".");
-    let m = /^(-?\d+(?:\.\d+)?)\s*(mm|cm|m)?$/.exec(t);
-    if (m && (m[2] || wall.units === "si")) return +m[1] * ({ cm: 10, m: 1000 }[m[2]] || 1);
-    m = /^(-)?(?:(\d+(?:\.\d+)?)\s*(?:ft|'))?\s*(?:(?:(\d+)[\s-]+)?(\d+)\/(\d+)|(\d+(?:\.\d+)?))?\s*(in|")?$/.exec(t);
-    if (!m || !(m[2] || m[4] || m[6])) return null;
-    return (m[1] ? -1 : 1) * ((+m[2] || 0) * 304.8 + ((+m[3] || 0) + (m[4] ? m[4] / m[5] : 0) + (+m[6] || 0)) * 25.4);
-  }
   form.addEventListener("submit", () => { saved = true; });
   let saved = false;
   window.addEventListener("beforeunload", (e) => { if (past.length && !saved) e.preventDefault(); });

@@ -94,6 +94,7 @@ def page(at: Ticket, w: OnWall) -> dict[str, Any]:
                     "said": terminations_of(at, {d.hole.id for d in rows}),
                     "x0": round(s.x(0), 1),
                     "y0": round(s.y(0), 1),
+                    "farthest_mm": FARTHEST_MM,
                 }
             )
         ),
