@@ -50,13 +50,14 @@ class Sheet:
             self._opened[body] = tuple(s.says for s in rows)
         return self._opened[body]
 
-    def live(self, body: str) -> tuple[str, ...]:
-        """What stays live in a body all the same."""
+    def live(self, body: str, node: str = "") -> tuple[str, ...]:
+        """What stays live in a body all the same; of one node of it, where that is given."""
         if body not in self.isolate:
             return ()
         return tuple(
             f"{x.at}, from {listed([inside(s.name) for s in x.sources])}: {x.why}"
             for x in self.isolate[body].stays
+            if node in ("", x.node)
         )
 
 
@@ -245,6 +246,7 @@ def one_end(
         source=t.source,
         ferrite=t.ferrite,
         isolate=sheet.opened(here.body),
+        live=() if earth else sheet.live(here.body, here.node),
         recheck=recheck_of(t, made, plan),
     )
 

@@ -55,8 +55,11 @@ def live(network: Network, opened: Open = NOTHING_OPEN) -> dict[str, frozenset[s
 
 @dataclass(frozen=True, slots=True)
 class StaysLive:
-    """What no switch of the job makes dead at a place: where there, from which sources, and why."""
+    """What no switch of the job makes dead at a place: which node, where that is in words, from
+    which sources, and why.
+    """
 
+    node: str
     at: str
     sources: tuple[Source, ...]
     why: str
@@ -103,7 +106,7 @@ def isolate(network: Network, body: str) -> Isolation:
     shut = frozenset(k for k, s in enumerate(network.islands.switches) if s.id in numbers)
     feeding = {i: _feeding(network, i, shut) for i in set(mine.values())}
     stays = [
-        StaysLive(_where(network, network.nodes[n], body), feeding[i], _why(feeding[i]))
+        StaysLive(n, _where(network, network.nodes[n], body), feeding[i], _why(feeding[i]))
         for n, i in mine.items()
         if feeding[i]
     ]

@@ -58,6 +58,9 @@ def test_a_tap_is_spliced_where_only_the_utility_makes_it_dead(name):
     assert "Fused disconnect, Service disconnect" in dead.isolate
     splices = [t for t in d.terminations if t.key.startswith("tap.") and t.body == "house-panel"]
     assert {t.conductor for t in splices} == {"L1", "L2", "N", "PE"}
+    assert all(bool(t.live) == (t.conductor != "PE") for t in splices)
+    line_side = [t for t in d.terminations if t.key.startswith("tap.L")]
+    assert all("only the utility can cut it off" in t.live[0] for t in line_side)
     tap = circuits(name)["tap"]
     assert (tap.size, tap.egc.value) in {("6", "8"), ("1", "6")}
 
