@@ -22,7 +22,7 @@ from starlette.middleware.gzip import GZipMiddleware
 from gumboot.catalogue import catalogue
 from gumboot.demo import scenario
 from gumboot.store import database, records
-from gumboot.web.background import Errands
+from gumboot.web.background import BackgroundJobs
 from gumboot.web.config import Config
 from gumboot.web.field import receive
 from gumboot.web.job import jobs
@@ -71,14 +71,14 @@ def create_app(config: Config | None = None, demo: bool = False) -> FastAPI:
         database.migrate(engine)
         catalogue()
         app.state.sessions = database.sessions(engine)
-        app.state.errands = Errands(config.database_url)
+        app.state.background = BackgroundJobs(config.database_url)
         if demo:
             scenario.load(app.state.sessions)
         gc.collect()
         gc.freeze()  # what stays for good is not looked through again: answers come more evenly
         gc.set_threshold(50_000, 20, 20)  # a design is many small things that soon go by themselves
         yield
-        app.state.errands.close()
+        app.state.background.close()
         engine.dispose()
 
     app = FastAPI(title="Gumboot", lifespan=life, docs_url=None, redoc_url=None, openapi_url=None)

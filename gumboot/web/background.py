@@ -1,4 +1,5 @@
-"""Errands: what takes longer than a page may. Worker processes do them, write how far they are, and
+"""BackgroundJobs: what takes longer than a page may. Worker processes do them, write how far they
+are, and
 keep what came of it.
 
 A page asks for a result by the key of what it is made from. It gets it, or learns how far it is and
@@ -41,17 +42,17 @@ from gumboot.imports.interval import Unreadable
 from gumboot.imports.weather import read_weather
 from gumboot.store import database, files, results
 from gumboot.store.models import Result
-from gumboot.web.job.opening import Ticket
+from gumboot.web.job.opening import OpenJob
 
 REVISION = 6  # of the computation: raised when the same plan would come to other numbers
 LONG = ("best",)
-FOLDER = "gumboot-errands-"
+FOLDER = "gumboot-tasks-"
 Said = Callable[[float, str], None]
 log = logging.getLogger("gumboot")
 
 
 @dataclass
-class Errand:
+class BackgroundJob:
     """One that waits or is under way: for whom, what it is made from, and when a page last asked
     for it.
     """
@@ -69,9 +70,9 @@ class Errand:
         return self.kind in LONG
 
 
-class Errands:
-    """The workers of one application, one for short errands and one for long. Each is started with
-    its first errand, and anew should it die.
+class BackgroundJobs:
+    """The workers of one application, one for short tasks and one for long. Each is started with
+    its first task, and anew should it die.
 
     What was asked for last is done first: a page that somebody looks at asks each second.
     """
@@ -81,13 +82,13 @@ class Errands:
         _sweep_up()
         self.folder = tempfile.TemporaryDirectory(prefix=f"{FOLDER}{os.getpid()}-")
         self._pools: dict[bool, ProcessPoolExecutor] = {}
-        self._waiting: list[Errand] = []
-        self._at: dict[bool, Errand] = {}
+        self._waiting: list[BackgroundJob] = []
+        self._at: dict[bool, BackgroundJob] = {}
         self._lock = threading.Lock()
         self._closed = False
 
     def holds(self, job_id: int, kind: str, key: str) -> bool:
-        """Whether an errand is waiting or under way here; to ask is to be looking at it."""
+        """Whether a task is waiting or under way here; to ask is to be looking at it."""
         with self._lock:
             found = next(
                 (
@@ -102,7 +103,7 @@ class Errands:
             return found is not None
 
     def send(self, crew_id: int, job_id: int, kind: str, key: str, load: dict[str, Any]) -> None:
-        """Have a claimed errand done; one of the same job and kind that still waits is of an older
+        """Have a claimed task done; one of the same job and kind that still waits is of an older
         plan, and let go.
         """
         with self._lock:
@@ -110,10 +111,10 @@ class Errands:
                 e for e in self._waiting if (e.job_id, e.kind) == (job_id, kind) and kind != "file"
             ]
             self._waiting = [e for e in self._waiting if e not in older] + [
-                Errand(crew_id, job_id, kind, key, load, time.monotonic())
+                BackgroundJob(crew_id, job_id, kind, key, load, time.monotonic())
             ]
         for e in older:
-            self._tell(crew_id, partial(_forget, errand=e))
+            self._tell(crew_id, partial(_forget, task=e))
         self._next(kind in LONG)
 
     def _next(self, lane: bool) -> None:
@@ -122,33 +123,33 @@ class Errands:
             able = [e for e in self._waiting if e.lane == lane]
             if self._closed or lane in self._at or not able:
                 return
-            errand = max(able, key=lambda e: e.asked)
-            self._waiting.remove(errand)
-            self._at[lane] = errand
+            task = max(able, key=lambda e: e.asked)
+            self._waiting.remove(task)
+            self._at[lane] = task
             if lane not in self._pools:
                 self._pools[lane] = ProcessPoolExecutor(
                     1, mp_context=multiprocessing.get_context("spawn"), initializer=_settle
                 )
             future = self._pools[lane].submit(
-                run, self.url, errand.crew_id, errand.job_id, errand.kind, errand.key, errand.load
+                run, self.url, task.crew_id, task.job_id, task.kind, task.key, task.load
             )
-        future.add_done_callback(lambda f: self._done(f, errand))
+        future.add_done_callback(lambda f: self._done(f, task))
 
-    def _done(self, future: Future[None], errand: Errand) -> None:
+    def _done(self, future: Future[None], task: BackgroundJob) -> None:
         """On to the next. A worker that died cannot say so itself."""
         fault = None if future.cancelled() else future.exception()
         with self._lock:
-            self._at.pop(errand.lane, None)
+            self._at.pop(task.lane, None)
             if fault:
-                self._pools.pop(errand.lane, None)
+                self._pools.pop(task.lane, None)
         if fault and not self._closed:
-            log.error("errand %s of job %s: %s", errand.kind, errand.job_id, fault)
+            log.error("task %s of job %s: %s", task.kind, task.job_id, fault)
             says = "The computation stopped half way. Ask for it again."
             self._tell(
-                errand.crew_id,
-                lambda db: results.fail(db, errand.job_id, errand.kind, errand.key, says),
+                task.crew_id,
+                lambda db: results.fail(db, task.job_id, task.kind, task.key, says),
             )
-        self._next(errand.lane)
+        self._next(task.lane)
 
     def _tell(self, crew_id: int, what: Callable[[Session], None]) -> None:
         with (
@@ -186,45 +187,45 @@ def year_key(plan: Plan) -> str:
     return hashlib.sha256(json.dumps([REVISION, document], sort_keys=True).encode()).hexdigest()
 
 
-def asked(at: Ticket, errands: Errands, kind: str, again: bool = False) -> Result | None:
+def asked(at: OpenJob, tasks: BackgroundJobs, kind: str, again: bool = False) -> Result | None:
     """The result of a job's year or best possible; sent for when it is not there. None when it was
     just sent for.
 
     again: a fault is tried again.
     """
     plan = neutral(at.plan) if kind == "best" else at.plan
-    return _asked(at, errands, kind, year_key(plan), {"plan": plan.model_dump(mode="json")}, again)
+    return _asked(at, tasks, kind, year_key(plan), {"plan": plan.model_dump(mode="json")}, again)
 
 
 def _asked(
-    at: Ticket, errands: Errands, kind: str, key: str, load: dict[str, Any], again: bool
+    at: OpenJob, tasks: BackgroundJobs, kind: str, key: str, load: dict[str, Any], again: bool
 ) -> Result | None:
     db, crew_id = at.visit.db, at.visit.crew_id
     row = results.found(db, at.job.id, kind, key)
     if row is not None and (
         row.body is not None
         or (row.fault is not None and not again)
-        or errands.holds(at.job.id, kind, key)
+        or tasks.holds(at.job.id, kind, key)
     ):
         return row
     if results.claim(db, at.job.id, kind, key):
         db.commit()
-        errands.send(crew_id, at.job.id, kind, key, load)
+        tasks.send(crew_id, at.job.id, kind, key, load)
         database.see_crew(db, crew_id)
         return None
     return row
 
 
 def send_file(
-    at: Ticket,
-    errands: Errands,
+    at: OpenJob,
+    tasks: BackgroundJobs,
     kind: files.FileKind,
     file: IO[bytes],
     name: str,
     month_first: bool,
 ) -> str:
     """Have an uploaded file read and kept; returns the key of what will be said of it."""
-    path = Path(errands.folder.name) / os.urandom(8).hex()
+    path = Path(tasks.folder.name) / os.urandom(8).hex()
     summed = hashlib.sha256(
         json.dumps([at.plan.site.zone, at.plan.site.longitude_deg, month_first, kind]).encode()
     )
@@ -242,7 +243,7 @@ def send_file(
         "month_first": month_first,
         "who": at.visit.who,
     }
-    if _asked(at, errands, "file", key, load, True) is not None:
+    if _asked(at, tasks, "file", key, load, True) is not None:
         path.unlink(missing_ok=True)
     return key
 
@@ -256,8 +257,8 @@ def series_of(data: bytes) -> dict[str, Any]:
 # In the worker from here on.
 
 
-def _forget(db: Session, errand: Errand) -> None:
-    results.forget(db, errand.job_id, errand.kind, errand.key)
+def _forget(db: Session, task: BackgroundJob) -> None:
+    results.forget(db, task.job_id, task.kind, task.key)
 
 
 @lru_cache(maxsize=2)
@@ -280,7 +281,7 @@ def _settle() -> None:
 
 
 def run(url: str, crew_id: int, job_id: int, kind: str, key: str, load: dict[str, Any]) -> None:
-    """One errand: do it, and keep its result or its fault."""
+    """One task: do it, and keep its result or its fault."""
     make = _sessions(url)
     last = 0.0
 
@@ -292,12 +293,12 @@ def run(url: str, crew_id: int, job_id: int, kind: str, key: str, load: dict[str
             last = time.monotonic()
 
     try:
-        body, data = ERRANDS[kind](make, crew_id, job_id, load, said)
+        body, data = TASKS[kind](make, crew_id, job_id, load, said)
     except (NoYear, Unreadable) as exc:
         with database.as_crew(make, crew_id) as db:
             results.fail(db, job_id, kind, key, str(exc))
     except Exception:
-        log.exception("errand %s of job %s", kind, job_id)
+        log.exception("task %s of job %s", kind, job_id)
         with database.as_crew(make, crew_id) as db:
             results.fail(
                 db,
@@ -418,7 +419,7 @@ def _file(
     return {"digest": digest, "kind": load["kind"], "name": load["name"], **about}, None
 
 
-ERRANDS: dict[str, Callable[..., tuple[dict[str, Any], bytes | None]]] = {
+TASKS: dict[str, Callable[..., tuple[dict[str, Any], bytes | None]]] = {
     "year": _year,
     "best": _best,
     "file": _file,

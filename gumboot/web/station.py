@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 from fastapi import APIRouter
 
 if TYPE_CHECKING:
-    from gumboot.web.job.opening import Ticket
+    from gumboot.web.job.opening import OpenJob
 
 
 @dataclass(frozen=True)
@@ -27,7 +27,7 @@ class Station:
 
     id: str
     name: str
-    progress: Callable[[Ticket], str]
+    progress: Callable[[OpenJob], str]
     routers: tuple[APIRouter, ...]
     pages: tuple[str, ...]
 

@@ -8,7 +8,7 @@ from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
-from gumboot.web.job.opening import Ticket
+from gumboot.web.job.opening import OpenJob
 
 Short = Annotated[str, Field(max_length=200)]
 NOT_TEXT = re.compile("[\x00\ud800-\udfff]")
@@ -49,7 +49,7 @@ class Sent(Texts):
     up: Short = ""
 
 
-Maker = Callable[[Ticket, Sent], tuple[str, dict[str, Any]]]
+Maker = Callable[[OpenJob, Sent], tuple[str, dict[str, Any]]]
 MAKERS: dict[str, Maker] = {}
 
 

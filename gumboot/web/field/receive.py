@@ -20,7 +20,7 @@ from gumboot.imports.photo import MEDIA, read_photo
 from gumboot.store import files, records
 from gumboot.web.field.entry import MAKERS, Sent
 from gumboot.web.field.terminations import changed, terminations_of
-from gumboot.web.job.opening import Opened, Ticket
+from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import STAMP
 from gumboot.web.people.sign_in import Visiting, uploaded
 
@@ -63,7 +63,7 @@ def log_entries(request: Request, at: Opened, sent: Annotated[Any, Body()] = Non
     return JSONResponse({"entries": answers, **terminations_of(fresh, {k for k in touched if k})})
 
 
-def keep(at: Ticket, row: Any) -> tuple[dict[str, Any], str]:
+def keep(at: OpenJob, row: Any) -> tuple[dict[str, Any], str]:
     """Keep one entry: (its answer, the termination it is about)."""
     try:
         s = Sent.model_validate(row)

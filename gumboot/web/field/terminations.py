@@ -14,7 +14,7 @@ from gumboot.core.basis.units import show_strip
 from gumboot.core.design import Design
 from gumboot.core.land import Stand, Termination, Wrench
 from gumboot.core.land.moves import Move
-from gumboot.web.job.opening import Ticket
+from gumboot.web.job.opening import OpenJob
 
 LAST = 8  # moves of a termination that go to the page; more are in the log
 
@@ -113,7 +113,7 @@ def stood(s: Stand) -> dict[str, Any]:
     }
 
 
-def terminations_of(at: Ticket, keys: set[str] | None = None) -> dict[str, Any]:
+def terminations_of(at: OpenJob, keys: set[str] | None = None) -> dict[str, Any]:
     """What the log says of terminations (all when none are named), and how far it was read."""
     rows = [t for t in at.design.terminations if keys is None or t.key in keys]
     said = {}
@@ -143,7 +143,7 @@ def terminations_of(at: Ticket, keys: set[str] | None = None) -> dict[str, Any]:
     }
 
 
-def changed(at: Ticket, after: int) -> dict[str, Any]:
+def changed(at: OpenJob, after: int) -> dict[str, Any]:
     """`terminations_of` for those with an entry after number `after`."""
     keys = {k for k, moves in at.standing.moves.items() if moves and moves[-1].seq > after}
     keys |= {k for k, e in at.standing.drilled.items() if e.seq > after}

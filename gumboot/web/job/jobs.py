@@ -17,7 +17,7 @@ from gumboot.imports.photo import read_photo
 from gumboot.store import files, records
 from gumboot.store.database import see_crew
 from gumboot.store.models import Job, PlanVersion
-from gumboot.web.job.opening import Opened, Ticket, designed
+from gumboot.web.job.opening import Opened, OpenJob, designed
 from gumboot.web.pages.frame import render, twin
 from gumboot.web.people.sign_in import Visit, Visiting, uploaded
 from gumboot.web.station import stations
@@ -41,7 +41,7 @@ def listed(visit: Visit) -> list[dict[str, Any]]:
     out = []
     for job, plan in rows:
         design = designed(plan)
-        t = Ticket(visit, job, design.plan, design, records.standing(visit.db, job))
+        t = OpenJob(visit, job, design.plan, design, records.standing(visit.db, job))
         out.append(
             {
                 "id": job.id,

@@ -35,7 +35,7 @@ def today() -> date:
 
 
 @dataclass
-class Ticket:
+class OpenJob:
     """A job opened by a visit."""
 
     visit: Visit
@@ -67,10 +67,10 @@ class Ticket:
         """A termination by its key."""
         return next((t for t in self.design.terminations if t.key == key), None)
 
-    def anew(self) -> Ticket:
+    def anew(self) -> OpenJob:
         """The same job as it stands now, also after a commit."""
         see_crew(self.visit.db, self.visit.crew_id)
-        return ticket(self.job.id, self.visit)
+        return open_job(self.job.id, self.visit)
 
     @property
     def open_stops(self) -> int:
@@ -147,14 +147,14 @@ def designed(plan_document: dict[str, Any]) -> Design:
     return found
 
 
-def ticket(job_id: int, visit: Visiting) -> Ticket:
+def open_job(job_id: int, visit: Visiting) -> OpenJob:
     """Open a job. Raises NoSuchJob."""
     found = records.current(visit.db, job_id) if 0 < job_id < 2**31 else None
     if found is None:
         raise NoSuchJob
     job, row = found
     design_ = designed(row.plan)
-    return Ticket(visit, job, design_.plan, design_, records.standing(visit.db, job))
+    return OpenJob(visit, job, design_.plan, design_, records.standing(visit.db, job))
 
 
-Opened = Annotated[Ticket, Depends(ticket)]
+Opened = Annotated[OpenJob, Depends(open_job)]

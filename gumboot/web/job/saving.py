@@ -15,7 +15,7 @@ from gumboot.core.basis.finding import Change
 from gumboot.core.basis.patch import apply
 from gumboot.core.plan import Plan
 from gumboot.store import records
-from gumboot.web.job.opening import Ticket
+from gumboot.web.job.opening import OpenJob
 from gumboot.web.pages.frame import render
 
 Row = dict[str, str]
@@ -35,7 +35,7 @@ def checked(
 
 def save(
     request: Request,
-    at: Ticket,
+    at: OpenJob,
     plan: Plan,
     back: str,
     lost: Callable[[records.LostRace], Response] | None = None,
@@ -55,14 +55,14 @@ def save(
     return RedirectResponse(back, 303)
 
 
-def change(request: Request, at: Ticket, changes: tuple[Change, ...], back: str) -> Response:
+def change(request: Request, at: OpenJob, changes: tuple[Change, ...], back: str) -> Response:
     """Apply changes to the plan as it was read, save, and go back."""
     plan = Plan.model_validate(apply(at.plan.model_dump(mode="json"), changes))
     return save(request, at, plan, back, changes=changes)
 
 
 def _lost(
-    request: Request, at: Ticket, race: records.LostRace, changes: tuple[Change, ...], back: str
+    request: Request, at: OpenJob, race: records.LostRace, changes: tuple[Change, ...], back: str
 ) -> Response:
     context = {
         **at.head("size"),

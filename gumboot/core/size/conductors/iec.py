@@ -73,7 +73,7 @@ class Iec:
         """A circuit counts once."""
         return 1
 
-    def capable(self, circuit: Circuit, place: Place, cable: ConductorType, size: str) -> float:
+    def ampacity(self, circuit: Circuit, place: Place, cable: ConductorType, size: str) -> float:
         """Capacity in its place; 0 for a size below the first of methods F."""
         if place.run.method == "F" and iec.rank(size) < iec.rank("25 mm²"):
             return 0.0

@@ -87,7 +87,7 @@ class Rules(Protocol):
     def carrying(self, circuit: Circuit) -> int:
         """What one set of this circuit adds to the count that shares a way."""
 
-    def capable(self, circuit: Circuit, place: Place, cable: ConductorType, size: str) -> float:
+    def ampacity(self, circuit: Circuit, place: Place, cable: ConductorType, size: str) -> float:
         """What one conductor of a size carries in A as far as `required` asks; 0 where the table
         has no such cell. Raises OutsideTable.
         """

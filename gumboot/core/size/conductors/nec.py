@@ -72,7 +72,7 @@ class Nec:
         """
         return 3 if circuit.three_phase else 2
 
-    def capable(self, circuit: Circuit, place: Place, cable: ConductorType, size: str) -> float:
+    def ampacity(self, circuit: Circuit, place: Place, cable: ConductorType, size: str) -> float:
         """Ampacity at the terminals' temperature."""
         return nec.ampacity(
             size,

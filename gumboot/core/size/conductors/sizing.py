@@ -148,9 +148,9 @@ def least_size(
 ) -> Choice | None:
     """The least size of one cable in so many sets that serves; None when no size does."""
     binds, least = "", ""
-    capable = [(size, rules.capable(circuit, place, cable, size)) for size in cable.sizes]
-    short = sum(0 < a * sets < i_req.n for _, a in capable)
-    tabled = [size for size, a in capable if a > 0]
+    carried = [(size, rules.ampacity(circuit, place, cable, size)) for size in cable.sizes]
+    short = sum(0 < a * sets < i_req.n for _, a in carried)
+    tabled = [size for size, a in carried if a > 0]
     for size in tabled[
         max(0, short - 1) :
     ]:  # capacity grows with size: of those too small only the last is worth naming
@@ -180,7 +180,7 @@ def nearest(
     """The size to show where none serves: the least that carries the current, so that what then
     fails is named; else the largest.
     """
-    tabled = (x for x in cable.sizes if rules.capable(circuit, place, cable, x) > 0)
+    tabled = (x for x in cable.sizes if rules.ampacity(circuit, place, cable, x) > 0)
     return next(
         (
             x

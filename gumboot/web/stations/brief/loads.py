@@ -25,7 +25,7 @@ from gumboot.core.plan import Load, Plan
 from gumboot.drawings.load_board import load_board
 from gumboot.store import records
 from gumboot.web.job import saving
-from gumboot.web.job.opening import Opened, Ticket, designed
+from gumboot.web.job.opening import Opened, OpenJob, designed
 from gumboot.web.pages.frame import drawn, render, twin
 from gumboot.web.people.sign_in import uploaded
 from gumboot.web.stations.brief.loads_form import (
@@ -67,7 +67,7 @@ def loads_csv(at: Opened) -> Response:
 
 
 def page(
-    at: Ticket, rows: Rows, faults: dict[str, str], version: int, **more: Any
+    at: OpenJob, rows: Rows, faults: dict[str, str], version: int, **more: Any
 ) -> dict[str, Any]:
     """The page for rows as they are typed: its picture shows the rows that can be read."""
     made, found = documents(rows)
@@ -116,7 +116,7 @@ def _stored(plan: Plan) -> list[dict[str, Any]]:
     return [x.model_dump(mode="json") for x in plan.loads]
 
 
-def _design(at: Ticket, made: list[dict[str, Any] | None]) -> Design:
+def _design(at: OpenJob, made: list[dict[str, Any] | None]) -> Design:
     """The design with the rows that can be read."""
     loads = [x for x in made if x]
     plan, _faults = saving.checked({**at.plan.model_dump(mode="json"), "loads": loads})
@@ -196,7 +196,7 @@ def differ(mine: Rows, theirs: Rows, race: records.LostRace) -> list[saving.Row]
     return saving.differing(a, b, {n: n for n in {**a, **b}}, race)
 
 
-def _more(request: Request, at: Ticket, rows: Rows, version: int, more: str) -> Response:
+def _more(request: Request, at: OpenJob, rows: Rows, version: int, more: str) -> Response:
     extra: dict[str, Any] = {}
     status = 200
     what, _, which = more.partition(":")
@@ -249,7 +249,7 @@ def _more(request: Request, at: Ticket, rows: Rows, version: int, more: str) -> 
     )
 
 
-def _lightest(at: Ticket, rows: Rows) -> str:
+def _lightest(at: OpenJob, rows: Rows) -> str:
     """The leg with the least on it, for a circuit that is added."""
     inverter = at.design.inverter
     legs = [str(x) for x in LINES[inverter.supply]] if inverter else ["L1", "L2"]
@@ -265,7 +265,7 @@ def _lightest(at: Ticket, rows: Rows) -> str:
     return min(legs, key=lambda leg: on[leg])
 
 
-def _assigned(at: Ticket, rows: Rows, free: bool) -> Assigned:
+def _assigned(at: OpenJob, rows: Rows, free: bool) -> Assigned:
     """The best legs for the rows as they are typed."""
     made, faults = documents(rows)
     inverter = at.design.inverter

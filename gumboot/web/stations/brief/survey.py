@@ -17,7 +17,7 @@ from gumboot.imports.interval import Unreadable
 from gumboot.imports.photo import MEDIA, read_photo
 from gumboot.store import files, records
 from gumboot.web.job import saving
-from gumboot.web.job.opening import Opened, Ticket
+from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.form import Field, read, typed_of, words
 from gumboot.web.pages.frame import render, twin
 
@@ -101,7 +101,7 @@ def survey(request: Request, at: Opened) -> dict[str, Any]:
 
 
 def page(
-    at: Ticket, typed: dict[str, str], faults: dict[str, str], version: int, **more: Any
+    at: OpenJob, typed: dict[str, str], faults: dict[str, str], version: int, **more: Any
 ) -> dict[str, Any]:
     """The page with what was typed."""
     known = facts(at.plan)

@@ -31,9 +31,9 @@ from gumboot.drawings.year import (
 )
 from gumboot.store import files, records, results
 from gumboot.store.models import Result
-from gumboot.web.background import Errands, asked, send_file, series_of, year_key
+from gumboot.web.background import BackgroundJobs, asked, send_file, series_of, year_key
 from gumboot.web.job import saving
-from gumboot.web.job.opening import Opened, Ticket
+from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import drawn, render, twin
 from gumboot.web.people.sign_in import uploaded
 from gumboot.web.stations.brief.year_form import (
@@ -51,9 +51,9 @@ router = APIRouter()
 _series: OrderedDict[tuple[int, str], dict[str, Any]] = OrderedDict()
 
 
-def errands_of(request: Request) -> Errands:
+def background_of(request: Request) -> BackgroundJobs:
     """The application's worker."""
-    found: Errands = request.app.state.errands
+    found: BackgroundJobs = request.app.state.background
     return found
 
 
@@ -65,7 +65,7 @@ def year(request: Request, at: Opened) -> dict[str, Any] | Response:
     if (kind := request.query_params.get("again", "")) in ("year", "best") and not lacks(
         at.plan, at.design
     ):
-        asked(at, errands_of(request), kind, again=True)
+        asked(at, background_of(request), kind, again=True)
         return RedirectResponse(f"/jobs/{at.job.id}/year", 303)
     rows = min(MOST_RATES, len(at.plan.energy.tariff.rates) + SPARE)
     return page(request, at, None, {}, rows, at.job.version)
@@ -73,7 +73,7 @@ def year(request: Request, at: Opened) -> dict[str, Any] | Response:
 
 def page(
     request: Request,
-    at: Ticket,
+    at: OpenJob,
     typed: dict[str, str] | None,
     faults: dict[str, str],
     rows: int,
@@ -114,11 +114,11 @@ def page(
     }
 
 
-def _lived(request: Request, at: Ticket, kind: str) -> dict[str, Any] | None:
+def _lived(request: Request, at: OpenJob, kind: str) -> dict[str, Any] | None:
     """A result as it stands; None where there can be none."""
     if lacks(at.plan, at.design):
         return None
-    row = asked(at, errands_of(request), kind)
+    row = asked(at, background_of(request), kind)
     if row is None or row.body is None:
         return {
             "done": False,
@@ -132,7 +132,7 @@ def _lived(request: Request, at: Ticket, kind: str) -> dict[str, Any] | None:
     return {"done": True, "fault": None, "key": row.key, "body": row.body, **pictures}
 
 
-def _best(request: Request, at: Ticket) -> dict[str, Any] | None:
+def _best(request: Request, at: OpenJob) -> dict[str, Any] | None:
     plan = at.plan
     if plan.supply.kind == "off-grid" or not plan.energy.tariff.rates or at.design.bank is None:
         return None
@@ -155,7 +155,7 @@ def _best(request: Request, at: Ticket) -> dict[str, Any] | None:
     }
 
 
-def series(at: Ticket, row: Result) -> dict[str, Any]:
+def series(at: OpenJob, row: Result) -> dict[str, Any]:
     """A result's series, remembered."""
     key = (at.job.id, row.key)
     if key not in _series:
@@ -165,7 +165,7 @@ def series(at: Ticket, row: Result) -> dict[str, Any]:
     return _series[key]
 
 
-def _pictures(request: Request, at: Ticket, row: Result) -> dict[str, Any]:
+def _pictures(request: Request, at: OpenJob, row: Result) -> dict[str, Any]:
     body: dict[str, Any] = row.body or {}
     steps = series(at, row)
     worst = (
@@ -182,7 +182,7 @@ def _pictures(request: Request, at: Ticket, row: Result) -> dict[str, Any]:
     which = which if which in carpets else "stored" if body["off_grid"] else "grid"
     best = None
     if body["priced"] and not body["off_grid"] and body["capacity_kwh"]:
-        found = asked(at, errands_of(request), "best")
+        found = asked(at, background_of(request), "best")
         best = series(at, found) if found is not None and found.body is not None else None
     capacity = body["capacity_kwh"]
     return {
@@ -243,7 +243,7 @@ def day_typed(text: str, otherwise: int) -> int:
     return otherwise
 
 
-def _keyed(at: Ticket) -> str:
+def _keyed(at: OpenJob) -> str:
     """The way of working that Set keys, where it is not the plan's."""
     work = work_keyed(at.design.settings, at.plan.energy.work)
     plain = (
@@ -268,7 +268,7 @@ def words_of(work: Work) -> list[str]:
     ]
 
 
-def _file(at: Ticket, key: str) -> dict[str, Any] | None:
+def _file(at: OpenJob, key: str) -> dict[str, Any] | None:
     """What came of reading a file that was sent."""
     row = results.found(at.visit.db, at.job.id, "file", key) if key else None
     return (
@@ -317,7 +317,7 @@ def carry(request: Request, at: Opened) -> Response:
     """Carry the proposed way of working to Set."""
     at.visit.needs("planner", "supervisor")
     back = f"/jobs/{at.job.id}/year"
-    row = asked(at, errands_of(request), "best")
+    row = asked(at, background_of(request), "best")
     if row is None or row.body is None:
         return RedirectResponse(back, 303)
     work = Work.model_validate(row.body["work"])
@@ -352,7 +352,7 @@ def send(request: Request, at: Opened) -> Response:
     kind: files.FileKind = "weather" if visit.text("kind") == "weather" else "readings"
     key = send_file(
         at,
-        errands_of(request),
+        background_of(request),
         kind,
         file.file,
         (file.filename or "file")[:120],

@@ -14,13 +14,13 @@ from gumboot.drawings.one_line import one_line
 from gumboot.drawings.wall import draw_wall
 from gumboot.exports import pack
 from gumboot.store import records
-from gumboot.web.job.opening import Opened, Ticket
+from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import drawn, render, templates, twin
 
 router = APIRouter()
 
 
-def missing(at: Ticket) -> list[str]:
+def missing(at: OpenJob) -> list[str]:
     """What still stands between the job and a signature, in words."""
     d = at.design
     out = (
@@ -42,7 +42,7 @@ def missing(at: Ticket) -> list[str]:
     return out
 
 
-def walls_of(at: Ticket, standalone: bool) -> list[dict[str, Any]]:
+def walls_of(at: OpenJob, standalone: bool) -> list[dict[str, Any]]:
     """Every wall with its drawing, and its holes with the entry of each that was drilled. On a page
     the drawing has no style of its own.
     """
@@ -61,7 +61,7 @@ def walls_of(at: Ticket, standalone: bool) -> list[dict[str, Any]]:
     ]
 
 
-def page(at: Ticket, fault: str = "", typed: str = "") -> dict[str, Any]:
+def page(at: OpenJob, fault: str = "", typed: str = "") -> dict[str, Any]:
     """What the page and the PDF both show."""
     d, standing = at.design, at.standing
     entries = records.entries(at.visit.db, at.job)

@@ -1,11 +1,11 @@
 """Land: is every conductor made off right?"""
 
-from gumboot.web.job.opening import Ticket
+from gumboot.web.job.opening import OpenJob
 from gumboot.web.station import Station
 from gumboot.web.stations.land import cut, entry, land, log, readings, wrenches
 
 
-def progress(at: Ticket) -> str:
+def progress(at: OpenJob) -> str:
     """How many terminations are made off."""
     rows = at.design.terminations
     return f"{sum(at.stand(t).made for t in rows)}/{len(rows)}"

@@ -24,7 +24,7 @@ from gumboot.exports.labels import PAPER, labels_csv, sheets
 from gumboot.exports.materials import as_csv
 from gumboot.exports.pack import to_pdf
 from gumboot.store import records
-from gumboot.web.job.opening import Opened, Ticket, today
+from gumboot.web.job.opening import Opened, OpenJob, today
 from gumboot.web.job.saving import change
 from gumboot.web.pages.frame import drawn, render, templates, twin
 
@@ -32,7 +32,7 @@ router = APIRouter()
 POLES = {"+": "DC+", "−": "DC−"}  # a cell that starts with a sign is a formula to some
 
 
-def lots_of(at: Ticket) -> list[Lot]:
+def lots_of(at: OpenJob) -> list[Lot]:
     """The cut list of a job."""
     d = at.design
     routed = {
@@ -49,7 +49,7 @@ def lots_of(at: Ticket) -> list[Lot]:
     )
 
 
-def lot_json(at: Ticket, lot: Lot) -> dict[str, Any]:
+def lot_json(at: OpenJob, lot: Lot) -> dict[str, Any]:
     """One lot: its reels in cutting order, each piece with its ends."""
     p = lot.packed
 
@@ -113,7 +113,7 @@ def how(f: Figure) -> str:
 
 
 def page(
-    at: Ticket, typed: dict[str, str] | None = None, faults: dict[str, str] | None = None
+    at: OpenJob, typed: dict[str, str] | None = None, faults: dict[str, str] | None = None
 ) -> dict[str, Any]:
     """What the cut list shows."""
     rows = [lot_json(at, lot) for lot in lots_of(at)]
@@ -152,7 +152,7 @@ def page(
     }
 
 
-def at_end(at: Ticket, body: str) -> str:
+def at_end(at: OpenJob, body: str) -> str:
     """A body's name."""
     return next((b.label for b in at.design.bodies if b.id == body), body)
 
@@ -289,7 +289,7 @@ def prepared(request: Request, at: Opened) -> Response:
     return RedirectResponse(f"/jobs/{at.job.id}/land/cut#{visit.text('piece')[:80]}", 303)
 
 
-def labels_of(request: Request, at: Ticket) -> list[Label]:
+def labels_of(request: Request, at: OpenJob) -> list[Label]:
     """The labels in the order asked for."""
     return list_labels(
         at.design.terminations,

@@ -8,12 +8,12 @@ from typing import Any
 from gumboot.core.land.entering import Entered, Refused, day_of, entry_body
 from gumboot.store import files
 from gumboot.web.field.entry import Sent, makes
-from gumboot.web.job.opening import Ticket
+from gumboot.web.job.opening import OpenJob
 
 
 @makes("joint")  # what devices queued before terminations were called so
 @makes("termination")
-def termination(at: Ticket, s: Sent) -> tuple[str, dict[str, Any]]:
+def termination(at: OpenJob, s: Sent) -> tuple[str, dict[str, Any]]:
     """(kind, body) of an entry about a termination. Raises Refused."""
     t = at.termination(s.key)
     wrench = next((w for w in at.wrenches if w.id == s.wrench), None)

@@ -18,7 +18,7 @@ from gumboot.core.land.moves import ACTS
 from gumboot.drawings.terminal_block import block_plates
 from gumboot.web.field.receive import keep
 from gumboot.web.field.terminations import all_fixed, fixed_text, script, terminations_of, tool
-from gumboot.web.job.opening import Opened, Ticket, today
+from gumboot.web.job.opening import Opened, OpenJob, today
 from gumboot.web.job.saving import change
 from gumboot.web.pages.frame import drawn, render, twin
 
@@ -37,7 +37,7 @@ RECHECKS = {
 }
 
 
-def page(at: Ticket) -> dict[str, Any]:
+def page(at: OpenJob) -> dict[str, Any]:
     """What the page shows."""
     d = at.design
     said = terminations_of(at)
@@ -106,7 +106,7 @@ def land(request: Request, at: Opened) -> dict[str, Any]:
 
 
 def plainly(
-    at: Ticket, key: str, typed: dict[str, str] | None = None, fault: tuple[str, str] | None = None
+    at: OpenJob, key: str, typed: dict[str, str] | None = None, fault: tuple[str, str] | None = None
 ) -> dict[str, Any]:
     """One termination as a plain form, for a browser without scripts."""
     t = (
@@ -214,7 +214,7 @@ def counted(words: Any) -> list[tuple[str, int]]:
     return sorted(seen.items())
 
 
-def torques(at: Ticket) -> list[dict[str, Any]]:
+def torques(at: OpenJob) -> list[dict[str, Any]]:
     """Every torque and bit of the job, how many terminations have it, and the tool that serves it
     best.
     """

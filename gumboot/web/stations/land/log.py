@@ -22,7 +22,7 @@ from gumboot.exports.calendar import return_calendar
 from gumboot.exports.torque_log import log_csv
 from gumboot.store import records
 from gumboot.web.field.terminations import moved
-from gumboot.web.job.opening import Opened, Ticket, ticket
+from gumboot.web.job.opening import Opened, OpenJob, open_job
 from gumboot.web.pages.frame import clock, drawn, render, twin
 from gumboot.web.people.sign_in import Visiting
 
@@ -52,7 +52,7 @@ def row(e: Entry) -> dict[str, Any]:
     }
 
 
-def page(at: Ticket, request: Request, fault: str = "") -> dict[str, Any]:
+def page(at: OpenJob, request: Request, fault: str = "") -> dict[str, Any]:
     """What the page shows: a page of entries, newest first, of all or of one termination or
     person.
     """
@@ -187,7 +187,7 @@ def settle(request: Request, at: Opened) -> Response:
     return RedirectResponse(back, 303)
 
 
-def returning(at: Ticket) -> dict[str, Any]:
+def returning(at: OpenJob) -> dict[str, Any]:
     """What is due at a job, by circuit, and what drifted."""
     rows, now = due(at.design.terminations, at.stand), datetime.now(UTC)
     return {
@@ -226,7 +226,7 @@ def back_again(request: Request, at: Opened) -> dict[str, Any]:
     return {**at.head("land"), "tab": "land/return", **returning(at)}
 
 
-def event_of(request: Request, at: Ticket) -> tuple[str, str, str, str, Any]:
+def event_of(request: Request, at: OpenJob) -> tuple[str, str, str, str, Any]:
     """A job's return as the calendar wants it."""
     return (
         at.job.uid,
@@ -248,9 +248,9 @@ def calendar(request: Request, at: Opened) -> Response:
     )
 
 
-def of_crew(visit: Visiting) -> list[Ticket]:
+def of_crew(visit: Visiting) -> list[OpenJob]:
     """Every job of the crew that is not signed."""
-    opened = [ticket(job.id, visit) for job in records.jobs(visit.db)]
+    opened = [open_job(job.id, visit) for job in records.jobs(visit.db)]
     return [t for t in opened if not t.standing.signed]
 
 

@@ -23,7 +23,7 @@ from gumboot.imports.torque_csv import read_torque_csv
 from gumboot.store import records
 from gumboot.store.records import now
 from gumboot.web.field.entry import Texts
-from gumboot.web.job.opening import Opened, Ticket, today
+from gumboot.web.job.opening import Opened, OpenJob, today
 from gumboot.web.pages.frame import render, twin
 from gumboot.web.people.sign_in import uploaded
 
@@ -44,7 +44,7 @@ class Row(Texts):
 ROWS = TypeAdapter(list[Row])
 
 
-def own_uuid(at: Ticket, r: Recorded) -> str:
+def own_uuid(at: OpenJob, r: Recorded) -> str:
     """One UUID for one recorded reading, so that taking it in twice keeps it once."""
     return str(
         uuid.uuid5(
@@ -53,12 +53,12 @@ def own_uuid(at: Ticket, r: Recorded) -> str:
     )
 
 
-def open_terminations(at: Ticket) -> list[Termination]:
+def open_terminations(at: OpenJob) -> list[Termination]:
     """Terminations with a torque that have no good reading yet, in landing order."""
     return [t for t in at.design.terminations if t.torque and at.stand(t).verdict != "good"]
 
 
-def fresh(at: Ticket, readings: list[Recorded]) -> list[Recorded]:
+def fresh(at: OpenJob, readings: list[Recorded]) -> list[Recorded]:
     """Those not kept before."""
     return [r for r in readings if records.entry_of(at.visit.db, at.job, own_uuid(at, r)) is None]
 
@@ -85,7 +85,7 @@ def asked(m: Match, t: Termination | None, termination: str, fault: str) -> dict
 
 
 def page(
-    at: Ticket,
+    at: OpenJob,
     rows: list[Match] | None = None,
     source: str = "",
     fault: str = "",
@@ -272,7 +272,7 @@ def keep_all(request: Request, at: Opened) -> Response:
     return RedirectResponse(f"/jobs/{at.job.id}/land/log", 303)
 
 
-def before_turn(at: Ticket, t: Termination) -> None:
+def before_turn(at: OpenJob, t: Termination) -> None:
     """Log the states before the torque that a termination still lacks: whoever keeps the readings
     has
     said that they were done.

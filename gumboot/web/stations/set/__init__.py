@@ -1,11 +1,11 @@
 """Set: what do we key in?"""
 
-from gumboot.web.job.opening import Ticket
+from gumboot.web.job.opening import OpenJob
 from gumboot.web.station import Station
 from gumboot.web.stations.set import settings
 
 
-def progress(at: Ticket) -> str:
+def progress(at: OpenJob) -> str:
     """How many lines are the crew's own, or how many there are."""
     own = sum(s.own for s in at.design.settings)
     return f"{own} own" if own else f"{len(at.design.settings)} lines"

@@ -12,7 +12,7 @@ from fastapi.responses import Response
 from gumboot.core.basis.clock import NotATime
 from gumboot.core.basis.finding import Change
 from gumboot.core.set.settings import SLOT, Setting, parse_slot, show_slot
-from gumboot.web.job.opening import Opened, Ticket
+from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.job.saving import change
 from gumboot.web.pages.frame import render, twin
 
@@ -24,7 +24,7 @@ def shown(value: float | str) -> str:
     return value if isinstance(value, str) else f"{value:g}"
 
 
-def page(at: Ticket, typed: dict[str, str], faults: dict[str, str]) -> dict[str, Any]:
+def page(at: OpenJob, typed: dict[str, str], faults: dict[str, str]) -> dict[str, Any]:
     """The sheet, with what was typed."""
     settings = list(at.design.settings)
     return {

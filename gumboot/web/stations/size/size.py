@@ -19,7 +19,7 @@ from gumboot.exports.job_file import design_json
 from gumboot.exports.materials import materials_csv, schedule_csv
 from gumboot.exports.pack import to_pdf
 from gumboot.store import records
-from gumboot.web.job.opening import Opened, Ticket
+from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.job.saving import change, checked
 from gumboot.web.pages.frame import drawn, part, render, templates, twin
 from gumboot.web.people.sign_in import local
@@ -27,7 +27,7 @@ from gumboot.web.people.sign_in import local
 router = APIRouter()
 
 
-def working_of(at: Ticket, place: str) -> list[tuple[str, Any]]:
+def working_of(at: OpenJob, place: str) -> list[tuple[str, Any]]:
     """The figures of a place, or the one figure of a key. A circuit's torques stay with its
     terminations.
     """
@@ -58,7 +58,7 @@ def size(request: Request, at: Opened) -> dict[str, Any]:
 
 
 def _panel(
-    at: Ticket, place: str, fault: str = "", typed: str = "", chosen: str = ""
+    at: OpenJob, place: str, fault: str = "", typed: str = "", chosen: str = ""
 ) -> dict[str, Any]:
     circuit = next(
         (s for s in at.design.circuits if s.id == place or place.startswith(f"{s.id}.")), None
@@ -98,7 +98,7 @@ PAPERS = {
 SUFFIX = {"application/pdf": ".pdf", "text/csv": ".csv", "image/vnd.dxf": ".dxf"}
 
 
-def _file(at: Ticket, name: str, data: str | bytes, media: str) -> Response:
+def _file(at: OpenJob, name: str, data: str | bytes, media: str) -> Response:
     return Response(
         data,
         media_type=media,
@@ -212,7 +212,7 @@ def fit(request: Request, at: Opened) -> Response:
 
 
 def _unfit(
-    request: Request, at: Ticket, place: str, fault: str, typed: str, chosen: str
+    request: Request, at: OpenJob, place: str, fault: str, typed: str, chosen: str
 ) -> Response:
     context = {
         **at.head("size"),

@@ -17,7 +17,7 @@ from gumboot.core.plan import Plan
 from gumboot.core.size import meter_card
 from gumboot.core.size.finder import Arrangement, Face, Found, find
 from gumboot.core.size.meter_card import Weather
-from gumboot.web.job.opening import Opened, Ticket
+from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.job.saving import checked, save
 from gumboot.web.pages.frame import twin
 
@@ -93,7 +93,7 @@ def read_faces(sent: Mapping[str, str], plan: Plan) -> Asked:
     return Asked(typed, faults, faces)
 
 
-def found_for(at: Ticket, asked: Asked) -> Found | None:
+def found_for(at: OpenJob, asked: Asked) -> Found | None:
     """What the finder finds; None when there is nothing to look with."""
     inverter, module = at.design.inverter, catalogue().modules.get(at.plan.kit.module or "")
     if (
@@ -211,7 +211,7 @@ def use(request: Request, at: Opened) -> Response:
     return save(request, at, plan, f"/jobs/{at.job.id}/size")
 
 
-def card_of(at: Ticket, sent: Mapping[str, str]) -> dict[str, Any]:
+def card_of(at: OpenJob, sent: Mapping[str, str]) -> dict[str, Any]:
     """The meter card: expected voltages under the weather typed, and a verdict on every reading."""
     module = catalogue().modules.get(at.plan.kit.module or "")
     typed = {

@@ -1,11 +1,11 @@
 """Wall: where does it go?"""
 
-from gumboot.web.job.opening import Ticket
+from gumboot.web.job.opening import OpenJob
 from gumboot.web.station import Station
 from gumboot.web.stations.wall import describe, drill, wall
 
 
-def progress(at: Ticket) -> str:
+def progress(at: OpenJob) -> str:
     """How many boxes have a place."""
     d = at.design
     if not d.walls:

@@ -17,7 +17,7 @@ from gumboot.core.plan import NeighbourKind, Plan, Wall
 from gumboot.drawings.wall import draw_wall
 from gumboot.store import records
 from gumboot.web.job import saving
-from gumboot.web.job.opening import Opened, Ticket, designed
+from gumboot.web.job.opening import Opened, OpenJob, designed
 from gumboot.web.pages.form import Field, convert, read, show, typed_of, words
 from gumboot.web.pages.frame import drawn, render, twin
 from gumboot.web.stations.wall.wall import own_first, wall_of
@@ -234,7 +234,7 @@ def typed_for(plan: Plan, index: int, counts: dict[str, int]) -> dict[str, str]:
 
 
 def page(
-    at: Ticket,
+    at: OpenJob,
     plan: Plan,
     index: int,
     typed: dict[str, str],
@@ -342,7 +342,7 @@ def save(request: Request, at: Opened) -> Response:
 
 def _save(
     request: Request,
-    at: Ticket,
+    at: OpenJob,
     plan: Plan,
     index: int,
     typed: dict[str, str],

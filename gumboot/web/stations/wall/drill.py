@@ -23,7 +23,7 @@ from gumboot.exports.pack import CAUTIONS, to_pdf
 from gumboot.store import files
 from gumboot.web.field.entry import Sent, makes
 from gumboot.web.field.terminations import script, terminations_of
-from gumboot.web.job.opening import Opened, Ticket
+from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.job.saving import change
 from gumboot.web.pages.frame import drawn, templates, twin
 from gumboot.web.stations.wall.wall import own_first, wall_of
@@ -32,7 +32,7 @@ router = APIRouter()
 FARTHEST_MM = 200.0  # an offset beyond this is another place, not an offset
 
 
-def on_wall(at: Ticket, letter: str) -> OnWall | None:
+def on_wall(at: OpenJob, letter: str) -> OnWall | None:
     """A wall as designed; the first when it is not said."""
     index = wall_of(at, letter)
     return at.design.walls[index] if index is not None and index < len(at.design.walls) else None
@@ -51,7 +51,7 @@ def drill(request: Request, at: Opened) -> dict[str, Any] | Response:
     return page(at, w)
 
 
-def page(at: Ticket, w: OnWall) -> dict[str, Any]:
+def page(at: OpenJob, w: OnWall) -> dict[str, Any]:
     """What the page shows."""
     rows, done, s = drill_sheet(w), at.standing.drilled, scale_of(w)
     by = {p.box.id: p for p in w.scene.placed}
@@ -149,7 +149,7 @@ def draw_near(w: OnWall) -> str:
     return draw_wall(w).replace("</svg>", f"{ring}</svg>").replace('id="layer-', 'data-layer="')
 
 
-def offset(text: str, at: Ticket, field: str) -> float:
+def offset(text: str, at: OpenJob, field: str) -> float:
     """A typed offset in mm; nothing is 0. Raises Refused."""
     try:
         value = parse_place(text, at.plan.units) if text.strip() else 0.0
@@ -165,7 +165,7 @@ def offset(text: str, at: Ticket, field: str) -> float:
 
 
 def drill_body(
-    at: Ticket, wall: str, hole: str, right: str, up: str, note: str, digest: str
+    at: OpenJob, wall: str, hole: str, right: str, up: str, note: str, digest: str
 ) -> dict[str, Any]:
     """The log entry of a hole that was drilled, where it came to be. Raises Refused."""
     w = on_wall(at, wall)
@@ -190,7 +190,7 @@ def drill_body(
 
 
 @makes("hole")
-def hole(at: Ticket, s: Sent) -> tuple[str, dict[str, Any]]:
+def hole(at: OpenJob, s: Sent) -> tuple[str, dict[str, Any]]:
     """(kind, body) of a hole that was drilled. Raises Refused."""
     return "drill", drill_body(at, s.wall, s.key, s.right, s.up, s.note, s.digest)
 
@@ -219,7 +219,7 @@ def take_in(request: Request, at: Opened) -> Response:
     )
 
 
-def _file(at: Ticket, name: str, data: str | bytes, media: str, suffix: str) -> Response:
+def _file(at: OpenJob, name: str, data: str | bytes, media: str, suffix: str) -> Response:
     return Response(
         data,
         media_type=media,
@@ -249,7 +249,7 @@ def dxf(at: Opened, letter: str) -> Response:
     )
 
 
-def paper_of(request: Request, at: Ticket) -> str:
+def paper_of(request: Request, at: OpenJob) -> str:
     """?paper=a4 or letter; the crew's own when it is not said."""
     asked = request.query_params.get("paper", "")
     return asked if asked in PAPERS else "letter" if at.plan.units == "us" else "a4"

@@ -27,14 +27,14 @@ from gumboot.core.wall.rules import first_free
 from gumboot.drawings.wall import draw_wall, holes, scale_of, ways, zones
 from gumboot.store import records
 from gumboot.web.job import saving
-from gumboot.web.job.opening import Opened, Ticket, designed
+from gumboot.web.job.opening import Opened, OpenJob, designed
 from gumboot.web.pages.frame import drawn, render, twin
 from gumboot.web.stations.size.size import working_of
 
 router = APIRouter()
 
 
-def wall_of(at: Ticket, letter: str) -> int | None:
+def wall_of(at: OpenJob, letter: str) -> int | None:
     """The index of a wall by its letter; the first when it is not said; None where there is
     none.
     """
@@ -78,7 +78,7 @@ def wall(request: Request, at: Opened) -> dict[str, Any] | Response:
 
 
 def page(
-    at: Ticket,
+    at: OpenJob,
     index: int,
     plan: Plan,
     faults: dict[str, str],
@@ -278,7 +278,7 @@ def changes(before: Design, after: Design) -> list[dict[str, Any]]:
     return out
 
 
-def places_in(at: Ticket, index: int) -> tuple[dict[str, Spot], dict[str, str], dict[str, str]]:
+def places_in(at: OpenJob, index: int) -> tuple[dict[str, Spot], dict[str, str], dict[str, str]]:
     """(places as typed, message by field, the typed texts). A box whose fields are empty has no
     place.
     """
@@ -377,7 +377,7 @@ def save(request: Request, at: Opened) -> Response:
 
 def _lost(
     request: Request,
-    at: Ticket,
+    at: OpenJob,
     plan: Plan,
     index: int,
     placed: dict[str, Spot],
@@ -424,7 +424,7 @@ def _lost(
 
 
 def _arranged(
-    request: Request, at: Ticket, plan: Plan, index: int, version: int, more: str
+    request: Request, at: OpenJob, plan: Plan, index: int, version: int, more: str
 ) -> Response:
     """Layouts proposed; `take:{json}` puts one into the form, unsaved."""
     if more.startswith("take:"):
@@ -545,7 +545,7 @@ def attempt(request: Request, at: Opened) -> Response:
     )
 
 
-def _said(c: dict[str, Any], at: Ticket) -> str:
+def _said(c: dict[str, Any], at: OpenJob) -> str:
     a, b = c["length_m"]
     out = (
         f"{c['name']}: {show_length(a, at.plan.units)} becomes {show_length(b, at.plan.units)},"
