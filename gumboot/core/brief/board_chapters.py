@@ -50,7 +50,7 @@ def _board_figures(board: Board | None) -> Iterator[tuple[str, Figure]]:
 BOARD: Chapter[Board | None] = Chapter(
     "board",
     _board,
-    reads=("loads", "backup", "kit", "site", "supply", "code", "settings", "energy", "units"),
+    reads=("loads", "backup", "kit", "site", "supply", "code", "energy", "units"),
     needs=(BANK,),
     requires=(KIT, CONDUCTORS),
     findings=_board_found,

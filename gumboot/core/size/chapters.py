@@ -302,6 +302,7 @@ RACEWAYS: Chapter[tuple[tuple[Raceway, ...], Found]] = Chapter(
     requires=(SIZED,),
     findings=lambda made, d: made[1],
     figures=_raceway_figures,
+    settles=True,
 )
 
 
