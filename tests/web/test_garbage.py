@@ -118,6 +118,12 @@ def test_questions_of_any_kind(app, supervisor, job_id, sent):
             assert answer.status_code < 500, (path, asked)
 
 
+def test_a_question_with_a_nul_is_answered(supervisor, job_id):
+    """PostgreSQL keeps no NUL in a text (its manual, 8.3)."""
+    answer = supervisor.get(f"/jobs/{job_id}/land/log?termination=%00&who=a%00b")
+    assert answer.status_code == 200
+
+
 texts = st.sampled_from(
     [
         "",
