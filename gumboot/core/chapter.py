@@ -77,7 +77,7 @@ class Made(Generic[T]):
 
 @dataclass(eq=False)
 class Draft:
-    """A design being made: the plan, the shelf, the chapters so far; and one made before."""
+    """A design being made: the plan, the shelf, the chapters done; and one made before."""
 
     plan: Plan
     catalogue: Catalogue
