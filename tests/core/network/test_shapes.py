@@ -62,12 +62,28 @@ def test_a_tap_is_spliced_where_only_the_utility_makes_it_dead(name):
     line_side = [t for t in d.terminations if t.key.startswith("tap.L")]
     assert all("only the utility can cut it off" in t.live[0] for t in line_side)
     tap = circuits(name)["tap"]
-    assert (tap.size, tap.egc.value) in {("6", "8"), ("1", "6")}
+    area = {"1": "6", "1/0": "6", "2/0": "4", "3/0": "4"}
+    assert tap.egc.value == area[tap.size]
+
+
+def test_a_tap_before_a_whole_house_carries_the_house():
+    """A house behind a 150 A main, not the 50 A of its one inverter: 150 A, 1/0 AWG copper at 75 °C
+    (NEC 2023 Table 310.16, from memory).
+    """
+    tap = circuits("a tap at the meter")["tap"]
+    assert (tap.protection.value, tap.size) == (150, "1/0")
 
 
 def test_a_tap_is_never_smaller_than_the_code_lets_it_be():
     """NEC 705.11: not smaller than 6 AWG copper (from memory). 3.8 kW at 240 V ask for 20 A."""
-    plan = Plan.model_validate(SHAPES["a tap at the meter"])
+    plan = Plan.model_validate(
+        other(
+            SHAPES["a tap beside the house's panel"],
+            kit__inverters=1,
+            backup__loads="nothing",
+            fitted={},
+        )
+    )
     big = BOOK.inverters[plan.kit.inverter]
     small = big.model_copy(update={"power_w": 3800, "pass_through_a": None})
     book = copy(BOOK)
