@@ -221,7 +221,7 @@ def _tap(b: Builder, hub: str) -> None:
     one = port_current(b.inverter)
     name = "Continuous current, all inverters"
     total = solve("I_all", "A", name, "n_inv * I", units, one, source="sum")
-    total, named = _through_tap(b, total, behind)
+    total, named = _through_tap(b, total)
     device = b.device("tap", named or 1.25 * total.n)
     terminals = device.terminals if device else ()
     if behind:  # nothing but the meter stands before it
@@ -255,19 +255,13 @@ def _tap(b: Builder, hub: str) -> None:
     )
 
 
-def _through_tap(b: Builder, units: Figure, behind: bool) -> tuple[Figure, float | None]:
+def _through_tap(b: Builder, units: Figure) -> tuple[Figure, float | None]:
     """(continuous current, rating of its device in A) of a tap: what the units carry, or what is
-    backed up and draws through it while the grid is there, whichever is more. A whole house whose
-    feeder is not known draws what its main lets it.
+    backed up and draws through it while the grid is there, whichever is more.
     """
-    plan = b.plan
-    if not has_changeover(b):
-        return units, None
-    if plan.backup.board_a is None and behind and plan.supply.main_breaker_a:
-        backup = plan.backup.model_copy(update={"board_a": plan.supply.main_breaker_a})
-        plan = plan.model_copy(update={"backup": backup})
-    board, rating = board_current(plan, units)
-    return (board, rating.n) if rating and board.n > units.n else (units, None)
+    board, rating = board_current(b.plan, units)
+    more = has_changeover(b) and rating is not None and board.n > units.n
+    return (board, rating.n) if more and rating else (units, None)
 
 
 def main_name(b: Builder) -> str:

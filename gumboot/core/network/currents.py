@@ -79,12 +79,14 @@ def source_current(
 
 def board_current(plan: Plan, fallback: Figure) -> tuple[Figure, Figure | None]:
     """(continuous current, rating) in A of the feeder to the backed-up loads: the board's rating as
-    planned, else what the inverters carry.
+    planned; of a whole house else what its main lets it; else what the inverters carry.
     """
-    rating = plan.backup.board_a
+    rating, name = plan.backup.board_a, "Rating of the feeder to the loads"
+    if rating is None and plan.backup.loads == "whole house":
+        rating, name = plan.supply.main_breaker_a, "Main breaker, which lets the house draw as much"
     if rating is None:
         return fallback, None
-    board = given("I_board", rating, "A", "Rating of the feeder to the loads", "brief")
+    board = given("I_board", rating, "A", name, "brief")
     if plan.code == "iec-60364":
         return solve(
             "I",
