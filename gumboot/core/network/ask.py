@@ -97,10 +97,10 @@ def isolate(network: Network, body: str) -> Isolation:
     of, sources = network.islands.of, network.islands.sources
     mine = {n.id: of[n.id] for n in network.of_body.get(body, ())}
     fixed = {i: s for s, islands in sources for i in islands if i in mine.values()}
-    cut = least_cut(network, {i for i in mine.values() if i not in fixed}, body)
+    cut = can_be_open(network, {i for i in mine.values() if i not in fixed}, body)
     opened = _with_earlier(network, cut)
     for i, source in fixed.items():
-        cut = least_cut(network, {i}, body, opened, source)
+        cut = can_be_open(network, {i}, body, opened, source)
         opened = _with_earlier(network, [*opened, *cut])
     numbers = {s.id for s in opened}
     shut = frozenset(k for k, s in enumerate(network.islands.switches) if s.id in numbers)
@@ -155,15 +155,44 @@ def _in_order(switches: Iterable[Switch]) -> tuple[Switch, ...]:
     return tuple(sorted(switches, key=lambda s: (OPENING[s.works], not s.breaks_load)))
 
 
+def can_be_open(
+    network: Network,
+    wanted: set[int],
+    body: str,
+    opened: Iterable[Switch] = (),
+    but: Source | None = None,
+) -> tuple[Switch, ...]:
+    """The least cut that hands can make: a changeover stands on one of its sides, so that only the
+    other is open.
+    """
+    before = list(opened)
+    cut = least_cut(network, wanted, body, before, but)
+    both = _both_sides([*before, *cut])
+    if not both:
+        return cut
+    kept = [s.id for s in both if s not in before]
+    return min(
+        (least_cut(network, wanted, body, before, but, frozenset((k,))) for k in kept), key=len
+    )
+
+
+def _both_sides(cut: list[Switch]) -> list[Switch]:
+    """The throws of one changeover, where a cut opens more than one of them."""
+    throws = [s for s in cut if s.kind == "throw"]
+    return [s for s in throws if sum(t.interlock == s.interlock for t in throws) > 1]
+
+
 def least_cut(
     network: Network,
     wanted: set[int],
     body: str = "",
     opened: Iterable[Switch] = (),
     but: Source | None = None,
+    closed: Open = NOTHING_OPEN,
 ) -> tuple[Switch, ...]:
     """The least switches to open, beside those already open, so that no source (but one) reaches
-    the wanted islands; those of `body` count as many. Of two least sets the one nearer the place.
+    the wanted islands; those of `body` count as many, and so do those that should stay `closed`. Of
+    two least sets the one nearer the place.
 
     Ford and Fulkerson by shortest augmenting ways over the islands of the network.
     """
@@ -171,7 +200,10 @@ def least_cut(
         return ()
     islands = network.islands
     gone = {s.id for s in opened}
-    room = [0 if s.id in gone else INSIDE if s.body == body else OUTSIDE for s in islands.switches]
+    room = [
+        0 if s.id in gone else INSIDE if s.body == body or s.id in closed else OUTSIDE
+        for s in islands.switches
+    ]
     flow = [0] * len(room)  # from the lower island of a switch to the higher
     starts = {i for s, at in islands.sources if s is not but for i in at} - wanted
     while way := _augmenting(islands, starts, wanted, room, flow):

@@ -135,15 +135,22 @@ def shutdown_steps(network: Network, inverter: Inverter) -> tuple[ShutdownStep, 
     """How this job goes down: in its maker's order where the sheet gives one, else load before
     alternating side, sun, unit and battery; each step names switches that the job has.
 
-    The utility's main is left: it takes the house from the grid, and is opened for work there.
+    The utility's main is left: it takes the house from the grid, and is opened for work there;
+    unless nothing else parts a unit from the grid.
     """
-    order = [*inverter.shutdown, *(k for k in SCHOOL if k not in inverter.shutdown)]
+    bare = {
+        s.id
+        for unit in network.sources
+        if unit.kind == "inverter" and not any(_of_unit(s, unit) for s in network.switches)
+        for s in frontier(network, unit)
+        if s.kind != "throw"
+    }
     steps: list[ShutdownStep] = []
-    for kind in order:
+    for kind in _order(inverter):
         if kind == "unit":
             steps += _unit(network, inverter)
             continue
-        rows = [s for s in network.switches if _opened(s, kind)]
+        rows = [s for s in network.switches if _opened(s, kind, bare)]
         rows.sort(key=lambda s: not s.breaks_load)  # a fuse is drawn when no current flows
         if rows:
             names = by_place(rows)
@@ -173,7 +180,7 @@ def by_place(switches: Sequence[Switch]) -> str:
     said = []
     for names_, at in alike.items():
         what = together(names_)
-        own = all(n.startswith(("own", "PV switch", "fuse")) for n in names_)
+        own = all(n.startswith(("own", "PV switch", "fuse ")) for n in names_)
         where = f" {'of' if own else 'at'} {listed([the(x) for x in at])}" if at != [""] else ""
         more = {"breaker": "s", "switch": "es"}.get(what.rpartition(" ")[2], "")
         many = more if own and len(at) > 1 else ""
@@ -190,15 +197,33 @@ def _has(network: Network, kind: str) -> bool:
     return any(s.kind == kind for s in network.sources)
 
 
-def _opened(s: Switch, kind: str) -> bool:
+def _order(inverter: Inverter) -> list[str]:
+    """The kinds of step in the maker's order; what his sheet leaves out comes before what it goes
+    before at school.
+    """
+    order: list[str] = list(inverter.shutdown or SCHOOL)
+    for n, kind in enumerate(SCHOOL):
+        if kind not in order:
+            later = [i for i, k in enumerate(order) if k in SCHOOL[n + 1 :]]
+            order.insert(min(later, default=len(order)), kind)
+    return order
+
+
+def _of_unit(s: Switch, unit: Source) -> bool:
+    """Whether a switch is the one on the grid side of a unit."""
+    return s.by_hand and s.protects == f"grid-{unit.id.removeprefix('inverter-')}"
+
+
+def _opened(s: Switch, kind: str, bare: set[str]) -> bool:
     """Whether a step opens a switch: one that a hand opens, or a fuse drawn last; of the grid and
-    the backup side those of the units themselves. A changeover goes to the grid by itself.
+    the backup side those of the units themselves, and of units without one the next (`bare`). A
+    changeover goes to the grid by itself.
     """
     if s.works != kind or not s.by_hand or s.kind in ("throw", "plug"):
         return False
     if kind in ("grid", "backup"):
         side, _, unit = s.protects.rpartition("-")
-        return side in ("grid", "backup") and unit.isdigit()
+        return s.id in bare or (side in ("grid", "backup") and unit.isdigit())
     return True
 
 
