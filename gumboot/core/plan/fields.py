@@ -73,20 +73,7 @@ Method = Literal[
     "raceway", "raceway-on-roof", "free-air", "A1", "A2", "B1", "B2", "C", "D1", "D2", "E", "F"
 ]
 Size = Annotated[str, StringConstraints(pattern=r"^(\d{1,4}|[1-4]/0|\d{1,3}(\.\d)? mm²)$")]
-FAMILIES: tuple[Family, ...] = (
-    "pack",
-    "battery",
-    "grid",
-    "grid-feeder",
-    "backup",
-    "backup-feeder",
-    "changeover",
-    "loads",
-    "generator",
-    "existing-pv",
-    "tap",
-    "port-use",
-)
+FAMILIES: tuple[Family, ...] = tuple(f for f in get_args(Family) if f != "pv")
 Landing = Literal["maker", "battery first", "battery last", "unit by unit"]
 
 

@@ -45,7 +45,7 @@
       const f = document.getElementById(name), says = fault(typed[name] || "");
       f.toggleAttribute("aria-invalid", !!says);
       f.parentElement.querySelector(".fault")?.remove();
-      if (says) { const d = document.createElement("div"); d.className = "fault"; d.id = `${name}-fault`; d.textContent = says; f.setAttribute("aria-invalid", "true"); f.setAttribute("aria-describedby", d.id); f.after(d); f.closest("details").open = true; f.focus(); return; }
+      if (says) { const d = document.createElement("div"); d.className = "fault"; d.id = `${name}-fault`; d.textContent = says; f.setAttribute("aria-invalid", "true"); f.setAttribute("aria-describedby", d.id); f.after(d); f.closest("details").open = true; f.focus({ preventScroll: true }); d.scrollIntoView({ block: "center" }); return; }
     }
     await Field.add({ kind: "hole", key: here.id, label: `hole ${here.number}, ${here.label}`, wall: walk.dataset.wall, right: typed.right || "", up: typed.up || "", note: typed.note || "" }, photo);
     waiting = await queued();
