@@ -5,10 +5,10 @@ switch.
 from __future__ import annotations
 
 from gumboot.core.basis.figure import given
-from gumboot.core.network.ac import LIGHT
 from gumboot.core.network.builder import Builder
 from gumboot.core.network.circuit import DC, end
 from gumboot.core.network.element import Source
+from gumboot.core.network.others import LIGHT
 from gumboot.core.size.strings import tracker_of
 
 

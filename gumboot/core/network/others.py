@@ -1,0 +1,261 @@
+"""Sources beside the units: PV inverters that were there before, a generator, and what a generator
+port serves instead of one.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from gumboot.core.basis.figure import given, solve
+from gumboot.core.basis.words import inside
+from gumboot.core.kit.terminal import Conductor, Terminal
+from gumboot.core.network.builder import Builder, on_line
+from gumboot.core.network.circuit import end
+from gumboot.core.network.currents import (
+    line_voltage,
+    source_current,
+)
+from gumboot.core.network.element import Load, Source, Work
+from gumboot.core.network.service import main_end, main_switch
+from gumboot.core.network.shape import conductors_of, line_of, loads_name, on_grid
+from gumboot.core.plan import ExistingPv
+
+LIGHT = "modules are live in light"
+
+
+def existing_pv(b: Builder, n: int, pv: ExistingPv) -> None:
+    """A PV inverter that was there before, to the backed-up loads or to the main panel."""
+    id, mark = ("pv-inverter", "") if n == 1 else (f"pv-inverter-{n}", f" {n}")
+    circuit = "existing-pv" if n == 1 else f"existing-pv-{n}"
+    array = "array-existing" if n == 1 else f"array-existing-{n}"
+    label = f"PV inverter{mark}"
+    b.body(id, "pv-inverter", label, f"{pv.power_w / 1000:g} kW", "existing")
+    b.body(array, "array", f"Array{mark}", "existing")
+    lines = _pv_lines(b, pv)
+    poles = tuple(c for c in lines if c != "PE")
+    b.node(id, id, "ac", bar=True)
+    b.node(f"{id}/AC", id, "ac")
+    b.open_by(f"{id}/relay", "contactor", "own relay", id, id, f"{id}/AC", "pv inverter", poles)
+    b.node(f"{id}/PV", id, "pv")
+    b.open_by(f"{id}/PV switch", "isolator", "PV switch", id, id, f"{id}/PV", "pv", ("+", "−"))
+    b.existing(f"pv-existing{mark.strip()}", f"{id}/PV", b.node(array, array, "pv"))
+    b.sources.append(Source(id, "pv inverter", label, id, (f"{id}/AC",)))
+    b.sources.append(
+        Source(array, "string", f"Array of {inside(label)}", array, (array,), never_dead=LIGHT)
+    )
+    current = source_current(
+        pv.power_w,
+        "Power of the PV inverter",
+        "P_pv",
+        len(poles) - 1 if len(poles) > 2 or b.supply.startswith("three") else 1,
+        b.supply,
+        b.inverter,
+    )
+    backed = "loads-panel" in b.bodies and (pv.side == "backup side" or not on_grid(b))
+    amps, port = 1.25 * current.n, f"PV breaker{mark}"
+    line = pv.line if pv.line != "all" and b.supply.startswith("three") else ""
+    works: Work = "pv inverter"
+    if not backed and not on_grid(b):
+        return  # off grid without an output there is nothing it could land on
+    if b.run(circuit, "existing-pv"):
+        box = (
+            b.box("loads-panel", loads_name(b), "panel", port, amps, "ac-breaker", works, line)
+            if backed
+            else main_end(b, port, amps, works, line)
+        )
+        inlet = b.device("inlet", amps)
+        terminals = on_line_of(inlet.terminals if inlet else (), line)
+        b.add(
+            circuit,
+            "existing-pv",
+            f"{box.label} to {label}",
+            box,
+            end(id, label, "AC", terminals, node=f"{id}/AC", missing=inlet is None),
+            lines,
+            current,
+            line_voltage(b.supply, b.inverter),
+            "breaker",
+            800,
+            upstream=("loads", "changeover") if backed else (),
+        )
+        return
+    if backed:
+        at = b.node(f"loads-panel/{port}", "loads-panel", "ac")
+        b.open_by(
+            f"loads-panel/{port}",
+            "breaker",
+            port,
+            "loads-panel",
+            "loads-panel",
+            at,
+            works,
+            b.poles(lines),
+        )
+    else:
+        at = main_switch(b, port, works)
+    b.existing(circuit, at, f"{id}/AC")
+
+
+def _pv_lines(b: Builder, pv: ExistingPv) -> tuple[Conductor, ...]:
+    """The conductors of a PV inverter: its one line on a three-phase house, else the supply's."""
+    if pv.line != "all" and b.supply.startswith("three"):
+        return (pv.line, "N", "PE")
+    return b.ac
+
+
+def on_line_of(terminals: tuple[Terminal, ...], line: str) -> tuple[Terminal, ...]:
+    """Terminals of a three-phase box, on one line only where the device has one."""
+    return (
+        on_line(terminals, line) if not any(t.conductor == line for t in terminals) else terminals
+    )
+
+
+def fed_unit(b: Builder) -> int:
+    """The inverter a generator lands on: the first; with a bypass the last, which stands nearest
+    the loads.
+    """
+    generator = b.plan.kit.generator
+    bypass = generator is not None and generator.lands == "inverter with bypass"
+    return b.plan.kit.inverters if bypass else 1
+
+
+def lay_generator(b: Builder) -> None:
+    """Generator inlet to the inverter, to the loads panel, or to both."""
+    generator = b.plan.kit.generator
+    if generator is None:
+        return
+    lines = 3 if "L3" in b.ac else 1
+    whole = source_current(
+        generator.power_w, "Generator power", "P_gen", lines, b.supply, b.inverter
+    )
+    whole = whole.called("Generator's full current")
+    port = b.inverter.generator or (b.inverter.grid if not on_grid(b) else None)
+    if b.plan.kit.port_use and b.inverter.generator:
+        port = None  # the port serves something else
+    to_panel = generator.lands != "inverter" and "loads-panel" in b.bodies
+    to_unit = generator.lands != "loads panel" and port is not None
+    if not (to_panel or to_unit):
+        return
+    b.body("generator", "generator", "Generator", f"{generator.power_w / 1000:g} kW")
+    source, out = b.node("generator", "generator", "ac"), b.node("generator/out", "generator", "ac")
+    b.open_by(
+        "generator/own",
+        "own breaker",
+        "own breaker",
+        "generator",
+        source,
+        out,
+        "generator",
+        b.poles(),
+    )
+    b.sources.append(
+        Source("generator", "generator", "Generator", "generator", (source,), (source,))
+    )
+    if to_unit and port is not None:
+        inlet = b.box(
+            "generator",
+            "Generator inlet",
+            "inlet",
+            "to inverter",
+            1.25 * whole.n,
+            hub="generator/out",
+        )
+        name = "GEN" if b.inverter.generator else "AC IN"
+        at = f"inverter-{fed_unit(b)}/{'GEN' if b.inverter.generator else 'GRID'}"
+        unit = b.unit(fed_unit(b), name, port.terminals, at, line_of(b, fed_unit(b)))
+        most = given("I_in", port.i_max_a, "A", "What the port takes", "inverter sheet")
+        current = solve(
+            "I_gen",
+            "A",
+            "Current from the generator",
+            "min(I, I_in)",
+            whole,
+            most,
+            source="inverter sheet",
+        )
+        b.add(
+            "generator",
+            "generator",
+            f"Generator inlet to {inside(unit.label)}",
+            inlet,
+            unit,
+            conductors_of(b, fed_unit(b)),
+            current,
+            line_voltage(b.supply, b.inverter),
+            port.protection,
+            port.protection_max_a,
+            named_a=port.protection_named_a,
+        )
+    if to_panel:
+        inlet = b.box(
+            "generator", "Generator inlet", "inlet", "to panel", 1.25 * whole.n, hub="generator/out"
+        )
+        board = b.box(
+            "loads-panel",
+            loads_name(b),
+            "panel",
+            "back-feed breaker",
+            1.25 * whole.n,
+            "ac-breaker",
+            "generator",
+        )
+        b.add(
+            "generator-bypass",
+            "generator",
+            f"Generator inlet to {inside(loads_name(b))}",
+            inlet,
+            board,
+            b.ac,
+            whole,
+            line_voltage(b.supply, b.inverter),
+            "breaker",
+            800,
+        )
+        if generator.interlock:
+            for s in ("loads-panel/main", "loads-panel/back-feed breaker"):
+                b.switches[s] = replace(b.switches[s], interlock="loads panel")
+
+
+def lay_port_use(b: Builder) -> None:
+    """A generator port that serves a load the unit manages, or a PV inverter."""
+    use = b.plan.kit.port_use
+    if use is None or b.inverter.generator is None:
+        return
+    name = "Managed load" if use.use == "managed load" else "PV inverter on the port"
+    node = b.node("port-use", "port-use", "ac", bar=True)
+    b.body("port-use", "port-use", name, f"{use.power_w / 1000:g} kW")
+    lines = 3 if len(b.inverter.lines) == 3 else 1
+    current = source_current(use.power_w, name, "P_use", lines, b.inverter.supply, b.inverter)
+    if use.use == "managed load":
+        b.loads.append(Load("managed", "the managed load", node))
+    else:
+        b.sources.append(Source("port-use", "pv inverter", name, "port-use", (node,)))
+    port = b.inverter.generator
+    unit = b.unit(1, "GEN", port.terminals, "inverter-1/GEN", line_of(b, 1))
+    device = b.device("inlet", 1.25 * current.n)
+    terminals = on_line_of(device.terminals if device else (), line_of(b, 1))
+    far = end("port-use", name, "AC", terminals, node="port-use/AC", missing=device is None)
+    b.node("port-use/AC", "port-use", "ac")
+    b.open_by(
+        "port-use/isolator",
+        "isolator",
+        "isolator",
+        "port-use",
+        node,
+        "port-use/AC",
+        "loads" if use.use == "managed load" else "pv inverter",
+        b.poles(conductors_of(b, 1)),
+    )
+    b.add(
+        "port-use",
+        "port-use",
+        f"Inverter to {inside(name)}",
+        unit,
+        far,
+        conductors_of(b, 1),
+        current,
+        line_voltage(b.inverter.supply, b.inverter),
+        port.protection,
+        port.protection_max_a,
+        named_a=port.protection_named_a,
+    )
