@@ -2,7 +2,6 @@
 
 import json
 import re
-from pathlib import Path
 
 import pytest
 from fastapi import APIRouter
@@ -120,8 +119,12 @@ def test_the_pages_of_every_station_open(supervisor, new_job, heron):
             assert supervisor.get(f"/jobs/{job}/{path}").status_code == 200, path
 
 
-def test_static_files_are_named_by_the_version_they_have():
-    assert Path(PACKAGE / "web/static/worker.js").exists()
+def test_static_files_are_asked_for_by_version():
+    """Else a browser keeps the script of yesterday for the page of today."""
+    pages = "".join(p.read_text() for p in (PACKAGE / "web").rglob("*.html"))
+    asked = re.findall(r'(?:src|href)="(/static/[^"]+\.(?:js|css)[^"]*)"', pages)
+    assert len(asked) > 8
+    assert [x for x in asked if "?v={{ version }}" not in x] == []
 
 
 def test_pages_use_the_words_of_the_glossary():

@@ -9,6 +9,7 @@ alone    pack ══ BAT                                     a pack, a stack, ri
 from __future__ import annotations
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
+from gumboot.core.basis.finding import Change, Cure, check
 from gumboot.core.kit.terminal import FactoryTermination
 from gumboot.core.network.builder import Builder
 from gumboot.core.network.circuit import DC, End, end
@@ -283,6 +284,7 @@ def _chain(b: Builder, unit: int, first: int, packs: int) -> None:
         node=f"pack-{first}/posts",
     )
     own = given("I_n", _together(b, packs), "A", f"The own breakers of {packs} packs", "pack sheet")
+    _unfused(b, first, packs, own)
     to = "inverter" if b.plan.kit.inverters == 1 else f"inverter {unit}"
     b.add(
         f"battery-{unit}",
@@ -297,6 +299,27 @@ def _chain(b: Builder, unit: int, first: int, packs: int) -> None:
         max(own.n, port.protection_max_a),
         own=own,
     )
+
+
+def _unfused(b: Builder, first: int, packs: int, lead: Figure) -> None:
+    """Say that breakers side by side let through more than the lead they protect is sized for."""
+    pack = b.pack
+    assert pack is not None and pack.breaker_a  # noqa: S101 - the caller looked
+    n = given("n", packs, "", "Packs in the chain", "plan")
+    one = given("I_own", pack.breaker_a, "A", "The own breaker of one", "pack sheet")
+    passed = solve("I_let", "A", "What they let through", "n * I_own", n, one, source="sum")
+    if passed.n <= lead.n:
+        return
+    key = f"chain.{first}"
+    says = (
+        f"The own breakers of {packs} packs let {passed.text} into the lead of pack {first}, which"
+        f" is sized to be protected at {lead.text}."
+    )
+    book = "NEC 2023 240.4, 240.8" if b.plan.code == "nec-2023" else "IEC 60364-4-43 433.1, 433.4"
+    fuse = Cure(f"Fuse it at pack {first}, or have the maker's word that the lead may go so")
+    bus = Cure("Bring the packs to a bus", (Change("/kit/hookup", "bus"),))
+    found = check(key, f"pack-{first}", says, book, fuse, bus, figures=(passed, lead))
+    b.found.setdefault(key, found)
 
 
 def _together(b: Builder, packs: int) -> float:

@@ -128,6 +128,19 @@ def test_a_changeover_is_never_open_on_both_sides(d):
         assert len(throws) < 2, b.label
 
 
+def test_breakers_side_by_side_are_said_where_their_lead_is_thinner():
+    """Three packs of 250 A let 750 A through (arithmetic); NEC 240.8 knows no breakers in parallel.
+    On a bus the lead has a fuse, and nothing is said.
+    """
+    says = {
+        name: [f.says for f in DESIGNS[name].findings if f.key.startswith("chain.")]
+        for name in ("packs in a chain to the unit", "a chain onto a bus")
+    }
+    assert len(says["packs in a chain to the unit"]) == 1
+    assert "750 A" in says["packs in a chain to the unit"][0]
+    assert says["a chain onto a bus"] == []
+
+
 def test_what_a_maker_leaves_out_comes_where_school_has_it():
     """The sheet of the three-phase unit says nothing of a generator: it stops before the sun."""
     assert "generator" not in BOOK.inverters["marram-t10"].shutdown
