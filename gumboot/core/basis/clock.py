@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Sequence
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -96,20 +97,25 @@ def _short(minutes: int) -> str:
 
 
 def covered(spans: Sequence[Span]) -> NDArray[np.bool_]:
-    """Which minutes of the day the spans cover: shape (1440,). No span at all means the whole day.
+    """Which minutes of the day the spans cover: shape (1440,), not to be written to. No span at
+    all means the whole day.
 
     >>> int(covered([(1320, 360)]).sum())
     480
     """
-    if not spans:
-        return np.ones(DAY, bool)
-    day = np.zeros(DAY, bool)
+    return _covered(tuple(spans))
+
+
+@lru_cache(maxsize=256)
+def _covered(spans: tuple[Span, ...]) -> NDArray[np.bool_]:
+    day = np.full(DAY, not spans)
     for start, end in spans:
         if end > start:
             day[start:end] = True
         else:
             day[start:] = True
             day[:end] = True
+    day.setflags(write=False)
     return day
 
 

@@ -1,4 +1,4 @@
-"""A figure: a number that can show how it was come by.
+"""A figure: a number that can show how it was worked out.
 
 Every number Gumboot prints is a `Figure`. There are four ways to get one, and no fifth:
 
@@ -15,9 +15,9 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
 from functools import lru_cache
 from types import CodeType
+from typing import NamedTuple
 
 MEMORY = "from memory: check your edition"
 COMMON_PRACTICE = "common practice"
@@ -32,9 +32,9 @@ FUNCTIONS: dict[str, Callable[..., float]] = {
 _NAME = re.compile(r"[A-Za-z]\w*")
 
 
-@dataclass(frozen=True, slots=True)
-class Figure:
-    """One value with its working.
+class Figure(NamedTuple):
+    """One value with its working. A design makes thousands: a tuple is made in a third of the time
+    of a frozen dataclass.
 
     symbol: an identifier as the literature writes it (`V_oc`, `beta`), shown with subscripts.
     value: a float in `unit`, or a text for a choice ("4 AWG").
@@ -82,22 +82,11 @@ class Figure:
         """The same figure under the symbol that another formula knows it by."""
         if symbol == self.symbol:
             return self
-        return Figure(
-            symbol,
-            self.value,
-            self.unit,
-            self.name,
-            self.formula,
-            self.inputs,
-            self.source,
-            self.lookup,
-            self.assumption,
-            self.doubt,
-        )
+        return self._replace(symbol=symbol)
 
     def called(self, name: str) -> Figure:
         """The same figure under another name."""
-        return replace(self, name=name)
+        return self._replace(name=name)
 
     def walk(self) -> Iterator[Figure]:
         """This figure and every figure under it, each once, top down."""

@@ -29,7 +29,7 @@ MONTHS = (
 )
 DAYS = ("weekdays", "weekends")
 Which = NDArray[
-    np.int64
+    np.int16
 ]  # number of the rate in force: shape (12 months, 2 kinds of day, 1440 minutes); -1 for none
 
 
@@ -41,12 +41,12 @@ def months_of(rate: Rate) -> list[int]:
     return list(range(a, b + 1)) if a <= b else [*range(a, 12), *range(b + 1)]
 
 
-def rates_by_minute(rates: Sequence[Rate]) -> tuple[Which, NDArray[np.int64]]:
+def rates_by_minute(rates: Sequence[Rate]) -> tuple[Which, NDArray[np.int16]]:
     """(the rate in force, how many claim it) for every month, kind of day and minute. The first of
     two that overlap is in force.
     """
-    which = np.full((12, 2, DAY), -1, np.int64)
-    count = np.zeros((12, 2, DAY), np.int64)
+    which = np.full((12, 2, DAY), -1, np.int16)
+    count = np.zeros((12, 2, DAY), np.int16)
     for n, rate in reversed(list(enumerate(rates))):
         when = covered(spans(rate.hours))
         kinds = [k for k in (0, 1) if rate.days in ("every day", DAYS[k])]
@@ -125,7 +125,7 @@ def tariff_findings(tariff: Tariff) -> list[Finding]:
     return found
 
 
-def _claims(rate: Rate, count: NDArray[np.int64]) -> bool:
+def _claims(rate: Rate, count: NDArray[np.int16]) -> bool:
     when = covered(spans(rate.hours))
     return any(
         rate.days in ("every day", DAYS[k]) and (count[m, k][when] > 1).any()

@@ -7,6 +7,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Sequence
 from datetime import date
+from functools import lru_cache
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
 from gumboot.core.basis.finding import Cure, Finding, check, stop
@@ -121,7 +122,7 @@ def end_findings(
             Cure("Run one set of a larger size, or land the sets on a bar"),
         )
     if t.room_mm:
-        need = bend_room(size, plan)
+        need = bend_room(size, plan.code)
         if need and need.n > t.room_mm + 0.05:
             says = (
                 f"{spoken(size)} wants {show_place(need.n, plan.units)} to bend before {at}; there"
@@ -138,12 +139,13 @@ def end_findings(
             )
 
 
-def bend_room(size: str, plan: Plan) -> Figure | None:
+@lru_cache(maxsize=256)
+def bend_room(size: str, code: str) -> Figure | None:
     """Room in mm to bend one conductor before its terminal: NEC Table 312.6(A), else four times its
     outer diameter (common practice).
     """
     try:
-        if plan.code == "nec-2023":
+        if code == "nec-2023":
             inches = nec.bending_space_in(size)
             return (
                 solve(

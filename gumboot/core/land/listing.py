@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
 from gumboot.core.basis.units import NM_INLB
@@ -359,9 +360,14 @@ def rated_torque(t: Terminal, size: str) -> Figure | None:
     try:
         if t.most.endswith("mm²"):
             return screws.iec_60947(t.thread or t.stud, t.bit)
-        book = screws.annex_i(size, t.bit)
+        return _annex_i(size, t.bit)
     except OutsideTable:
         return None
+
+
+@lru_cache(maxsize=512)
+def _annex_i(size: str, bit: str) -> Figure:
+    book = screws.annex_i(size, bit)
     per_nm = given("k", NM_INLB, "in·lb per N·m", "Unit", "SI definition")
     return solve(
         "M_nm",

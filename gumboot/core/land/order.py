@@ -98,7 +98,4 @@ def in_order(
             return len(FIRST), units.get(t.body, len(units))
         return places[t.stage], 0
 
-    out = tuple(sorted(rows, key=rank))
-    for i, t in enumerate(out, 1):
-        object.__setattr__(t, "number", i)  # nobody has seen them yet
-    return out
+    return tuple(t._replace(number=i) for i, t in enumerate(sorted(rows, key=rank), 1))

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from gumboot.core.basis.figure import Figure
 from gumboot.core.kit import Family
@@ -60,8 +59,7 @@ def chain_of(kind: Kind, made: Made, torque: bool) -> tuple[State, ...]:
     return ("prepared", "landed", "tugged")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Termination:
+class Termination(NamedTuple):
     """One thing to make off. torque None: nothing to turn. Strip and sleeve in mm, torque in N·m,
     insulation in °C.
 

@@ -7,6 +7,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 from gumboot.core.kit import Gateway, Inverter, Pack
 from gumboot.core.kit.enclosure import Case, Hole, Way
@@ -45,7 +46,7 @@ class Box:
     assumed: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Placed:
     """A box at its place: x of its left edge from the wall's left edge, y of its lower edge from
     the floor.
@@ -55,17 +56,17 @@ class Placed:
     x: float
     y: float
 
-    @property
+    @cached_property
     def right(self) -> float:
         """x of its right edge."""
         return self.x + self.box.case.width
 
-    @property
+    @cached_property
     def top(self) -> float:
         """y of its upper edge."""
         return self.y + self.box.case.height
 
-    @property
+    @cached_property
     def middle(self) -> float:
         """x of its middle."""
         return self.x + self.box.case.width / 2

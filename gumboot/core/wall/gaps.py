@@ -73,6 +73,11 @@ def rect_of(p: Placed) -> Rect:
     return Rect(p.x, p.y, p.right, p.top)
 
 
+def grown(r: Rect, by: float) -> Rect:
+    """A rectangle larger by so much on each side."""
+    return Rect(r.left - by, r.bottom - by, r.right + by, r.top + by)
+
+
 def rect_of_neighbour(n: Neighbour) -> Rect:
     """The neighbour on the wall."""
     return Rect(n.x_mm, n.y_mm, n.x_mm + n.width_mm, n.y_mm + n.height_mm)
@@ -90,7 +95,15 @@ def gaps(a: Rect, b: Rect) -> dict[Side, float]:
 
 def short(a: Rect, b: Rect, want: Wanted) -> float:
     """By how much b is too near to a: 0 where one side at least keeps what is wanted there."""
-    return max(0.0, min(float(getattr(want, s)) - g for s, g in gaps(a, b).items()))
+    return max(
+        0.0,
+        min(
+            want.left - (a.left - b.right),
+            want.right - (b.left - a.right),
+            want.top - (b.bottom - a.top),
+            want.bottom - (a.bottom - b.top),
+        ),
+    )
 
 
 def alike(a: Box, b: Box) -> bool:

@@ -1,5 +1,4 @@
-"""Ways of conductors on a wall: orthogonal, round the boxes, with few bends. Shortest paths on the
-grid of all edges (Dijkstra, by scipy).
+"""Ways of conductors on a wall: orthogonal, round the boxes, with few bends.
 
 A way leaves its entry square, runs along grid lines that keep `STANDOFF_MM` from every box, and
 turns at what `TURN_MM` of length is worth.
@@ -8,21 +7,18 @@ turns at what `TURN_MM` of length is worth.
 from __future__ import annotations
 
 import itertools
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
-
-import numpy as np
-from numpy.typing import NDArray
-from scipy.sparse import csr_matrix
-from scipy.sparse.csgraph import dijkstra
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
 from gumboot.core.kit.enclosure import Side, Way
 from gumboot.core.network import Circuit, SignalCable
 from gumboot.core.plan import Plan, Run, Wall
 from gumboot.core.wall.bodies import Placed
-from gumboot.core.wall.gaps import OPENINGS, Rect, rect_of, rect_of_neighbour
+from gumboot.core.wall.gaps import OPENINGS, Rect, grown, rect_of, rect_of_neighbour
+from gumboot.core.wall.grid import Grid
 
 STANDOFF_MM = 25.0  # common practice
 STUB_MM = STANDOFF_MM  # so that no line lies between an entry and where its way may turn
@@ -32,6 +28,9 @@ TAIL_M = 0.3  # of each end inside its box: common practice
 LOOP_M = 0.15  # a service loop at one end: common practice
 APART_MM = 200.0  # power from signal, else a divider: common practice
 NEAR_POWER = 4.0  # how much longer a signal way may become to keep apart
+TAIL = given("L_tail", TAIL_M, "m", "Made off in each box", COMMON_PRACTICE)
+LOOP = given("L_loop", LOOP_M, "m", "Service loop", COMMON_PRACTICE)
+UPRIGHT = ("top", "bottom")
 System = Literal["pv", "dc", "ac", "signal"]
 OUT: dict[Side, tuple[float, float]] = {
     "left": (-1.0, 0.0),
@@ -167,126 +166,6 @@ def wants(
     return out
 
 
-class Grid:
-    """All lines that a way may follow on one wall, as a graph: a node is a crossing and whether one
-    runs along or up.
-    """
-
-    def __init__(
-        self,
-        wall: Wall,
-        placed: Sequence[Placed],
-        through: Sequence[tuple[float, float]],
-        power: Sequence[Route] = (),
-    ) -> None:
-        solid = [
-            Rect(
-                r.left - STANDOFF_MM,
-                r.bottom - STANDOFF_MM,
-                r.right + STANDOFF_MM,
-                r.top + STANDOFF_MM,
-            )
-            for r in [rect_of(p) for p in placed if p.box.role != "trough"]
-        ]
-        solid += [
-            Rect(
-                r.left - STANDOFF_MM,
-                r.bottom - STANDOFF_MM,
-                r.right + STANDOFF_MM,
-                r.top + STANDOFF_MM,
-            )
-            for n in wall.neighbours
-            if n.kind in OPENINGS
-            for r in [rect_of_neighbour(n)]
-        ]
-        troughs = [rect_of(p) for p in placed if p.box.role == "trough"]
-        lines = [(r.left, r.right, r.bottom, r.top) for r in solid] + [
-            (
-                (r.left + r.right) / 2,
-                (r.left + r.right) / 2,
-                (r.bottom + r.top) / 2,
-                (r.bottom + r.top) / 2,
-            )
-            for r in troughs
-        ]
-        self.xs = _within(
-            [x for a, b, _, _ in lines for x in (a, b)] + [p[0] for p in through], wall.width_mm
-        )
-        self.ys = _within(
-            [y for _, _, a, b in lines for y in (a, b)] + [p[1] for p in through], wall.height_mm
-        )
-        self.at_x, self.at_y = self.xs.tolist(), self.ys.tolist()
-        nx, ny = len(self.xs), len(self.ys)
-        self.shape = (nx, ny)
-        box = np.array(solid).reshape(-1, 4)
-        mx, my = (self.xs[1:] + self.xs[:-1]) / 2, (self.ys[1:] + self.ys[:-1]) / 2
-        along = ~_inside(mx[:, None], self.ys[None, :], box)  # (nx - 1, ny)
-        up = ~_inside(self.xs[:, None], my[None, :], box)  # (nx, ny - 1)
-        cost_along = np.broadcast_to(np.diff(self.xs)[:, None], along.shape) * _dear(
-            mx[:, None], self.ys[None, :], power
-        )
-        cost_up = np.broadcast_to(np.diff(self.ys)[None, :], up.shape) * _dear(
-            self.xs[:, None], my[None, :], power
-        )
-        node = np.arange(nx * ny).reshape(nx, ny)
-        n = nx * ny
-        rows = [node[:-1][along], node[:, :-1][up] + n, node.ravel()]
-        cols = [node[1:][along], node[:, 1:][up] + n, node.ravel() + n]
-        data = [cost_along[along], cost_up[up], np.full(n, TURN_MM)]
-        a, b, cost = np.concatenate(rows), np.concatenate(cols), np.concatenate(data)
-        ends = (
-            np.concatenate((a, b)),
-            np.concatenate((b, a)),
-        )  # both ways, which scipy searches far faster than an undirected graph
-        self.graph: csr_matrix = csr_matrix(
-            (np.concatenate((cost, cost)), ends), shape=(2 * n, 2 * n)
-        )
-
-    def node(self, x: float, y: float, upright: bool) -> int:
-        """The node at a point that is on the grid."""
-        i, j = int(np.abs(self.xs - x).argmin()), int(np.abs(self.ys - y).argmin())
-        return i * self.shape[1] + j + (self.shape[0] * self.shape[1] if upright else 0)
-
-    def point(self, node: int) -> tuple[float, float]:
-        """The place of a node."""
-        i, j = divmod(node % (self.shape[0] * self.shape[1]), self.shape[1])
-        return self.at_x[i], self.at_y[j]
-
-
-def _within(values: Sequence[float], most: float) -> NDArray[np.float64]:
-    return np.unique(np.round([v for v in values if -0.01 <= v <= most + 0.01] or [0.0], 2))
-
-
-def _inside(
-    x: NDArray[np.float64], y: NDArray[np.float64], box: NDArray[np.float64]
-) -> NDArray[np.bool_]:
-    if not len(box):
-        return np.zeros(np.broadcast_shapes(x.shape, y.shape), bool)
-    left, bottom, right, top = (box[:, k][:, None, None] for k in range(4))
-    return np.asarray(
-        ((x > left + 0.01) & (x < right - 0.01) & (y > bottom + 0.01) & (y < top - 0.01)).any(
-            axis=0
-        )
-    )
-
-
-def _dear(
-    x: NDArray[np.float64], y: NDArray[np.float64], power: Sequence[Route]
-) -> NDArray[np.float64]:
-    """What a mm costs there: more within reach of a power way."""
-    out = np.ones(np.broadcast_shapes(x.shape, y.shape))
-    for r in power:
-        for (x0, y0), (x1, y1) in zip(r.points, r.points[1:], strict=False):
-            near = (
-                (x > min(x0, x1) - APART_MM)
-                & (x < max(x0, x1) + APART_MM)
-                & (y > min(y0, y1) - APART_MM)
-                & (y < max(y0, y1) + APART_MM)
-            )
-            out = np.where(near, NEAR_POWER, out)
-    return out
-
-
 def stub(x: float, y: float, side: Side) -> tuple[float, float]:
     """Where a way that leaves its entry square may first turn."""
     dx, dy = OUT[side]
@@ -308,27 +187,44 @@ def _ways(
     if not asked:
         return ()
     stubs = [(stub(*w.start), stub(*w.end)) for w in asked]
-    grid = Grid(wall, placed, [p for pair in stubs for p in pair], power)
-    starts = [
-        grid.node(*a, w.start[2] in ("top", "bottom"))
-        for (a, _), w in zip(stubs, asked, strict=True)
-    ]
-    every = sorted(set(starts))
-    cost, before = dijkstra(grid.graph, directed=True, indices=every, return_predecessors=True)
+    grid = lines(wall, placed, [p for pair in stubs for p in pair], power)
+    starts = grid.nodes([a for a, _ in stubs], [w.start[2] in UPRIGHT for w in asked])
+    ends = grid.nodes([b for _, b in stubs], [w.end[2] in UPRIGHT for w in asked])
     out = []
-    for w, (_, b), s in zip(asked, stubs, starts, strict=True):
-        row = every.index(s)
-        e = grid.node(*b, w.end[2] in ("top", "bottom"))
-        if np.isfinite(cost[row, e]):
-            nodes, row_before = [e], before[row]
-            while nodes[-1] != s:
-                nodes.append(int(row_before[nodes[-1]]))
-            points = [w.start[:2], *(grid.point(n) for n in reversed(nodes)), w.end[:2]]
-        else:
-            points = [w.start[:2], (w.end[0], w.start[1]), w.end[:2]]
-        way = corners(points)
-        out.append(Route(w, way, way_length(w, way), clear=bool(np.isfinite(cost[row, e]))))
+    for w, (cost, way) in zip(asked, grid.ways(starts, ends, TURN_MM), strict=True):
+        clear = not math.isinf(cost)
+        between = way if clear else [(w.end[0], w.start[1])]
+        points = corners([w.start[:2], *between, w.end[:2]])
+        out.append(Route(w, points, way_length(points), clear))
     return tuple(out)
+
+
+def lines(
+    wall: Wall,
+    placed: Sequence[Placed],
+    through: Sequence[tuple[float, float]],
+    power: Sequence[Route] = (),
+) -> Grid:
+    """The lines that ways may follow: a standoff from every box and opening, in the middle of
+    troughs, and through the points where ways turn first; dearer near power.
+    """
+    boxes = [rect_of(p) for p in placed if p.box.role != "trough"]
+    openings = [rect_of_neighbour(n) for n in wall.neighbours if n.kind in OPENINGS]
+    troughs = [rect_of(p) for p in placed if p.box.role == "trough"]
+    middles = [((r.left + r.right) / 2, (r.bottom + r.top) / 2) for r in troughs]
+    return Grid(
+        (wall.width_mm, wall.height_mm),
+        [grown(r, STANDOFF_MM) for r in (*boxes, *openings)],
+        [*through, *middles],
+        [
+            grown(
+                Rect(min(a[0], b[0]), min(a[1], b[1]), max(a[0], b[0]), max(a[1], b[1])), APART_MM
+            )
+            for r in power
+            for a, b in itertools.pairwise(r.points)
+        ],
+        NEAR_POWER,
+    )
 
 
 def corners(points: Sequence[tuple[float, float]]) -> tuple[tuple[float, float], ...]:
@@ -350,20 +246,18 @@ def _straight(a: tuple[float, float], b: tuple[float, float], c: tuple[float, fl
     )
 
 
-def way_length(w: Want, points: Sequence[tuple[float, float]]) -> Figure:
+def way_length(points: Sequence[tuple[float, float]]) -> Figure:
     """Length of the conductors of a way in m: on the wall, in both boxes, and a service loop."""
     metres = sum(_off(a, b) for a, b in itertools.pairwise(points)) / 1000
     path = given("L_wall", round(metres, 3), "m", "On the wall, along its way", "Wall")
-    tail = given("L_tail", TAIL_M, "m", "Made off in each box", COMMON_PRACTICE)
-    loop = given("L_loop", LOOP_M, "m", "Service loop", COMMON_PRACTICE)
     return solve(
         "L",
         "m",
         "Length of each conductor, one way",
         "L_wall + 2 * L_tail + L_loop",
         path,
-        tail,
-        loop,
+        TAIL,
+        LOOP,
         source="Wall",
     )
 
@@ -371,30 +265,37 @@ def way_length(w: Want, points: Sequence[tuple[float, float]]) -> Figure:
 def beside_power(routes: Sequence[Route]) -> dict[str, float]:
     """mm that each signal way lies beside power nearer than `APART_MM`; crossings do not count."""
     out: dict[str, float] = {}
-    power = [r for r in routes if r.want.system != "signal"]
+    power = [_pieces(r) for r in routes if r.want.system != "signal"]
     for r in routes:
         if r.want.system == "signal":
-            total = sum(
-                _beside(a, b, p)
-                for a, b in zip(r.points, r.points[1:], strict=False)
-                for p in power
-            )
+            total = sum(_beside(piece, pieces) for piece in _pieces(r) for pieces in power)
             if total > 0:
                 out[r.want.id] = total
     return out
 
 
-def _beside(a: tuple[float, float], b: tuple[float, float], power: Route) -> float:
-    most = 0.0
-    along = 0 if abs(a[1] - b[1]) < 0.01 else 1
-    for c, d in zip(power.points, power.points[1:], strict=False):
-        same = (abs(c[1] - d[1]) < 0.01) == (along == 0)
-        if same and abs(a[1 - along] - c[1 - along]) < APART_MM - 0.5:
-            both = min(max(a[along], b[along]), max(c[along], d[along])) - max(
-                min(a[along], b[along]), min(c[along], d[along])
-            )
-            most = max(most, both)
-    return max(0.0, most)
+Piece = tuple[bool, float, float, float]  # level or not, how high (or far), from, to
+
+
+def _pieces(r: Route) -> list[Piece]:
+    return [
+        (True, a[1], min(a[0], b[0]), max(a[0], b[0]))
+        if abs(a[1] - b[1]) < 0.01
+        else (False, a[0], min(a[1], b[1]), max(a[1], b[1]))
+        for a, b in itertools.pairwise(r.points)
+    ]
+
+
+def _beside(piece: Piece, power: Sequence[Piece]) -> float:
+    level, at, low, high = piece
+    return max(
+        (
+            min(high, to) - max(low, start)
+            for same, there, start, to in power
+            if same == level and abs(there - at) < APART_MM - 0.5 and start < high and to > low
+        ),
+        default=0.0,
+    )
 
 
 def with_runs(

@@ -1,10 +1,11 @@
 """The wall's rules: gaps against shapely, lifts against NIOSH's own examples, anchors by hand, ways
-against a plain search, and cures that cure.
+against networkx, and cures that cure.
 """
 
-import heapq
 import itertools
 
+import networkx
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -21,7 +22,7 @@ from gumboot.core.wall.bodies import Box
 from gumboot.core.wall.fixing import FACTOR, hold, on_stud, rail_screws, studs, well_held
 from gumboot.core.wall.gaps import Rect, Wanted, between, covered, short
 from gumboot.core.wall.lifting import TEAM, lifts_of, recommended
-from gumboot.core.wall.routes import STANDOFF_MM, STUB_MM, TURN_MM, Grid, Want, corners, route
+from gumboot.core.wall.routes import STANDOFF_MM, STUB_MM, TURN_MM, Want, corners, lines, route
 from gumboot.core.wall.rules import Scene, bounds, fall_off_db, judge
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from tests.conftest import altered
@@ -298,22 +299,19 @@ def test_a_bit_near_a_hidden_pipe_is_a_stop_that_a_move_cures():
 # ───────────────────
 
 
-def plain_cost(grid: Grid, start: int, end: int) -> float:
-    """Dijkstra as it is written in any book, over the same crossings."""
-    graph = grid.graph.tocoo()
-    near: dict[int, list[tuple[int, float]]] = {}
-    for a, b, c in zip(graph.row, graph.col, graph.data, strict=True):
-        near.setdefault(int(a), []).append((int(b), float(c)))
-    best, queue = {start: 0.0}, [(0.0, start)]
-    while queue:
-        d, n = heapq.heappop(queue)
-        if n == end:
-            return d
-        for m, c in near.get(n, []):
-            if d + c < best.get(m, 1e18):
-                best[m] = d + c
-                heapq.heappush(queue, (d + c, m))
-    return float("inf")
+def plain_cost(grid, start, end) -> float:
+    """The same crossings searched by networkx (Dijkstra)."""
+    graph = networkx.Graph()
+    for i, j in itertools.product(range(len(grid.xs)), range(len(grid.ys))):
+        graph.add_edge((i, j, 0), (i, j, 1), weight=TURN_MM)
+        if i + 1 < len(grid.xs) and np.isfinite(grid.along[i, j]):
+            graph.add_edge((i, j, 0), (i + 1, j, 0), weight=grid.along[i, j])
+        if j + 1 < len(grid.ys) and np.isfinite(grid.up[i, j]):
+            graph.add_edge((i, j, 1), (i, j + 1, 1), weight=grid.up[i, j])
+    try:
+        return networkx.dijkstra_path_length(graph, start, end)
+    except networkx.NetworkXNoPath:
+        return float("inf")
 
 
 spot = st.tuples(st.integers(0, 25), st.integers(2, 16)).map(lambda t: (t[0] * 100.0, t[1] * 100.0))
@@ -333,8 +331,9 @@ def test_a_way_is_as_short_as_a_plain_search_finds_and_enters_no_box(a, b, other
     w = Want("w", "w", "ac", "o0", "o1", (a[0] + 100, a[1], "bottom"), (b[0] + 150, b[1], "bottom"))
     r = route(wall, placed, [w])[0]
     stubs = [(w.start[0], w.start[1] - STUB_MM), (w.end[0], w.end[1] - STUB_MM)]
-    grid = Grid(wall, placed, stubs)
-    plain = plain_cost(grid, grid.node(*stubs[0], True), grid.node(*stubs[1], True))
+    grid = lines(wall, placed, stubs)
+    start, end = (tuple(n) for n in grid.nodes(stubs, [True, True]).tolist())
+    plain = plain_cost(grid, start, end)
     assert r.clear == (plain < float("inf"))
     if r.clear:
         length = (

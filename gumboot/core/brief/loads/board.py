@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -54,7 +55,12 @@ def spans(windows: Sequence[Window]) -> list[tuple[int, int]]:
 
 def may_run(load: Load) -> NDArray[np.bool_]:
     """In which quarter hours of the day it may run: shape (96,)."""
-    return np.asarray(covered(spans(load.hours)).reshape(DAY_STEPS, STEP_MIN).any(axis=1))
+    return _quarters(tuple(spans(load.hours)))
+
+
+@lru_cache(maxsize=256)
+def _quarters(hours: tuple[tuple[int, int], ...]) -> NDArray[np.bool_]:
+    return np.asarray(covered(hours).reshape(DAY_STEPS, STEP_MIN).any(axis=1))
 
 
 def share(load: Load, leg: str) -> float:
@@ -219,7 +225,8 @@ def design_leg(name: str, sheet: Sheet, continuous: Figure, surge: Figure | None
         watts(i for i in on if sheet.may[i, at]),
         "each in the hours stated for it",
     )
-    starts = [(sheet.starts(name, [i]), i) for i in on if sheet.extra[i] > 0]
+    movers = [i for i in on if sheet.extra[i] > 0]
+    starts = list(zip(sheet.pair_starts(name, movers).diagonal().tolist(), movers, strict=True))
     most, first = max(starts, default=(0.0, -1))
     start, starter = running, ""
     if most > running.n:
