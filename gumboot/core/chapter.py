@@ -22,6 +22,7 @@ VIEWS: dict[str, Callable[[Plan], object]] = {  # what a chapter may read of a f
     "run names": lambda p: frozenset(p.runs),
     "keyed limits": lambda p: (p.settings.get("charge_a"), p.settings.get("discharge_a")),
     "fitted breakers": lambda p: {k: f.protection_a for k, f in p.fitted.items()},
+    "extras": lambda p: tuple(w.extras for w in p.walls),
     "placed": lambda p: tuple(frozenset(w.placed) for w in p.walls),
     "tariff": lambda p: p.energy.tariff,
     "strings but runs": lambda p: tuple(
@@ -93,6 +94,8 @@ class Draft:
     def was(self, chapter: Chapter[T]) -> T | None:
         """The result of a chapter in the design made before, whatever has changed since."""
         if self.before is None or chapter not in self.before.made:
+            return None
+        if self.before.catalogue is not self.catalogue:
             return None
         result: T = self.before.made[chapter].result
         return result

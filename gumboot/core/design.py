@@ -48,7 +48,7 @@ from gumboot.core.size.raceways import Raceway
 from gumboot.core.size.sharing import Sharing
 from gumboot.core.size.strings import StringDesign
 from gumboot.core.wall import Box, OnWall
-from gumboot.core.wall.chapters import HUNG, RUNS
+from gumboot.core.wall.chapters import BOXES, HUNG, RUNS
 from gumboot.core.wall.judged import WALL
 
 CHAPTERS: tuple[Chapter[Any], ...] = (
@@ -60,6 +60,7 @@ CHAPTERS: tuple[Chapter[Any], ...] = (
     FITS,
     NETWORK,
     BONDS,
+    BOXES,
     HUNG,
     RUNS,
     SIZED,
@@ -265,14 +266,12 @@ class Design:
     @property
     def boxes(self) -> tuple[Box, ...]:
         """Every box that has its place on a wall."""
-        hung = self.of(HUNG)
-        return hung.boxes if hung else ()
+        return self.of(BOXES) or ()
 
     @property
     def walls(self) -> tuple[OnWall, ...]:
         """The walls with what hangs on them."""
-        hung = self.of(HUNG)
-        return hung.walls if hung else ()
+        return self.of(HUNG) or ()
 
     @property
     def hot(self) -> Figure | None:

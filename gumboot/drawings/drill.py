@@ -8,7 +8,6 @@ from collections.abc import Sequence
 
 from gumboot.core.wall import Drill, OnWall
 from gumboot.core.wall.drill import LEVEL_MM
-from gumboot.core.wall.gaps import rect_of
 from gumboot.drawings.svg import line, picture, tag, text
 from gumboot.drawings.wall import Scale, ground
 
@@ -24,7 +23,7 @@ def draw_drill(w: OnWall, rows: Sequence[Drill], standalone: bool = False) -> st
     floor = wall.height_mm * k + ABOVE
     s = _At(k, floor, wall.width_mm * k + SIDE + 16, floor + BELOW)
     parts = [ground(w, s, rulers=False)]
-    parts += [s.rect(rect_of(p), "body-there" if p.box.there else "house") for p in w.scene.placed]
+    parts += [s.rect(p.rect, "body-there" if p.box.there else "house") for p in w.scene.placed]
     xs, ys = sorted({d.x for d in rows}), sorted({d.y for d in rows})
     for x, at in zip(xs, spread([s.x(x) for x in xs], STEP), strict=True):
         top = min(s.y(d.y) for d in rows if d.x == x)

@@ -12,7 +12,7 @@ from xml.sax.saxutils import escape
 from gumboot.core.wall import OnWall, Placed
 from gumboot.core.wall.drill import LEVEL_MM
 from gumboot.core.wall.fixing import Held
-from gumboot.core.wall.gaps import Rect
+from gumboot.core.wall.rect import Rect
 from gumboot.drawings.svg import tag
 
 PAPERS = {"a4": (210.0, 297.0), "letter": (215.9, 279.4)}

@@ -17,8 +17,9 @@ from gumboot.core.size.raceways import Raceway
 from gumboot.core.wall import OnWall, Placed
 from gumboot.core.wall.drill import LEVEL_MM
 from gumboot.core.wall.fixing import studs
-from gumboot.core.wall.gaps import HIDDEN, Rect, rect_of_neighbour, zone
+from gumboot.core.wall.gaps import HIDDEN, rect_of_neighbour, zone
 from gumboot.core.wall.hang import sweeps
+from gumboot.core.wall.rect import Rect
 from gumboot.core.wall.routes import Route
 from gumboot.core.wall.rules import WORKED_AT, growth, rect_of_backing, working_box
 from gumboot.drawings.svg import box, line, picture, tag, text

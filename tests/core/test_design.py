@@ -23,6 +23,7 @@ VIEWED = {  # the field of the plan that each view looks at
     "run names": "runs",
     "keyed limits": "settings",
     "fitted breakers": "fitted",
+    "extras": "walls",
     "placed": "walls",
     "tariff": "energy",
     "strings but runs": "strings",

@@ -11,6 +11,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from gumboot.core.network.element import Switch
 from gumboot.core.network.network import Network
@@ -32,41 +33,45 @@ class Through:
         return max(self.from_a, self.from_b)
 
 
-def through(
-    network: Network, switch: Switch, loop_ohm: Mapping[str, float], volts: float, own_ohm: float
-) -> Through:
-    """The prospective currents of one switch of the battery side.
+class Nodal:
+    """The battery side as conductances between its nodes, and the current each is driven with.
 
     loop_ohm: of each battery circuit, out and back; volts, own_ohm: of every pack or string.
     """
-    dc = [n for n in network.nodes.values() if n.system == "dc"]
-    number = {n.id: i for i, n in enumerate(dc)}
-    size = len(dc)
-    g, drawn = np.zeros((size, size)), np.zeros(size)
-    for source in network.sources:
-        if source.kind == "pack":
-            i = number[source.nodes[0]]
-            g[i, i] += 1 / own_ohm
-            drawn[i] += volts / own_ohm
-    ways = [
-        (number[w.a], number[w.b], loop_ohm.get(w.circuit, JOINED_OHM))
-        for w in network.wires
-        if w.a in number and w.b in number
-    ]
-    ways += [
-        (number[s.a], number[s.b], JOINED_OHM)
-        for s in network.switches
-        if s.id != switch.id and s.a in number and s.b in number
-    ]
-    for i, j, ohm in ways:
-        g[i, i] += 1 / ohm
-        g[j, j] += 1 / ohm
-        g[i, j] -= 1 / ohm
-        g[j, i] -= 1 / ohm
-    shorted = [number[n] for n in (switch.a, switch.b) if n in number]
-    v = np.zeros(size)
-    live = [i for i in range(size) if i not in shorted and g[i, i] > 0]
-    if live:
-        v[live] = np.linalg.lstsq(g[np.ix_(live, live)], drawn[live], rcond=None)[0]
-    into = [float(drawn[i] - g[i] @ v) for i in shorted]
-    return Through(switch, into[0], into[1] if len(into) > 1 else 0.0)
+
+    def __init__(
+        self, network: Network, loop_ohm: Mapping[str, float], volts: float, own_ohm: float
+    ) -> None:
+        dc = [n.id for n in network.nodes.values() if n.system == "dc"]
+        self.number = number = {n: i for i, n in enumerate(dc)}
+        self.g, self.drawn = np.zeros((len(dc), len(dc))), np.zeros(len(dc))
+        for source in network.sources:
+            if source.kind == "pack":
+                i = number[source.nodes[0]]
+                self.g[i, i] += 1 / own_ohm
+                self.drawn[i] += volts / own_ohm
+        for w in network.wires:
+            if w.a in number and w.b in number:
+                _join(self.g, number[w.a], number[w.b], 1 / loop_ohm.get(w.circuit, JOINED_OHM))
+        for s in network.switches:
+            if s.a in number and s.b in number:
+                _join(self.g, number[s.a], number[s.b], 1 / JOINED_OHM)
+
+    def through(self, switch: Switch) -> Through:
+        """The prospective currents of one switch of the battery side. Its own conductance drops
+        out: both its ends are at nought.
+        """
+        shorted = [self.number[n] for n in (switch.a, switch.b) if n in self.number]
+        g, v = self.g, np.zeros(len(self.g))
+        live = [i for i in range(len(g)) if i not in shorted and g[i, i] > 0]
+        if live:
+            v[live] = np.linalg.lstsq(g[np.ix_(live, live)], self.drawn[live], rcond=None)[0]
+        into = [float(self.drawn[i] - g[i] @ v) for i in shorted]
+        return Through(switch, into[0], into[1] if len(into) > 1 else 0.0)
+
+
+def _join(g: NDArray[np.float64], i: int, j: int, siemens: float) -> None:
+    g[i, i] += siemens
+    g[j, j] += siemens
+    g[i, j] -= siemens
+    g[j, i] -= siemens

@@ -39,13 +39,24 @@ from gumboot.core.wall.chapters import RUNS
 
 
 @dataclass(frozen=True, slots=True, eq=False)
+class Row:
+    """One circuit: what it was sized from, what came of it, what is wrong with it, its figures."""
+
+    circuit: Circuit
+    place: Place | None
+    fitted: Fitted
+    sized: Sized | None
+    found: Found
+    figures: tuple[tuple[str, Figure], ...]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class Sizing:
-    """Every circuit sized; those that could not be (key, name); what each was sized from."""
+    """Every circuit sized; those that could not be (key, name); the rows they come from."""
 
     circuits: tuple[Sized, ...]
     unsized: tuple[tuple[str, str], ...]
-    found: Found
-    of: dict[str, tuple[Circuit, Place | None, Fitted, Sized | None, Found]]
+    of: dict[str, Row]
 
 
 def _sized(d: Draft) -> Sizing:
@@ -53,19 +64,19 @@ def _sized(d: Draft) -> Sizing:
     circuits = d[RUNS]
     where = places(circuits, rules)
     like = all(d.unchanged(x) for x in ("code", "run names", "strings but runs"))
-    of: dict[str, tuple[Circuit, Place | None, Fitted, Sized | None, Found]] = {}
+    of: dict[str, Row] = {}
     for c in circuits:
         place, fitted = where.get(c.id), plan.fitted.get(c.id, Fitted())
         before = old.of.get(c.id) if old and like else None
-        if before and before[0] is c and before[1] == place and before[2] == fitted:
+        if before and (before.circuit is c and before.place == place and before.fitted == fitted):
             of[c.id] = before
             continue
         one, faults = size_circuit(c, place, d.catalogue, plan, rules)
-        of[c.id] = (c, place, fitted, one, tuple(faults) + _judged(one, fitted, d))
+        found = tuple(faults) + _judged(one, fitted, d)
+        of[c.id] = Row(c, place, fitted, one, found, tuple(_figures(one)) if one else ())
     return Sizing(
-        tuple(x[3] for x in of.values() if x[3]),
-        tuple((c.id, c.name) for c, _, _, one, _ in of.values() if one is None),
-        tuple(f for x in of.values() for f in x[4]),
+        tuple(x.sized for x in of.values() if x.sized),
+        tuple((x.circuit.id, x.circuit.name) for x in of.values() if x.sized is None),
         of,
     )
 
@@ -80,7 +91,7 @@ def _judged(s: Sized | None, fitted: Fitted, d: Draft) -> Found:
 
 
 def _sized_found(sizing: Sizing, d: Draft) -> Iterable[Finding]:
-    yield from sizing.found
+    yield from (f for x in sizing.of.values() for f in x.found)
     ids = {s.id for s in sizing.circuits}
     for k in d.plan.fitted:
         if k not in ids:
@@ -89,16 +100,19 @@ def _sized_found(sizing: Sizing, d: Draft) -> Iterable[Finding]:
             yield check(f"fitted.{k}", "plan", says, "plan", forget)
 
 
+def _figures(s: Sized) -> Iterator[tuple[str, Figure]]:
+    yield f"{s.id}.current", s.circuit.current
+    yield f"{s.id}.i_req", s.i_req
+    yield from named(s.id, s, "protection")
+    if s.proposed:
+        yield f"{s.id}.conductor", s.proposed
+    yield from named(s.id, s.judged, "at_terminal", "in_place")
+    yield f"{s.id}.drop", s.judged.drop_pct
+    yield from named(s.id, s, "permitted", "egc")
+
+
 def _sized_figures(sizing: Sizing) -> Iterator[tuple[str, Figure]]:
-    for s in sizing.circuits:
-        yield f"{s.id}.current", s.circuit.current
-        yield f"{s.id}.i_req", s.i_req
-        yield from named(s.id, s, "protection")
-        if s.proposed:
-            yield f"{s.id}.conductor", s.proposed
-        yield from named(s.id, s.judged, "at_terminal", "in_place")
-        yield f"{s.id}.drop", s.judged.drop_pct
-        yield from named(s.id, s, "permitted", "egc")
+    return (f for x in sizing.of.values() for f in x.figures)
 
 
 SIZED: Chapter[Sizing] = Chapter(
@@ -130,6 +144,7 @@ def _conductors(d: Draft) -> Conductors:
             s.sets,
             s.cable.id,
             s.place.run.method,
+            s.place.run.raceway,
             s.egc.value,
             s.protection.value if s.protection else None,
             s.permitted.value,
@@ -284,7 +299,7 @@ BUSBARS: Chapter[tuple[tuple[Bus, ...], Found]] = Chapter(
 
 
 def _raceways(d: Draft) -> tuple[tuple[Raceway, ...], Found]:
-    made, found = lay_raceways(d[SIZED].circuits)
+    made, found = lay_raceways(d[CONDUCTORS].circuits)
     return made, tuple(found)
 
 
@@ -299,7 +314,7 @@ def _raceway_figures(made: tuple[tuple[Raceway, ...], Found]) -> Iterator[tuple[
 RACEWAYS: Chapter[tuple[tuple[Raceway, ...], Found]] = Chapter(
     "raceways",
     _raceways,
-    requires=(SIZED,),
+    requires=(CONDUCTORS,),
     findings=lambda made, d: made[1],
     figures=_raceway_figures,
     settles=True,

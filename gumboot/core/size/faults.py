@@ -19,7 +19,7 @@ from gumboot.core.basis.units import FT_M
 from gumboot.core.codes import iec, nec
 from gumboot.core.kit import Inverter
 from gumboot.core.network import Network
-from gumboot.core.network.fault import Through, through
+from gumboot.core.network.fault import Nodal, Through
 from gumboot.core.plan import Plan
 from gumboot.core.size.bank import Bank, fault_current
 from gumboot.core.size.conductors import Sized
@@ -70,7 +70,8 @@ def dc_fault(
     fault = fault_current(bank, loop_ohm(first or next(iter(rows.values()))))
     loops = {k: max(loop_ohm(s).n, 1e-6) for k, s in rows.items()}
     devices = [s for s in network.switches if s.works == "battery" and s.kind in KINDS]
-    currents = tuple(through(network, s, loops, bank.v_max.n, bank.resistance.n) for s in devices)
+    nodal = Nodal(network, loops, bank.v_max.n, bank.resistance.n)
+    currents = tuple(nodal.through(s) for s in devices)
     return fault, currents, _weak(plan, network, currents, bank)
 
 

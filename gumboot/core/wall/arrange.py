@@ -22,15 +22,14 @@ from gumboot.core.wall.bodies import Box, Placed
 from gumboot.core.wall.fixing import SAFE_MM, hold, on_stud, rails_behind, well_held
 from gumboot.core.wall.gaps import (
     HIDDEN,
-    Rect,
     Wanted,
     between,
     from_neighbour,
     gaps,
-    rect_of,
     rect_of_neighbour,
     short,
 )
+from gumboot.core.wall.rect import Rect
 from gumboot.core.wall.routes import entry, route, wants
 from gumboot.core.wall.rules import (
     EYE_OFF_MM,
@@ -302,7 +301,7 @@ class Job:
                     and self.plan.code == "nec-2023"
                     and self._proud(a, p.box)
                 )
-                self._still(m, x[a.id], y[a.id], a, rect_of(p), want, aside)
+                self._still(m, x[a.id], y[a.id], a, p.rect, want, aside)
             for n in self.wall.neighbours:
                 if n.kind not in HIDDEN:
                     want = none if "neighbour" in left_out else from_neighbour(a, n, self.plan)
@@ -459,7 +458,7 @@ class Job:
                     math.ceil((r.top - r.bottom) / GRID_MM),
                 )
                 for r in [
-                    *(rect_of(p) for p in self.fixed),
+                    *(p.rect for p in self.fixed),
                     *(rect_of_neighbour(n) for n in self.wall.neighbours if n.kind not in HIDDEN),
                 ]
             ]
@@ -546,14 +545,14 @@ class Job:
         slack = []
         for a, b in itertools.combinations([*placed, *self.fixed], 2):
             if not (a.box.there and b.box.there):
-                want, g = between(a.box, b.box, self.plan), gaps(rect_of(a), rect_of(b))
+                want, g = between(a.box, b.box, self.plan), gaps(a.rect, b.rect)
                 slack.append(max(g[s] - getattr(want, s) for s in g))
         for p in placed:
             for n in self.wall.neighbours:
                 if n.kind not in HIDDEN:
                     want, g = (
                         from_neighbour(p.box, n, self.plan),
-                        gaps(rect_of(p), rect_of_neighbour(n)),
+                        gaps(p.rect, rect_of_neighbour(n)),
                     )
                     slack.append(max(g[s] - getattr(want, s) for s in g))
         return round(min(slack, default=0.0), 1)

@@ -14,6 +14,7 @@ from gumboot.core.kit.enclosure import Case, Hole, Way
 from gumboot.core.network import Body, Role
 from gumboot.core.plan import Extra, Kit, Plan, Spot
 from gumboot.core.size.bank import cabinets
+from gumboot.core.wall.rect import Rect
 
 NOT_ON_A_WALL = ("array", "generator")
 STOOD_BEFORE = ("main-panel", "pv-inverter")
@@ -70,6 +71,11 @@ class Placed:
     def middle(self) -> float:
         """x of its middle."""
         return self.x + self.box.case.width / 2
+
+    @cached_property
+    def rect(self) -> Rect:
+        """Its case on the wall."""
+        return Rect(self.x, self.y, self.right, self.top)
 
     def hole(self, hole: Hole) -> tuple[float, float]:
         """A hole of its bracket on the wall."""

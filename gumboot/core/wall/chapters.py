@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 
 from gumboot.core.basis.figure import Figure
 from gumboot.core.brief.chapters import KIT, chosen, named
@@ -15,22 +14,25 @@ from gumboot.core.wall.hang import OnWall, hang
 from gumboot.core.wall.routes import with_runs
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Hung:
-    """Boxes, and walls with what hangs on them and the ways that are led over them."""
-
-    boxes: tuple[Box, ...]
-    walls: tuple[OnWall, ...]
+def _boxes(d: Draft) -> tuple[Box, ...]:
+    kit = chosen(d)
+    return boxes(d.plan, d[NETWORK].bodies, kit.inverter, kit.pack, kit.gateway)
 
 
-def _hung(d: Draft) -> Hung:
-    kit, network = chosen(d), d[NETWORK]
-    every = boxes(d.plan, network.bodies, kit.inverter, kit.pack, kit.gateway)
-    return Hung(every, hang(d.plan, every, network.circuits, network.links, d.catalogue))
+BOXES: Chapter[tuple[Box, ...]] = Chapter(
+    "boxes", _boxes, reads=("extras", "kit"), requires=(KIT, NETWORK)
+)
 
 
-def _hung_figures(x: Hung) -> Iterable[tuple[str, Figure]]:
-    return (f for w in x.walls for f in _figures(w))
+def _hung(d: Draft) -> tuple[OnWall, ...]:
+    """The walls with what hangs on them and the ways that are led over them."""
+    network, every = d[NETWORK], d[BOXES]
+    was: tuple[OnWall, ...] | None = d.was(HUNG)
+    return hang(d.plan, every, network.circuits, network.links, d.catalogue, was or ())
+
+
+def _hung_figures(walls: tuple[OnWall, ...]) -> Iterable[tuple[str, Figure]]:
+    return (f for w in walls for f in _figures(w))
 
 
 def _figures(w: OnWall) -> Iterator[tuple[str, Figure]]:
@@ -41,11 +43,11 @@ def _figures(w: OnWall) -> Iterator[tuple[str, Figure]]:
         yield f"lift.{x.box}.{x.what}", x.index
 
 
-HUNG: Chapter[Hung] = Chapter(
+HUNG: Chapter[tuple[OnWall, ...]] = Chapter(
     "hung",
     _hung,
-    reads=("walls", "kit", "site", "spacing", "units", "code", "backup", "supply"),
-    requires=(KIT, NETWORK),
+    reads=("walls", "site", "spacing", "units", "code"),
+    requires=(NETWORK, BOXES),
     figures=_hung_figures,
 )
 
@@ -55,7 +57,7 @@ def _runs(d: Draft) -> tuple[Circuit, ...]:
     same.
     """
     network, old = d[NETWORK], d.was(RUNS)
-    ways = {r.want.id: r for w in d[HUNG].walls for r in w.routes}
+    ways = {r.want.id: r for w in d[HUNG] for r in w.routes}
     circuits = with_runs(network.circuits, ways, d.plan)
     if old and d.was(NETWORK) is network:
         before = {c.id: c for c in old}

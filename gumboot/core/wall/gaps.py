@@ -15,13 +15,13 @@ from __future__ import annotations
 
 import itertools
 from dataclasses import dataclass
-from typing import NamedTuple
 
 from gumboot.core.basis.figure import COMMON_PRACTICE
 from gumboot.core.brief.survey import OPENING_M
 from gumboot.core.kit.enclosure import Side
 from gumboot.core.plan import Neighbour, Plan
 from gumboot.core.wall.bodies import Box, Placed
+from gumboot.core.wall.rect import Rect
 
 SIDES: tuple[Side, ...] = ("left", "right", "top", "bottom")
 HIDDEN = ("hidden pipe", "hidden cable")
@@ -48,15 +48,6 @@ KEEP_MM: dict[str, float] = {
 }  # common practice
 
 
-class Rect(NamedTuple):
-    """Left, bottom, right, top."""
-
-    left: float
-    bottom: float
-    right: float
-    top: float
-
-
 @dataclass(frozen=True, slots=True)
 class Wanted:
     """What one thing wants of another on each of its sides, and by which rule."""
@@ -66,16 +57,6 @@ class Wanted:
     top: float
     bottom: float
     rule: str
-
-
-def rect_of(p: Placed) -> Rect:
-    """The case on the wall."""
-    return Rect(p.x, p.y, p.right, p.top)
-
-
-def grown(r: Rect, by: float) -> Rect:
-    """A rectangle larger by so much on each side."""
-    return Rect(r.left - by, r.bottom - by, r.right + by, r.top + by)
 
 
 def rect_of_neighbour(n: Neighbour) -> Rect:

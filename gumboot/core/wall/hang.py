@@ -13,12 +13,13 @@ from gumboot.core.basis.words import inside
 from gumboot.core.kit import Catalogue
 from gumboot.core.kit.enclosure import Side
 from gumboot.core.network import Circuit, SignalCable
-from gumboot.core.plan import Plan
+from gumboot.core.plan import Plan, Wall
 from gumboot.core.size.raceways import Raceway
 from gumboot.core.wall.bodies import Box, Placed, spots
 from gumboot.core.wall.fixing import Held, Hole, fixing_findings, hold, rail_screws
-from gumboot.core.wall.gaps import Rect, gaps, rect_of
+from gumboot.core.wall.gaps import gaps
 from gumboot.core.wall.lifting import Lift, lifts_of
+from gumboot.core.wall.rect import Rect
 from gumboot.core.wall.routes import APART_MM, OUT, Route, beside_power, route, wants
 from gumboot.core.wall.rules import Scene, judge
 
@@ -57,22 +58,52 @@ def hang(
     circuits: Sequence[Circuit],
     links: Sequence[SignalCable],
     catalogue: Catalogue,
+    before: Sequence[OnWall] = (),
     only: int | None = None,
 ) -> tuple[OnWall, ...]:
-    """Every wall of a plan, or only one."""
-    out = []
-    for i, w in enumerate(plan.walls):
-        if only is not None and i != only:
-            continue
-        here = spots(w.placed, every)
-        routes = route(w, here, wants(here, circuits, links))
-        new = [p for p in here if not p.box.there]
-        lifts = tuple(x for p in new for x in lifts_of(p, w))
-        held = tuple(
-            hold(p, w, catalogue) for p in new if p.box.role != "trough" or p.box.case.holes
-        )
-        out.append(OnWall(Scene(plan, i, w, here), routes, held, rail_screws(w, catalogue), lifts))
-    return tuple(out)
+    """Every wall of a plan, or only one. before: the walls as they were; what hangs where it hung
+    is taken over from them.
+    """
+    was = {w.scene.wall.id: w for w in before}
+    return tuple(
+        _hang(Scene(plan, i, w, spots(w.placed, every)), circuits, links, catalogue, was.get(w.id))
+        for i, w in enumerate(plan.walls)
+        if only in (None, i)
+    )
+
+
+def _hang(
+    s: Scene,
+    circuits: Sequence[Circuit],
+    links: Sequence[SignalCable],
+    catalogue: Catalogue,
+    was: OnWall | None,
+) -> OnWall:
+    same = was is not None and bare(was.scene.wall) == bare(s.wall)
+    old = was if same else None
+    there = {p.box.id: p for p in old.scene.placed} if old else {}
+    held = {h.box: h for h in old.held} if old else {}
+    lifted = {p: [x for x in old.lifts if x.box == p] for p in there} if old else {}
+    new = [p for p in s.placed if not p.box.there]
+    stays = {p.box.id for p in new if p == there.get(p.box.id)}
+    return OnWall(
+        s,
+        route(s.wall, s.placed, wants(s.placed, circuits, links)),
+        tuple(
+            held[p.box.id] if p.box.id in stays else hold(p, s.wall, catalogue)
+            for p in new
+            if p.box.role != "trough" or p.box.case.holes
+        ),
+        old.rails if old else rail_screws(s.wall, catalogue),
+        tuple(
+            x for p in new for x in (lifted[p.box.id] if p.box.id in stays else lifts_of(p, s.wall))
+        ),
+    )
+
+
+def bare(wall: Wall) -> tuple[object, ...]:
+    """All of a wall but where boxes hang on it."""
+    return tuple(v for k, v in wall.__dict__.items() if k != "placed")
 
 
 def wall_findings(
@@ -232,13 +263,13 @@ def _room(s: Scene, p: Placed, x: float, y: float, side: Side) -> float:
     for o in s.placed:
         if o is p or o.box.role == "trough":
             continue
-        r = rect_of(o)
+        r = o.rect
         across = (
             (r.left - 20 < x < r.right + 20)
             if side in ("top", "bottom")
             else (r.bottom - 20 < y < r.top + 20)
         )
-        gap = gaps(rect_of(p), r)[side]
+        gap = gaps(p.rect, r)[side]
         if across and gap >= 0:
             edge = min(edge, gap)
     return edge

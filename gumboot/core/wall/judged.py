@@ -3,22 +3,21 @@
 from __future__ import annotations
 
 from gumboot.core.basis.finding import Finding
-from gumboot.core.brief.chapters import KIT
 from gumboot.core.chapter import Chapter, Draft
 from gumboot.core.size.chapters import RACEWAYS
-from gumboot.core.wall.chapters import HUNG
+from gumboot.core.wall.chapters import BOXES, HUNG
 from gumboot.core.wall.hang import wall_findings
 
 
 def _judged(d: Draft) -> tuple[Finding, ...]:
-    hung = d[HUNG]
-    return tuple(wall_findings(hung.walls, hung.boxes, d[RACEWAYS][0], d.catalogue))
+    walls, every, (raceways, _) = d[HUNG], d[BOXES], d[RACEWAYS]
+    return tuple(wall_findings(walls, every, raceways, d.catalogue))
 
 
 WALL: Chapter[tuple[Finding, ...]] = Chapter(
     "wall",
     _judged,
     reads=("walls", "spacing", "site", "units", "code"),
-    requires=(KIT, HUNG, RACEWAYS),
+    requires=(BOXES, HUNG, RACEWAYS),
     findings=lambda found, d: found,
 )

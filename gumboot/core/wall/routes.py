@@ -17,8 +17,9 @@ from gumboot.core.kit.enclosure import Side, Way
 from gumboot.core.network import Circuit, SignalCable
 from gumboot.core.plan import Plan, Run, Wall
 from gumboot.core.wall.bodies import Placed
-from gumboot.core.wall.gaps import OPENINGS, Rect, grown, rect_of, rect_of_neighbour
+from gumboot.core.wall.gaps import OPENINGS, rect_of_neighbour
 from gumboot.core.wall.grid import Grid
+from gumboot.core.wall.rect import Rect, grown
 
 STANDOFF_MM = 25.0  # common practice
 STUB_MM = STANDOFF_MM  # so that no line lies between an entry and where its way may turn
@@ -208,9 +209,9 @@ def lines(
     """The lines that ways may follow: a standoff from every box and opening, in the middle of
     troughs, and through the points where ways turn first; dearer near power.
     """
-    boxes = [rect_of(p) for p in placed if p.box.role != "trough"]
+    boxes = [p.rect for p in placed if p.box.role != "trough"]
     openings = [rect_of_neighbour(n) for n in wall.neighbours if n.kind in OPENINGS]
-    troughs = [rect_of(p) for p in placed if p.box.role == "trough"]
+    troughs = [p.rect for p in placed if p.box.role == "trough"]
     middles = [((r.left + r.right) / 2, (r.bottom + r.top) / 2) for r in troughs]
     return Grid(
         (wall.width_mm, wall.height_mm),

@@ -16,17 +16,16 @@ from gumboot.core.plan import Backing, Neighbour, Plan, Wall
 from gumboot.core.wall.bodies import Box, Placed
 from gumboot.core.wall.gaps import (
     HIDDEN,
-    Rect,
     Wanted,
     alike,
     between,
     covered,
     from_neighbour,
     gaps,
-    rect_of,
     rect_of_neighbour,
     short,
 )
+from gumboot.core.wall.rect import Rect
 
 HANDLE_MM = 2007.0  # 6 ft 7 in: NEC 240.24(A), 404.8(A), from memory
 HANDLE_BELOW_TOP_MM = 100.0  # common practice
@@ -230,7 +229,7 @@ def moves(s: Scene, p: Placed, other: Rect, want: Wanted) -> list[tuple[float, P
     """(how far, the box moved, which way) for each way out of a rectangle's room that keeps the box
     within its wall.
     """
-    g, b = gaps(rect_of(p), other), bounds(s.wall, p)
+    g, b = gaps(p.rect, other), bounds(s.wall, p)
     out = []
     for side, dx, dy in (("left", 1, 0), ("right", -1, 0), ("top", 0, -1), ("bottom", 0, 1)):
         by = getattr(want, side) - g[side]  # type: ignore[index]
@@ -253,7 +252,7 @@ def too_near(s: Scene) -> Iterator[Finding]:
     """Two boxes nearer than the larger of what both sheets ask."""
     for a, b in itertools.combinations(s.placed, 2):
         want = between(a.box, b.box, s.plan)
-        ra, rb = rect_of(a), rect_of(b)
+        ra, rb = a.rect, b.rect
         by = short(ra, rb, want)
         if by <= 0.5:
             continue
@@ -287,10 +286,10 @@ def neighbours_near(s: Scene) -> Iterator[Finding]:
             if n.kind in HIDDEN:
                 continue
             want, r = from_neighbour(p.box, n, s.plan), rect_of_neighbour(n)
-            by = short(rect_of(p), r, want)
+            by = short(p.rect, r, want)
             if by <= 0.5 or (p.box.there and n.kind == "panel"):
                 continue
-            g = gaps(rect_of(p), r)
+            g = gaps(p.rect, r)
             side = max(g, key=lambda k: g[k] - getattr(want, k))
             over = max(g.values()) < -0.5
             says = (
@@ -321,7 +320,7 @@ def too_far(s: Scene) -> Iterator[Finding]:
         for a in row:
             others = [b for b in row if b is not a]
             most = a.box.case.like_most or 0.0
-            near = min((max(gaps(rect_of(a), rect_of(b)).values()) for b in others), default=0.0)
+            near = min((max(gaps(a.rect, b.rect).values()) for b in others), default=0.0)
             if others and near > most + 0.5:
                 says = (
                     f"{a.box.label} is {s.mm(near)} from the nearest of its kind; the maker's"
@@ -347,7 +346,7 @@ def on_wood(s: Scene) -> Iterator[Finding]:
         return
     boards = [rect_of_backing(b) for b in s.wall.backing if b.material != "rail"]
     for p in s.placed:
-        if p.box.case.on_wood or p.box.there or covered(rect_of(p), boards):
+        if p.box.case.on_wood or p.box.there or covered(p.rect, boards):
             continue
         board = board_behind(s.wall, p)
         cure = (
@@ -376,7 +375,7 @@ def board_behind(wall: Wall, p: Placed) -> Backing | None:
     """A board behind a box with a margin all round, within the wall; None for a box that is not on
     it.
     """
-    r = rect_of(p)
+    r = p.rect
     if r.left < 0 or r.bottom < 0 or r.right > wall.width_mm or r.top > wall.height_mm:
         return None
     x, y = max(0.0, r.left - BOARD_MARGIN_MM), max(0.0, r.bottom - BOARD_MARGIN_MM)
@@ -500,7 +499,7 @@ def working_space(s: Scene) -> Iterator[Finding]:
             )
         for o in s.placed:
             proud = o.box.case.depth - p.box.case.depth
-            r = rect_of(o)
+            r = o.rect
             if (
                 o is not p
                 and proud > WORKING_PROUD_MM
@@ -624,9 +623,7 @@ def growing(s: Scene) -> Iterator[Finding]:
             and room.top <= s.wall.height_mm + 0.5
         )
         flat = Wanted(0, 0, 0, 0, "")
-        inside = next(
-            (o for o in s.placed if o is not p and short(room, rect_of(o), flat) > 0.5), None
-        )
+        inside = next((o for o in s.placed if o is not p and short(room, o.rect, flat) > 0.5), None)
         if inside is not None and alike(p.box, inside.box):
             continue  # that is the next one already
         taken = (
@@ -673,12 +670,10 @@ def first_free(s: Scene, box: Box) -> tuple[float, float]:
 
 
 def _free(s: Scene, p: Placed) -> bool:
-    boxes = all(
-        short(rect_of(p), rect_of(o), between(p.box, o.box, s.plan)) <= 0.5 for o in s.placed
-    )
+    boxes = all(short(p.rect, o.rect, between(p.box, o.box, s.plan)) <= 0.5 for o in s.placed)
     return boxes and all(
         n.kind in HIDDEN
-        or short(rect_of(p), rect_of_neighbour(n), from_neighbour(p.box, n, s.plan)) <= 0.5
+        or short(p.rect, rect_of_neighbour(n), from_neighbour(p.box, n, s.plan)) <= 0.5
         for n in s.wall.neighbours
     )
 
@@ -729,7 +724,7 @@ def noise(s: Scene) -> Iterator[Finding]:
 
 def distance_m(p: Placed, n: Neighbour) -> float:
     """Between the nearest points of a box and a neighbour, in m."""
-    g = gaps(rect_of(p), rect_of_neighbour(n))
+    g = gaps(p.rect, rect_of_neighbour(n))
     dx, dy = max(0.0, g["left"], g["right"]), max(0.0, g["top"], g["bottom"])
     return float((dx * dx + dy * dy) ** 0.5) / 1000
 

@@ -4,7 +4,7 @@ import pytest
 
 from gumboot.catalogue import catalogue
 from gumboot.core.design import design
-from gumboot.core.network.fault import through
+from gumboot.core.network.fault import Nodal
 from gumboot.core.plan import Plan
 from tests.shapes import SHAPES
 
@@ -15,11 +15,8 @@ TINY = 1e-5
 def seen(document, volts=57.6, own=0.01, lead=TINY):
     network = design(Plan.model_validate(document), BOOK).network
     ohm = {c.id: lead for c in network.circuits if c.family in ("pack", "battery")}
-    return {
-        s.id: through(network, s, ohm, volts, own)
-        for s in network.switches
-        if s.works == "battery" and s.by_hand
-    }
+    nodal = Nodal(network, ohm, volts, own)
+    return {s.id: nodal.through(s) for s in network.switches if s.works == "battery" and s.by_hand}
 
 
 @pytest.mark.parametrize("n", [2, 3, 5])

@@ -14,7 +14,7 @@ from gumboot.core.plan import Backing, Neighbour, Plan, Wall
 from gumboot.core.wall import Placed
 from gumboot.core.wall.arrange import ALIKE, GRID_MM, RULES, Job, arrange, merged
 from gumboot.core.wall.bodies import Box
-from gumboot.core.wall.gaps import rect_of, short
+from gumboot.core.wall.gaps import short
 from gumboot.core.wall.rules import bounds
 from gumboot.demo.plans import JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from tests.conftest import altered
@@ -84,7 +84,7 @@ def brute(wall, boxes, plan, cost):
     best = None
     for ps in itertools.product(*ranges):
         if all(
-            short(rect_of(a), rect_of(b), job._between(a.box, b.box)) <= 1e-6
+            short(a.rect, b.rect, job._between(a.box, b.box)) <= 1e-6
             for a, b in itertools.combinations(ps, 2)
         ):
             c = cost(ps)

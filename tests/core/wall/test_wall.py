@@ -20,8 +20,9 @@ from gumboot.core.plan import Backing, Neighbour, Plan, Spot, Wall
 from gumboot.core.wall import Placed, boxes, hang
 from gumboot.core.wall.bodies import Box
 from gumboot.core.wall.fixing import FACTOR, hold, on_stud, rail_screws, studs, well_held
-from gumboot.core.wall.gaps import Rect, Wanted, between, covered, short
+from gumboot.core.wall.gaps import Wanted, between, covered, short
 from gumboot.core.wall.lifting import TEAM, lifts_of, recommended
+from gumboot.core.wall.rect import Rect
 from gumboot.core.wall.routes import STANDOFF_MM, STUB_MM, TURN_MM, Want, corners, lines, route
 from gumboot.core.wall.rules import Scene, bounds, fall_off_db, judge
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
