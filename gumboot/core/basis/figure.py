@@ -148,7 +148,7 @@ def solve(
     """
     names = {f.symbol: f.value for f in inputs}
     # formulas are literals of core
-    value = float(eval(_compiled(formula), {"__builtins__": {}, **FUNCTIONS}, names))  # noqa: S307
+    value = float(eval(compiled(formula), {"__builtins__": {}, **FUNCTIONS}, names))  # noqa: S307
     return Figure(symbol, value, unit, name, formula, inputs, source, "", assumption, doubt)
 
 
@@ -167,5 +167,6 @@ def picked(
 
 
 @lru_cache(maxsize=512)
-def _compiled(formula: str) -> CodeType:
+def compiled(formula: str) -> CodeType:
+    """The code of a formula's text, made once."""
     return compile(formula, "<formula>", "eval")

@@ -14,11 +14,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from gumboot.core.basis.figure import given
 from gumboot.core.codes import OutsideTable
 from gumboot.core.kit import Inverter, Module, Tracker
 from gumboot.core.plan import Plan
-from gumboot.core.size.strings import DWELLING_V, RISE_C, cold_voltage, hot_voltages, string_fuse
+from gumboot.core.size.strings import (
+    DWELLING_V,
+    cold_voltage,
+    coldest,
+    hot_voltages,
+    hottest,
+    string_fuse,
+)
 
 ROWS_MOST = (
     100_000  # beyond this only the fullest rows are followed further, and the finder says so
@@ -87,22 +93,17 @@ def window(
     """(modules in series, margin) of every string length a tracker takes. Raises OutsideTable when
     the site is colder than the book.
     """
-    one = given("n", 1, "", "", "")
-    t_cell = given("T_cell", plan.site.t_roof_c + RISE_C[mounting], "°C", "", "")
-    cold = cold_voltage(one, module, given("T_min", plan.site.t_min_c, "°C", "", "")).n
-    mp_hot, oc_hot = (f.n for f in hot_voltages(one, module, t_cell))
     ceiling = min(
         inverter.pv_v_max or DWELLING_V,
         module.system_v_max,
         DWELLING_V if plan.code == "nec-2023" else 1e9,
     )
-    most = int(ceiling / cold + 1e-9)
-    lengths = range(1, most + 1)
-    return [
-        (n, min((ceiling - n * cold) / ceiling, (n * mp_hot - tracker.v_min) / tracker.v_min))
-        for n in lengths
-        if n * mp_hot >= tracker.v_min and n * oc_hot >= tracker.v_start
-    ]
+    cold = cold_voltage(module, coldest(plan))
+    n = np.arange(1, int(ceiling / cold.value(n=1) + 1e-9) + 1)
+    mp_hot, oc_hot = (f.value(n=n) for f in hot_voltages(module, hottest(plan, mounting)))
+    legal = (mp_hot >= tracker.v_min) & (oc_hot >= tracker.v_start)
+    margin = np.minimum(1 - cold.value(n=n) / ceiling, mp_hot / tracker.v_min - 1)
+    return list(zip(n[legal].tolist(), margin[legal].tolist(), strict=True))
 
 
 def options(

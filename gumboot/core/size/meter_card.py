@@ -13,7 +13,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, solve
+from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given
+from gumboot.core.basis.formula import Formula
 from gumboot.core.kit import Module
 from gumboot.core.size.strings import GAMMA_ASSUMED, RISE_C, T_STC
 
@@ -29,6 +30,16 @@ A_LIGHT = given(
     "Rise of V_oc with the logarithm of light",
     "form of IEC 60891; value found over pvlib's open crystalline module set",
 )
+
+NOW = Formula(
+    "V_now",
+    "n * V_oc * (1 + beta * (T_cell - T_STC) + a * log(G / 1000))",
+    "V",
+    "Open-circuit voltage now",
+    "IEC 60891",
+    doubt=MEMORY,
+).knowing(T_STC, A_LIGHT)
+CELL = Formula("T_cell", "T_air + dT * G / 1000", "°C", "Cell temperature", COMMON_PRACTICE)
 
 Said = Literal["good", "reversed", "short", "over", "crossed", "dark", "off"]
 
@@ -101,33 +112,10 @@ def expected(
             "dT", RISE_C[mounting], "°C", f"Cell above air in full sun, {mounting}", COMMON_PRACTICE
         )
         t_cell, band = (
-            solve(
-                "T_cell",
-                "°C",
-                "Cell temperature",
-                "T_air + dT * G / 1000",
-                air,
-                rise,
-                g,
-                source=COMMON_PRACTICE,
-            ),
+            CELL.figure(air, rise, g),
             BAND_AIR,
         )
-    now = solve(
-        "V_now",
-        "V",
-        f"String {letter}, open, now",
-        "n * V_oc * (1 + beta * (T_cell - T_STC) + a * log(G / 1000))",
-        n,
-        v_oc,
-        beta,
-        t_cell,
-        T_STC,
-        A_LIGHT,
-        g,
-        source="IEC 60891",
-        doubt=MEMORY,
-    )
+    now = NOW.figure(n, v_oc, beta, t_cell, g, name=f"String {letter}, open, now")
     return Expected(letter, modules, now, band)
 
 

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, picked, solve
 from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
+from gumboot.core.basis.formula import Formula
 from gumboot.core.codes import OutsideTable, iec, nec
 from gumboot.core.kit import Inverter, Module, Tracker
 from gumboot.core.plan import Plan, PvString
@@ -43,47 +44,57 @@ class StringDesign:
     jumper: bool = False
 
 
-def cold_voltage(n: Figure, module: Module, t_min: Figure) -> Figure:
-    """Open-circuit voltage in V at the lowest expected cell temperature. NEC 690.7(A)(1), or
-    690.7(A) Table without a coefficient.
+COLD = Formula(
+    "V_oc_max",
+    "n * V_oc * (1 + beta * (T_min - T_STC))",
+    "V",
+    "Coldest open-circuit voltage",
+    f"{nec.BOOK} 690.7(A)(1)",
+    assumption="cells as cold as the air at dawn",
+    doubt=MEMORY,
+).knowing(T_STC)
+COLD_BY_TABLE = Formula(
+    "V_oc_max",
+    "n * V_oc * F_cold",
+    "V",
+    "Coldest open-circuit voltage",
+    f"{nec.BOOK} 690.7(A)",
+    doubt=MEMORY,
+)
+HOT_MP = Formula(
+    "V_mp_min",
+    "n * V_mp * (1 + gamma * (T_cell - T_STC))",
+    "V",
+    "Hottest working voltage",
+    COMMON_PRACTICE,
+).knowing(T_STC)
+HOT_OC = Formula(
+    "V_oc_hot",
+    "n * V_oc * (1 + beta * (T_cell - T_STC))",
+    "V",
+    "Hottest open-circuit voltage",
+    COMMON_PRACTICE,
+).knowing(T_STC)
+HOT_CELL = Formula("T_cell", "T_amb + dT", "°C", "Hottest cell temperature", COMMON_PRACTICE)
+
+
+def cold_voltage(module: Module, t_min: Figure) -> Formula:
+    """Open-circuit voltage in V of `n` modules at the lowest expected cell temperature. NEC
+    690.7(A)(1), or 690.7(A) Table without a coefficient.
 
     Raises OutsideTable when there is no coefficient and the site is colder than the table.
     """
     v_oc = given("V_oc", module.v_oc_v, "V", "Open-circuit voltage", "module sheet")
     if module.beta_voc_per_c is None:
-        factor = nec.cold_factor(t_min.n)
-        return solve(
-            "V_oc_max",
-            "V",
-            "Coldest open-circuit voltage",
-            "n * V_oc * F_cold",
-            n,
-            v_oc,
-            factor,
-            source=f"{nec.BOOK} 690.7(A)",
-            doubt=MEMORY,
-        )
+        return COLD_BY_TABLE.knowing(v_oc, nec.cold_factor(t_min.n))
     beta = given(
         "beta", module.beta_voc_per_c, "1/°C", "Temperature coefficient of V_oc", "module sheet"
     )
-    return solve(
-        "V_oc_max",
-        "V",
-        "Coldest open-circuit voltage",
-        "n * V_oc * (1 + beta * (T_min - T_STC))",
-        n,
-        v_oc,
-        beta,
-        t_min,
-        T_STC,
-        source=f"{nec.BOOK} 690.7(A)(1)",
-        assumption="cells as cold as the air at dawn",
-        doubt=MEMORY,
-    )
+    return COLD.knowing(v_oc, beta, t_min)
 
 
-def hot_voltages(n: Figure, module: Module, t_cell: Figure) -> tuple[Figure, Figure]:
-    """(V_mp, V_oc) in V of the string at the hottest cell temperature."""
+def hot_voltages(module: Module, t_cell: Figure) -> tuple[Formula, Formula]:
+    """(V_mp, V_oc) in V of `n` modules at the hottest cell temperature."""
     v_mp = given("V_mp", module.v_mp_v, "V", "Voltage at maximum power", "module sheet")
     v_oc = given("V_oc", module.v_oc_v, "V", "Open-circuit voltage", "module sheet")
     known = module.gamma_vmp_per_c is not None
@@ -105,31 +116,19 @@ def hot_voltages(n: Figure, module: Module, t_cell: Figure) -> tuple[Figure, Fig
         "module sheet" if own else COMMON_PRACTICE,
         "" if own else "taken as steep as that of V_mp",
     )
-    hot_mp = solve(
-        "V_mp_min",
-        "V",
-        "Hottest working voltage",
-        "n * V_mp * (1 + gamma * (T_cell - T_STC))",
-        n,
-        v_mp,
-        gamma,
-        t_cell,
-        T_STC,
-        source=COMMON_PRACTICE,
-    )
-    hot_oc = solve(
-        "V_oc_hot",
-        "V",
-        "Hottest open-circuit voltage",
-        "n * V_oc * (1 + beta * (T_cell - T_STC))",
-        n,
-        v_oc,
-        beta,
-        t_cell,
-        T_STC,
-        source=COMMON_PRACTICE,
-    )
-    return hot_mp, hot_oc
+    return HOT_MP.knowing(v_mp, gamma, t_cell), HOT_OC.knowing(v_oc, beta, t_cell)
+
+
+def coldest(plan: Plan) -> Figure:
+    """The lowest temperature of the cells, °C."""
+    return given("T_min", plan.site.t_min_c, "°C", "Lowest expected temperature", "brief")
+
+
+def hottest(plan: Plan, mounting: str) -> Figure:
+    """The highest temperature of the cells of an array mounted so, °C."""
+    air = given("T_amb", plan.site.t_roof_c, "°C", "Design ambient at the array", "brief")
+    rise = given("dT", RISE_C[mounting], "°C", f"Cell above ambient, {mounting}", COMMON_PRACTICE)
+    return HOT_CELL.figure(air, rise)
 
 
 def maximum_current(module: Module, code: str) -> Figure:
@@ -227,22 +226,8 @@ def design_string(
     """One string and what is wrong with it."""
     key = f"pv-{s.letter}"
     n = given("n", s.modules, "", "Modules in series", "plan")
-    t_min = given("T_min", plan.site.t_min_c, "°C", "Lowest expected temperature", "brief")
-    t_amb = given("T_amb", plan.site.t_roof_c, "°C", "Design ambient at the array", "brief")
-    rise = given(
-        "dT", RISE_C[s.mounting], "°C", f"Cell above ambient, {s.mounting}", COMMON_PRACTICE
-    )
-    t_cell = solve(
-        "T_cell",
-        "°C",
-        "Hottest cell temperature",
-        "T_amb + dT",
-        t_amb,
-        rise,
-        source=COMMON_PRACTICE,
-    )
     try:
-        cold = cold_voltage(n, module, t_min)
+        cold = cold_voltage(module, coldest(plan)).figure(n)
     except OutsideTable as exc:
         return None, [
             stop(
@@ -253,7 +238,7 @@ def design_string(
                 Cure("Choose a module whose sheet gives the coefficient of Voc, and use that"),
             )
         ]
-    hot_mp, hot_oc = hot_voltages(n, module, t_cell)
+    hot_mp, hot_oc = (f.figure(n) for f in hot_voltages(module, hottest(plan, s.mounting)))
     p_max = given("P_max", module.p_max_w, "W", "Module power", "module sheet")
     power = solve("P", "W", "String power", "n * P_max", n, p_max, source="module sheet")
     tracker = tracker_of(inverter, s.tracker)
