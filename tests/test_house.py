@@ -6,8 +6,11 @@ import re
 import pytest
 from fastapi import APIRouter
 
+from gumboot.core.codes.books import IEC, NEC
 from gumboot.core.journal import entry as journal
 from gumboot.core.journal import log
+from gumboot.core.land.placards import KINDS
+from gumboot.core.size.disconnects import ORDER
 from gumboot.exports import job_file
 from gumboot.web import station
 from gumboot.web.stations import STATIONS
@@ -50,6 +53,36 @@ def test_every_file_that_the_papers_name_is_there():
             stem = name.split(".py")[0] + ".py" if ".py" in name else name
             found = (ROOT / stem).exists() or (PACKAGE / stem).exists()
             assert found or (PACKAGE / name.rsplit(".", 1)[0]).with_suffix(".py").exists(), name
+
+
+def test_nobody_outside_the_code_books_asks_which_book_it_is():
+    """A code is named where books are kept, where a plan begins with one, and in made-up jobs."""
+    named = re.compile(
+        r"nec-2023|iec-60364|\.code\s*[!=]=|rules\.name|book\.(name|short|code)\s*[!=]="
+    )
+    allowed = {"core/plan/plan.py": 1, "web/stations/brief/kit_form.py": 1}
+    for path in (*PACKAGE.rglob("*.py"), *PACKAGE.rglob("*.html")):
+        name = path.relative_to(PACKAGE).as_posix()
+        if not name.startswith(("core/codes/", "demo/")):
+            found = named.findall(path.read_text(encoding="utf-8"))
+            assert len(found) == allowed.get(name, 0), name
+
+
+def test_both_books_answer_everything():
+    """Clauses that one book has and the other has not are about what only it asks."""
+    alone = {"dwelling", "rapid shutdown", "service", "schools"}
+    assert set(NEC.clauses) - set(IEC.clauses) == alone and set(IEC.clauses) <= set(NEC.clauses)
+    asked = {
+        x
+        for path in (PACKAGE / "core").rglob("*.py")
+        for x in re.findall(r"clauses\[[\"']([a-z ]+)[\"']\]", path.read_text(encoding="utf-8"))
+    }
+    assert asked <= set(NEC.clauses)
+    assert {x for x in NEC.clauses if not x.startswith("opens ")} <= asked
+    for book in (NEC, IEC):
+        assert set(book.placards) <= set(KINDS)
+        assert book.method_first in book.methods and book.method_first_pv in book.methods
+        assert {f"opens {kind}" for kind in ORDER} <= set(book.clauses)
 
 
 @pytest.fixture

@@ -26,7 +26,7 @@ def load_board(design: Design) -> str:
     wide = 780.0 if len(legs) > 1 else 430.0
     column = wide / len(legs)
     x_of = {leg: n * column + 26 for n, leg in enumerate(legs)}
-    book = "nec" if design.plan.code == "nec-2023" else "iec"
+    book = design.plan.book.swatch
     parts: list[str] = []
     y = TOP
     for i, x in ((i, x) for i, x in loads if x.backed and "+" in x.legs):

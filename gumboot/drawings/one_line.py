@@ -19,7 +19,6 @@ from gumboot.drawings.sheet import Box, Point, Sheet, Wire, lay_sheet
 from gumboot.drawings.svg import box, line, picture, tag, text
 
 TITLE_H = 74
-BOOKS = {"nec-2023": "NEC 2023", "iec-60364": "IEC 60364"}
 BROWSE = "from memory: check your edition"
 
 
@@ -159,7 +158,7 @@ def colour_class(design: Design, conductor: str) -> str:
     """
     if conductor in "+−":
         return "dc-plus" if conductor == "+" else "dc-minus"
-    return f"{'nec' if design.plan.code == 'nec-2023' else 'iec'}-{conductor}"
+    return f"{design.plan.book.swatch}-{conductor}"
 
 
 def _slashes(design: Design, s: Sized, w: Wire) -> Iterator[str]:
@@ -359,7 +358,7 @@ def _title_block(design: Design, sheet: Sheet) -> Iterator[str]:
     yield box(8, y, w - 16, TITLE_H, "frame")
     kit = design.inverter
     yield text(20, y + 20, plan.site.name, "strong")
-    yield text(20, y + 37, f"{plan.supply.kind} · {BOOKS[plan.code]}", "small soft")
+    yield text(20, y + 37, f"{plan.supply.kind} · {plan.book.name}", "small soft")
     yield text(
         20, y + 52, f"{plan.kit.inverters} × {kit.maker} {kit.model}" if kit else "", "small soft"
     )

@@ -177,11 +177,10 @@ def zones(
     """
     stops = broken(w, findings)
     out = [s.rect(x.rect, "bend-room") for x in sweeps(w, raceways)]
-    us = w.scene.plan.code == "nec-2023"
     out += [
         s.rect(working_box(w.scene, p), "work-space")
         for p in w.scene.placed
-        if us and p.box.role in WORKED_AT and p.box.role != "inverter"
+        if w.scene.plan.book.working_space and p.box.role in WORKED_AT and p.box.role != "inverter"
     ]
     for p in w.scene.placed:
         if not p.box.there:

@@ -11,7 +11,6 @@ from typing import TYPE_CHECKING
 from gumboot.core.basis.sizes import spoken
 from gumboot.core.basis.units import show_length
 from gumboot.core.design import Design
-from gumboot.drawings.one_line import BOOKS
 from gumboot.drawings.sheet import Point, lay_sheet
 
 if TYPE_CHECKING:
@@ -50,7 +49,7 @@ def to_dxf(design: Design) -> str:
         _draw(space, design, height)
     title = (
         f"{design.plan.site.name}: one-line drawing, {design.plan.supply.kind},"
-        f" {BOOKS[design.plan.code]}. Tables from memory: check your edition."
+        f" {design.plan.book.name}. Tables from memory: check your edition."
     )
     space.add_text(title, height=2.5, dxfattribs={"layer": "TITLE"}).set_placement((0, -8))
     out = io.StringIO()

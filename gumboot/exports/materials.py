@@ -126,7 +126,7 @@ def _protection(design: Design) -> Iterable[Item]:
     for s in design.circuits:
         if s.protection is None or (s.circuit.own_protection and s.circuit.family != "pv"):
             continue
-        poles = s.circuit.lines + (design.plan.code == "iec-60364" and "N" in s.circuit.conductors)
+        poles = s.circuit.lines + (design.plan.book.neutral_opened and "N" in s.circuit.conductors)
         kind = (
             "gPV string fuse and holder"
             if s.circuit.family == "pv"

@@ -6,6 +6,7 @@ import pytest
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.patch import apply
+from gumboot.core.codes import books
 from gumboot.core.design import design
 from gumboot.core.network.bonds import by_state
 from gumboot.core.plan import Plan
@@ -417,8 +418,8 @@ def test_string_fuses_by_both_books():
     older 9.8 A sheet with 15 A: NEC 15.3, none.
     """
     new, old = BOOK.modules["reedbed-430"], BOOK.modules["reedbed-300"]
-    assert string_fuse(new, "nec-2023").n == 25 and string_fuse(new, "iec-60364").n == 25
-    assert string_fuse(old, "nec-2023") is None and string_fuse(old, "iec-60364").n == 15
+    assert string_fuse(new, books.NEC).n == 25 and string_fuse(new, books.IEC).n == 25
+    assert string_fuse(old, books.NEC) is None and string_fuse(old, books.IEC).n == 15
 
 
 def test_one_string_set_over_two_bridged_trackers():

@@ -12,7 +12,8 @@ from gumboot.core.basis.figure import COMMON_PRACTICE
 from gumboot.core.basis.finding import Cure, Finding, check, note
 from gumboot.core.basis.units import show_length, show_temperature
 from gumboot.core.basis.words import inside
-from gumboot.core.plan import TEMPERATURES, Book, Plan, Temperature
+from gumboot.core.codes.book import Ask
+from gumboot.core.plan import TEMPERATURES, Plan, Temperature
 
 # 3 ft, of which most rules for storage near doors and windows ask: common practice, confirm the
 # local figure
@@ -40,50 +41,6 @@ class Fact:
         return self.value is not None and not self.guess
 
 
-@dataclass(frozen=True, slots=True)
-class Ask:
-    """A local rule that must be confirmed, or a task that wants a licence: its key in the plan, and
-    in words.
-    """
-
-    key: str
-    says: str
-
-
-LOCAL_RULES: dict[Book, tuple[Ask, ...]] = {  # what an authority decides: common practice
-    "nec-2023": (
-        Ask("edition", "Which edition of the code is in force here, with which amendments?"),
-        Ask(
-            "permit", "Electrical and building permit: what do they want to see, and who inspects?"
-        ),
-        Ask(
-            "utility",
-            "The utility's agreement: application, export limit, outside disconnect, meter",
-        ),
-        Ask(
-            "place",
-            "Where storage may stand: rooms, distance from doors, windows, exits and other storage,"
-            " most kWh a place",
-        ),
-        Ask("fire", "Fire code: detectors, protection from vehicles, signs for responders"),
-        Ask("shutdown", "Rapid shutdown: what starts it, and its label"),
-    ),
-    "iec-60364": (
-        Ask("edition", "Which national edition is in force here, with which deviations?"),
-        Ask(
-            "operator",
-            "The grid operator: notice or consent before connection, which grid profile, export"
-            " limit",
-        ),
-        Ask(
-            "place",
-            "Where storage may stand: rooms, escape routes, distance from doors, windows and other"
-            " storage, most kWh a place",
-        ),
-        Ask("fire", "Fire rules: detectors, walls, signs for responders"),
-        Ask("building", "Building or heritage consent: outside walls, roof, noise to neighbours"),
-    ),
-}
 LICENCES = (
     Ask("supply", "Work on the service, main breaker and meter"),
     Ask("ac", "Fixed AC wiring"),
@@ -126,7 +83,7 @@ def facts(plan: Plan) -> tuple[Fact, ...]:
                 "A",
             ),
         ]
-    if on and plan.code == "iec-60364":
+    if on and plan.book.loops:
         out += [
             Fact("supply/earthing", "Earthing", "decides how a fault is cleared", supply.earthing),
             Fact(
@@ -294,10 +251,10 @@ def survey_findings(plan: Plan) -> list[Finding]:
                 Cure("Read the derating in the sheets"),
             )
         )
-    asked = [a for a in LOCAL_RULES[plan.code] if not seen.confirmed.get(a.key)]
+    asked = [a for a in plan.book.asks if not seen.confirmed.get(a.key)]
     if asked:
         says = (
-            f"{len(asked)} of {len(LOCAL_RULES[plan.code])} local rules are not confirmed:"
+            f"{len(asked)} of {len(plan.book.asks)} local rules are not confirmed:"
             f" {', '.join(a.key for a in asked)}."
         )
         found.append(

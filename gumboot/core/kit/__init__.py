@@ -14,13 +14,12 @@ from gumboot.core.kit.module import Module
 from gumboot.core.kit.pack import Cabinet, Pack
 from gumboot.core.kit.port import Port
 from gumboot.core.kit.terminal import Terminal
-from gumboot.core.kit.words import LINES, Book, Chemistry, Family, Ground, Stage, Supplied
+from gumboot.core.kit.words import LINES, Chemistry, Family, Ground, Stage, Supplied
 
 __all__ = [
     "LINES",
     "Anchor",
     "AnyEntry",
-    "Book",
     "BrokenCatalogue",
     "Cabinet",
     "Catalogue",

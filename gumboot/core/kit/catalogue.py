@@ -7,6 +7,7 @@ from typing import Annotated
 
 from pydantic import Field, TypeAdapter
 
+from gumboot.core.codes.book import Code
 from gumboot.core.kit.anchor import Anchor
 from gumboot.core.kit.conductor import ConductorType, Ferrules, Lugs
 from gumboot.core.kit.device import Device
@@ -14,7 +15,7 @@ from gumboot.core.kit.gateway import Gateway
 from gumboot.core.kit.inverter import Inverter
 from gumboot.core.kit.module import Module
 from gumboot.core.kit.pack import Pack
-from gumboot.core.kit.words import Book, Family
+from gumboot.core.kit.words import Family
 
 AnyEntry = Annotated[
     Inverter | Gateway | Pack | Module | Device | ConductorType | Lugs | Ferrules | Anchor,
@@ -66,7 +67,7 @@ class Catalogue:
         ]
         return min(fits, key=lambda d: d.up_to_a, default=None)
 
-    def conductor(self, family: Family, book: Book, material: str = "Cu") -> ConductorType | None:
+    def conductor(self, family: Family, book: Code, material: str = "Cu") -> ConductorType | None:
         """The cable used for a family of runs under a book; None when the catalogue has none of
         that metal.
         """

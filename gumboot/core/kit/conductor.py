@@ -6,13 +6,14 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from gumboot.core.codes.book import Code
 from gumboot.core.kit.entry import Entry, Positive
 from gumboot.core.kit.terminal import (
     Ferrule,
     Lug,
     Strands,
 )
-from gumboot.core.kit.words import Book, Family
+from gumboot.core.kit.words import Family
 
 
 class ConductorType(Entry):
@@ -26,7 +27,7 @@ class ConductorType(Entry):
     kind: Literal["conductor"]
     id: str
     label: str
-    book: Book
+    book: Code
     material: Literal["Cu", "Al"] = "Cu"
     temp_c: Literal[70, 75, 90]
     strands: Strands

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from typing import Literal
 
+from gumboot.core.codes.book import Code
 from gumboot.core.kit.enclosure import Case
 from gumboot.core.kit.entry import Entry, Positive
 from gumboot.core.kit.terminal import (
     Terminal,
 )
-from gumboot.core.kit.words import Book, Supplied
+from gumboot.core.kit.words import Supplied
 
 
 class Device(Entry):
@@ -34,7 +35,7 @@ class Device(Entry):
     ]
     label: str
     supply: Supplied | Literal["any"] = "any"
-    book: Book | Literal["any"] = "any"
+    book: Code | Literal["any"] = "any"
     up_to_a: Positive
     interrupt_a: Positive | None = None
     terminals: tuple[Terminal, ...]

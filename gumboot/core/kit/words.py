@@ -8,7 +8,6 @@ from gumboot.core.kit.terminal import (
     Conductor,
 )
 
-Book = Literal["nec-2023", "iec-60364"]
 Family = Literal[
     "pv",
     "pack",

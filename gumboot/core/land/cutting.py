@@ -14,7 +14,6 @@ from functools import lru_cache
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
 from gumboot.core.kit import Catalogue, ConductorType
-from gumboot.core.land.colours import colour
 from gumboot.core.land.listing import cable_of
 from gumboot.core.land.termination import Termination
 from gumboot.core.plan import Plan, Reel
@@ -98,7 +97,7 @@ def list_pieces(
                         x,
                         cable,
                         size,
-                        colour(plan.code, x),
+                        plan.book.colours[x],
                         length,
                         tuple(ends[c.id, x, str(n)]),
                     )

@@ -4,16 +4,17 @@ bend, and tools that do not reach.
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator, Sequence
 from datetime import date
 from functools import lru_cache
 
-from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
+from gumboot.core.basis.figure import COMMON_PRACTICE, Figure
 from gumboot.core.basis.finding import Cure, Finding, check, stop
 from gumboot.core.basis.sizes import area_mm2, fits, spoken
 from gumboot.core.basis.units import show_place, show_torque
-from gumboot.core.codes import OutsideTable, nec
+from gumboot.core.codes import OutsideTable
+from gumboot.core.codes.book import Code
+from gumboot.core.codes.books import BOOKS
 from gumboot.core.kit import Catalogue, Inverter
 from gumboot.core.kit.terminal import Conductor, Terminal
 from gumboot.core.land.listing import cable_of, rated_torque
@@ -22,7 +23,6 @@ from gumboot.core.land.tools import Wrench, lacking
 from gumboot.core.network import End
 from gumboot.core.plan import Plan
 from gumboot.core.size.conductors import Sized
-from gumboot.core.size.raceways import outer_area
 
 
 def termination_findings(
@@ -140,34 +140,10 @@ def end_findings(
 
 
 @lru_cache(maxsize=256)
-def bend_room(size: str, code: str) -> Figure | None:
-    """Room in mm to bend one conductor before its terminal: NEC Table 312.6(A), else four times its
-    outer diameter (common practice).
-    """
+def bend_room(size: str, code: Code) -> Figure | None:
+    """Room in mm to bend one conductor before its terminal, by the book; None where it has none."""
     try:
-        if code == "nec-2023":
-            inches = nec.bending_space_in(size)
-            return (
-                solve(
-                    "B",
-                    "mm",
-                    "Room to bend",
-                    "25.4 * b",
-                    inches,
-                    source=inches.source,
-                    doubt=inches.doubt,
-                )
-                if inches
-                else None
-            )
-        d = given(
-            "d",
-            round(math.sqrt(4 * outer_area(size).n / math.pi), 1),
-            "mm",
-            f"Outer diameter of {size}",
-            "IEC 60227-3",
-        )
-        return solve("B", "mm", "Room to bend", "4 * d", d, source=COMMON_PRACTICE)
+        return BOOKS[code].bend(size)
     except (OutsideTable, ValueError):
         return None
 

@@ -265,7 +265,7 @@ def main_earth(rows: Sequence[Sized], electrode: Figure, sheet: Sheet) -> Iterat
     clamp = sheet.catalogue.device("electrode", 0, book=plan.code)
     if at is None or clamp is None:
         return
-    short = "GEC" if plan.code == "nec-2023" else "BONDING"
+    short = plan.book.earth_label
     new = plan.supply.kind == "off-grid"
     for key, t, where in (
         (at.body, at.terminal("PE"), at.terminal("PE").label),

@@ -5,7 +5,7 @@ from memory: check your edition.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import date
 from typing import TYPE_CHECKING, Literal
@@ -37,11 +37,27 @@ class Placard:
     reflective: bool = False
 
 
+Maker = Callable[["Design", date], Iterator[Placard]]
+KINDS: dict[str, Maker] = {}  # by the names that books list
+
+
+def placard(kind: str) -> Callable[[Maker], Maker]:
+    """Register what makes a kind of placard."""
+
+    def keep(make: Maker) -> Maker:
+        KINDS[kind] = make
+        return make
+
+    return keep
+
+
 def list_placards(d: Design, day: date) -> list[Placard]:
-    """Every placard of a job. day: on which its figures were worked out."""
+    """Every placard of a job, of the kinds its code book has. day: on which its figures were worked
+    out.
+    """
     if d.inverter is None or not d.circuits:
         return []
-    return list(_nec(d, day) if d.plan.code == "nec-2023" else _iec(d, day))
+    return [p for kind in d.plan.book.placards for p in KINDS[kind](d, day)]
 
 
 def highest_string(d: Design) -> Figure | None:
@@ -53,257 +69,17 @@ def _label(d: Design, body: str) -> str:
     return next((b.label for b in d.bodies if b.id == body), body)
 
 
-def _nec(d: Design, day: date) -> Iterator[Placard]:
-    assert d.inverter is not None  # noqa: S101 - the caller looked
-    book, plan = "NEC 2023", d.plan
-    service = _label(d, "main-panel" if plan.supply.kind != "off-grid" else "loads-panel")
-    units = [b.label for b in d.bodies if b.role == "inverter"]
-    highest = highest_string(d)
-    if highest:
-        for unit in units:
-            yield Placard(
-                f"pv-disconnect.{unit}",
-                unit,
-                "WARNING",
-                (
-                    "PV SYSTEM DISCONNECT",
-                    "ELECTRIC SHOCK HAZARD",
-                    "TERMINALS ON THE LINE AND LOAD SIDES MAY BE ENERGIZED IN THE OPEN POSITION",
-                    f"MAXIMUM DC VOLTAGE {math.ceil(highest.n)} V",
-                ),
-                f"{book} 690.13(B), 690.7(D)",
-                (highest,),
-            )
-        yield Placard(
-            "pv-conduit",
-            "PV raceways, each 10 ft and at each turn and wall",
-            "",
-            ("SOLAR PV DC CIRCUIT",),
-            f"{book} 690.31(D)(2)",
-            count=max(4, 4 * len(d.strings)),
-            letters_mm=9.5,
-            reflective=True,
-        )
-        yield Placard(
-            "rapid-shutdown",
-            f"{service}, at the service",
-            "",
-            (
-                "SOLAR PV SYSTEM IS EQUIPPED WITH RAPID SHUTDOWN",
-                (
-                    "TURN RAPID SHUTDOWN SWITCH TO THE “OFF” POSITION TO SHUT DOWN PV SYSTEM AND"
-                    " REDUCE SHOCK HAZARD IN ARRAY"
-                ),
-            ),
-            f"{book} 690.56(C)(1)",
-            letters_mm=9.5,
-            reflective=True,
-        )
-        yield Placard(
-            "rapid-switch",
-            "Rapid shutdown switch",
-            "",
-            ("RAPID SHUTDOWN SWITCH FOR SOLAR PV SYSTEM",),
-            f"{book} 690.56(C)(2)",
-            letters_mm=9.5,
-            reflective=True,
-        )
-    if d.bus and plan.supply.connection == "main-panel breaker":
-        if d.bus.used_sum and d.bus.passes.startswith("sum"):
-            yield Placard(
-                "bus-sum",
-                service,
-                "WARNING",
-                (
-                    "THIS EQUIPMENT FED BY MULTIPLE SOURCES",
-                    (
-                        "TOTAL RATING OF ALL OVERCURRENT DEVICES, EXCLUDING MAIN SUPPLY OVERCURRENT"
-                        " DEVICE, SHALL NOT EXCEED AMPACITY OF BUSBAR"
-                    ),
-                    f"BUSBAR {fmt(d.bus.bus.n)} A",
-                ),
-                f"{book} 705.12(B)(3)",
-                (d.bus.bus, d.bus.used_sum),
-            )
-        else:
-            yield Placard(
-                "bus-120",
-                f"{service}, beside the back-fed breaker",
-                "WARNING",
-                ("POWER SOURCE OUTPUT CONNECTION", "DO NOT RELOCATE THIS OVERCURRENT DEVICE"),
-                f"{book} 705.12(B)(2)",
-                (d.bus.used_120, d.bus.allowed_120),
-            )
-    sources = sources_of(d)
-    if plan.supply.kind == "off-grid":
-        yield Placard(
-            "stand-alone",
-            "Outside, at the building",
-            "CAUTION",
-            ("STAND-ALONE ELECTRIC POWER SYSTEM", *sources),
-            f"{book} 710.10",
-        )
-    else:
-        yield Placard(
-            "directory",
-            f"{service}, and at each power source disconnect",
-            "CAUTION",
-            ("POWER TO THIS BUILDING IS ALSO SUPPLIED FROM", *sources),
-            f"{book} 705.10",
-            count=1 + len(units),
-        )
-    if d.bank:
-        fault = (
-            (f"AVAILABLE FAULT CURRENT {math.ceil(d.fault.n):,} A", f"CALCULATED {day.isoformat()}")
-            if d.fault
-            else ()
-        )
-        split = plan.supply.kind.startswith("split") or plan.supply.kind == "off-grid"
-        volts = f"NOMINAL AC VOLTAGE {'120/240' if split else fmt(d.inverter.voltage_v)} V"
-        for n, at in enumerate(_storage(d), 1):
-            yield Placard(
-                "ess-disconnect" if n == 1 else f"ess-disconnect.{n}",
-                at,
-                "NOTICE",
-                (
-                    "ENERGY STORAGE SYSTEM DISCONNECT",
-                    volts,
-                    f"MAXIMUM DC VOLTAGE {fmt(d.bank.v_max.n)} V",
-                    *fault,
-                ),
-                f"{book} 706.15(C)",
-                tuple(f for f in (d.bank.v_max, d.fault) if f),
-            )
-    if plan.backup.loads != "nothing" and plan.supply.kind != "off-grid":
-        yield Placard(
-            "standby",
-            service,
-            "NOTICE",
-            (
-                "OPTIONAL STANDBY POWER SOURCE",
-                (
-                    f"{', '.join(units).upper()}: {plan.kit.inverters} ×"
-                    f" {d.inverter.power_w / 1000:g} kW INVERTER AND BATTERY"
-                ),
-            ),
-            f"{book} 702.7(A)",
-        )
-    if plan.kit.generator:
-        kind = (
-            "SEPARATELY DERIVED (BONDED NEUTRAL)"
-            if plan.kit.generator.bonded
-            else "NONSEPARATELY DERIVED (FLOATING NEUTRAL)"
-        )
-        yield Placard(
-            "inlet",
-            "Generator inlet",
-            "WARNING",
-            (f"FOR CONNECTION OF A {kind} SYSTEM ONLY",),
-            f"{book} 702.7(C)",
-        )
-    yield from _legends(d, f"{book} 408.4(A), 110.22")
+def _service(d: Design) -> str:
+    return _label(d, "main-panel" if d.plan.supply.kind != "off-grid" else "loads-panel")
 
 
-def _iec(d: Design, day: date) -> Iterator[Placard]:
-    assert d.inverter is not None  # noqa: S101 - the caller looked
-    plan = d.plan
-    board = next((b.label for b in d.bodies if b.role == "main-panel"), _label(d, "loads-panel"))
-    units = [b.label for b in d.bodies if b.role == "inverter"]
-    highest = highest_string(d)
-    existing = bool(plan.kit.pv_inverters)
-    if highest or existing:
-        yield Placard(
-            "pv-here",
-            f"origin of the supply, meter, and {board[0].lower()}{board[1:]}",
-            "NOTICE",
-            ("PV", "SOLAR ARRAY ON THIS BUILDING"),
-            "IEC 60364-7-712 712.514.101",
-            count=3,
-        )
-    if highest:
-        yield Placard(
-            "pv-dc",
-            "every access to live DC parts: boxes, PV switch, inverter",
-            "WARNING",
-            (
-                "PV DC",
-                "LIVE PARTS CAN REMAIN ENERGIZED AFTER ISOLATION",
-                f"HIGHEST VOLTAGE {math.ceil(highest.n)} V DC",
-            ),
-            "IEC 60364-7-712 712.514.102; IEC 62446-1",
-            (highest,),
-            count=1 + len(d.strings),
-        )
-    if plan.supply.kind != "off-grid":
-        yield Placard(
-            "dual-supply",
-            f"{board}, meter, and every point of isolation",
-            "WARNING",
-            (
-                "DUAL SUPPLY",
-                (
-                    "DO NOT WORK ON THIS EQUIPMENT UNTIL IT IS ISOLATED FROM BOTH MAINS AND ON-SITE"
-                    " SUPPLIES"
-                ),
-                *sources_of(d),
-            ),
-            "IEC 60364-5-55 551.7; common practice",
-            count=2 + len(units),
-        )
-    for unit in units:
-        yield Placard(
-            f"inverter.{unit}",
-            unit,
-            "WARNING",
-            (
-                "INVERTER",
-                "ISOLATE AC AND DC BEFORE WORK",
-                f"CAPACITORS: WAIT {d.inverter.capacitor_wait_min:g} MIN, THEN PROVE DEAD",
-            ),
-            "IEC 62109-1; common practice",
-        )
-    if d.bank:
-        fault = (
-            (
-                f"PROSPECTIVE FAULT CURRENT {math.ceil(d.fault.n):,} A",
-                f"CALCULATED {day.isoformat()}",
-            )
-            if d.fault
-            else ()
-        )
-        for n, at in enumerate(_storage(d), 1):
-            yield Placard(
-                "battery" if n == 1 else f"battery.{n}",
-                at,
-                "WARNING",
-                (
-                    "BATTERY",
-                    f"{fmt(d.bank.v_nom.n)} V NOMINAL, UP TO {fmt(d.bank.v_max.n)} V DC",
-                    "CANNOT BE SWITCHED OFF AT ITS POSTS",
-                    *fault,
-                ),
-                "IEC 62485-5; common practice",
-                tuple(f for f in (d.bank.v_nom, d.bank.v_max, d.fault) if f),
-            )
-    if plan.backup.loads != "nothing":
-        yield Placard(
-            "island",
-            board,
-            "NOTICE",
-            (
-                "THIS INSTALLATION GOES ON IN AN OUTAGE",
-                f"NEUTRAL IS THEN EARTHED BY THE {plan.backup.bond.upper()}",
-            ),
-            "IEC 60364-8-82; common practice",
-        )
-    yield Placard(
-        "documents",
-        board,
-        "NOTICE",
-        ("SINGLE-LINE DIAGRAM AND SHUTDOWN PROCEDURE ARE KEPT HERE",),
-        "IEC 62446-1 clause 4",
-    )
-    yield from _legends(d, "IEC 60364-5-51 514.4, IEC 61439-3")
+def _board(d: Design) -> str:
+    mains = (b.label for b in d.bodies if b.role == "main-panel")
+    return next(mains, _label(d, "loads-panel"))
+
+
+def _units(d: Design) -> list[str]:
+    return [b.label for b in d.bodies if b.role == "inverter"]
 
 
 def _storage(d: Design) -> list[str]:
@@ -325,10 +101,338 @@ def sources_of(d: Design) -> tuple[str, ...]:
     return tuple(f"{x.source}: {x.opened_by}, {x.at}".upper() for x in d.disconnects)
 
 
-def _legends(d: Design, clause: str) -> Iterator[Placard]:
+@placard("pv disconnect")
+def pv_disconnect(d: Design, day: date) -> Iterator[Placard]:
+    """At each unit that strings land on."""
+    highest = highest_string(d)
+    if highest is None:
+        return
+    for unit in _units(d):
+        yield Placard(
+            f"pv-disconnect.{unit}",
+            unit,
+            "WARNING",
+            (
+                "PV SYSTEM DISCONNECT",
+                "ELECTRIC SHOCK HAZARD",
+                "TERMINALS ON THE LINE AND LOAD SIDES MAY BE ENERGIZED IN THE OPEN POSITION",
+                f"MAXIMUM DC VOLTAGE {math.ceil(highest.n)} V",
+            ),
+            "NEC 2023 690.13(B), 690.7(D)",
+            (highest,),
+        )
+
+
+@placard("pv raceways")
+def pv_raceways(d: Design, day: date) -> Iterator[Placard]:
+    """Along the raceways of strings."""
+    if not d.strings:
+        return
+    yield Placard(
+        "pv-conduit",
+        "PV raceways, each 10 ft and at each turn and wall",
+        "",
+        ("SOLAR PV DC CIRCUIT",),
+        "NEC 2023 690.31(D)(2)",
+        count=max(4, 4 * len(d.strings)),
+        letters_mm=9.5,
+        reflective=True,
+    )
+
+
+@placard("rapid shutdown")
+def rapid_shutdown(d: Design, day: date) -> Iterator[Placard]:
+    """At the service, and at the switch."""
+    if not d.strings:
+        return
+    yield Placard(
+        "rapid-shutdown",
+        f"{_service(d)}, at the service",
+        "",
+        (
+            "SOLAR PV SYSTEM IS EQUIPPED WITH RAPID SHUTDOWN",
+            (
+                "TURN RAPID SHUTDOWN SWITCH TO THE “OFF” POSITION TO SHUT DOWN PV SYSTEM AND"
+                " REDUCE SHOCK HAZARD IN ARRAY"
+            ),
+        ),
+        "NEC 2023 690.56(C)(1)",
+        letters_mm=9.5,
+        reflective=True,
+    )
+    yield Placard(
+        "rapid-switch",
+        "Rapid shutdown switch",
+        "",
+        ("RAPID SHUTDOWN SWITCH FOR SOLAR PV SYSTEM",),
+        "NEC 2023 690.56(C)(2)",
+        letters_mm=9.5,
+        reflective=True,
+    )
+
+
+@placard("busbar")
+def busbar(d: Design, day: date) -> Iterator[Placard]:
+    """Beside the breaker that feeds the main panel's bus."""
+    plan, service = d.plan, _service(d)
+    if d.bus and plan.supply.connection == "main-panel breaker":
+        if d.bus.used_sum and d.bus.passes.startswith("sum"):
+            yield Placard(
+                "bus-sum",
+                service,
+                "WARNING",
+                (
+                    "THIS EQUIPMENT FED BY MULTIPLE SOURCES",
+                    (
+                        "TOTAL RATING OF ALL OVERCURRENT DEVICES, EXCLUDING MAIN SUPPLY OVERCURRENT"
+                        " DEVICE, SHALL NOT EXCEED AMPACITY OF BUSBAR"
+                    ),
+                    f"BUSBAR {fmt(d.bus.bus.n)} A",
+                ),
+                "NEC 2023 705.12(B)(3)",
+                (d.bus.bus, d.bus.used_sum),
+            )
+        else:
+            yield Placard(
+                "bus-120",
+                f"{service}, beside the back-fed breaker",
+                "WARNING",
+                ("POWER SOURCE OUTPUT CONNECTION", "DO NOT RELOCATE THIS OVERCURRENT DEVICE"),
+                "NEC 2023 705.12(B)(2)",
+                (d.bus.used_120, d.bus.allowed_120),
+            )
+
+
+@placard("directory")
+def directory(d: Design, day: date) -> Iterator[Placard]:
+    """Every source of the building, at the service or outside."""
+    sources = sources_of(d)
+    if d.plan.supply.kind == "off-grid":
+        yield Placard(
+            "stand-alone",
+            "Outside, at the building",
+            "CAUTION",
+            ("STAND-ALONE ELECTRIC POWER SYSTEM", *sources),
+            "NEC 2023 710.10",
+        )
+    else:
+        yield Placard(
+            "directory",
+            f"{_service(d)}, and at each power source disconnect",
+            "CAUTION",
+            ("POWER TO THIS BUILDING IS ALSO SUPPLIED FROM", *sources),
+            "NEC 2023 705.10",
+            count=1 + len(_units(d)),
+        )
+
+
+@placard("storage disconnect")
+def storage_disconnect(d: Design, day: date) -> Iterator[Placard]:
+    """At the disconnect of each bank."""
+    plan, unit = d.plan, d.inverter
+    if d.bank is None or unit is None:
+        return
+    fault = (
+        (f"AVAILABLE FAULT CURRENT {math.ceil(d.fault.n):,} A", f"CALCULATED {day.isoformat()}")
+        if d.fault
+        else ()
+    )
+    split = plan.supply.kind.startswith("split") or plan.supply.kind == "off-grid"
+    volts = f"NOMINAL AC VOLTAGE {'120/240' if split else fmt(unit.voltage_v)} V"
+    for n, at in enumerate(_storage(d), 1):
+        yield Placard(
+            "ess-disconnect" if n == 1 else f"ess-disconnect.{n}",
+            at,
+            "NOTICE",
+            (
+                "ENERGY STORAGE SYSTEM DISCONNECT",
+                volts,
+                f"MAXIMUM DC VOLTAGE {fmt(d.bank.v_max.n)} V",
+                *fault,
+            ),
+            "NEC 2023 706.15(C)",
+            tuple(f for f in (d.bank.v_max, d.fault) if f),
+        )
+
+
+@placard("standby")
+def standby(d: Design, day: date) -> Iterator[Placard]:
+    """At the service, of a job that goes on in an outage."""
+    plan, unit = d.plan, d.inverter
+    if unit is None:
+        return
+    if plan.backup.loads != "nothing" and plan.supply.kind != "off-grid":
+        yield Placard(
+            "standby",
+            _service(d),
+            "NOTICE",
+            (
+                "OPTIONAL STANDBY POWER SOURCE",
+                (
+                    f"{', '.join(_units(d)).upper()}: {plan.kit.inverters} ×"
+                    f" {unit.power_w / 1000:g} kW INVERTER AND BATTERY"
+                ),
+            ),
+            "NEC 2023 702.7(A)",
+        )
+
+
+@placard("inlet")
+def inlet(d: Design, day: date) -> Iterator[Placard]:
+    """At the generator's inlet."""
+    generator = d.plan.kit.generator
+    if generator:
+        kind = (
+            "SEPARATELY DERIVED (BONDED NEUTRAL)"
+            if generator.bonded
+            else "NONSEPARATELY DERIVED (FLOATING NEUTRAL)"
+        )
+        yield Placard(
+            "inlet",
+            "Generator inlet",
+            "WARNING",
+            (f"FOR CONNECTION OF A {kind} SYSTEM ONLY",),
+            "NEC 2023 702.7(C)",
+        )
+
+
+@placard("pv here")
+def pv_here(d: Design, day: date) -> Iterator[Placard]:
+    """That there is an array, where somebody would look."""
+    board = _board(d)
+    if d.strings or d.plan.kit.pv_inverters:
+        yield Placard(
+            "pv-here",
+            f"origin of the supply, meter, and {board[0].lower()}{board[1:]}",
+            "NOTICE",
+            ("PV", "SOLAR ARRAY ON THIS BUILDING"),
+            "IEC 60364-7-712 712.514.101",
+            count=3,
+        )
+
+
+@placard("pv dc")
+def pv_dc(d: Design, day: date) -> Iterator[Placard]:
+    """At every access to live DC parts of the array."""
+    highest = highest_string(d)
+    if highest:
+        yield Placard(
+            "pv-dc",
+            "every access to live DC parts: boxes, PV switch, inverter",
+            "WARNING",
+            (
+                "PV DC",
+                "LIVE PARTS CAN REMAIN ENERGIZED AFTER ISOLATION",
+                f"HIGHEST VOLTAGE {math.ceil(highest.n)} V DC",
+            ),
+            "IEC 60364-7-712 712.514.102; IEC 62446-1",
+            (highest,),
+            count=1 + len(d.strings),
+        )
+
+
+@placard("dual supply")
+def dual_supply(d: Design, day: date) -> Iterator[Placard]:
+    """At the board, the meter and every point of isolation."""
+    if d.plan.supply.kind != "off-grid":
+        yield Placard(
+            "dual-supply",
+            f"{_board(d)}, meter, and every point of isolation",
+            "WARNING",
+            (
+                "DUAL SUPPLY",
+                (
+                    "DO NOT WORK ON THIS EQUIPMENT UNTIL IT IS ISOLATED FROM BOTH MAINS AND ON-SITE"
+                    " SUPPLIES"
+                ),
+                *sources_of(d),
+            ),
+            "IEC 60364-5-55 551.7; common practice",
+            count=2 + len(_units(d)),
+        )
+
+
+@placard("inverter")
+def inverter(d: Design, day: date) -> Iterator[Placard]:
+    """At each unit."""
+    if d.inverter is None:
+        return
+    for unit in _units(d):
+        yield Placard(
+            f"inverter.{unit}",
+            unit,
+            "WARNING",
+            (
+                "INVERTER",
+                "ISOLATE AC AND DC BEFORE WORK",
+                f"CAPACITORS: WAIT {d.inverter.capacitor_wait_min:g} MIN, THEN PROVE DEAD",
+            ),
+            "IEC 62109-1; common practice",
+        )
+
+
+@placard("battery")
+def battery(d: Design, day: date) -> Iterator[Placard]:
+    """At the disconnect of each bank."""
+    if d.bank is None:
+        return
+    fault = (
+        (
+            f"PROSPECTIVE FAULT CURRENT {math.ceil(d.fault.n):,} A",
+            f"CALCULATED {day.isoformat()}",
+        )
+        if d.fault
+        else ()
+    )
+    for n, at in enumerate(_storage(d), 1):
+        yield Placard(
+            "battery" if n == 1 else f"battery.{n}",
+            at,
+            "WARNING",
+            (
+                "BATTERY",
+                f"{fmt(d.bank.v_nom.n)} V NOMINAL, UP TO {fmt(d.bank.v_max.n)} V DC",
+                "CANNOT BE SWITCHED OFF AT ITS POSTS",
+                *fault,
+            ),
+            "IEC 62485-5; common practice",
+            tuple(f for f in (d.bank.v_nom, d.bank.v_max, d.fault) if f),
+        )
+
+
+@placard("island")
+def island(d: Design, day: date) -> Iterator[Placard]:
+    """That it goes on in an outage, and what earths neutral then."""
+    if d.plan.backup.loads != "nothing":
+        yield Placard(
+            "island",
+            _board(d),
+            "NOTICE",
+            (
+                "THIS INSTALLATION GOES ON IN AN OUTAGE",
+                f"NEUTRAL IS THEN EARTHED BY THE {d.plan.backup.bond.upper()}",
+            ),
+            "IEC 60364-8-82; common practice",
+        )
+
+
+@placard("documents")
+def documents(d: Design, day: date) -> Iterator[Placard]:
+    """Where the papers are kept."""
+    yield Placard(
+        "documents",
+        _board(d),
+        "NOTICE",
+        ("SINGLE-LINE DIAGRAM AND SHUTDOWN PROCEDURE ARE KEPT HERE",),
+        "IEC 62446-1 clause 4",
+    )
+
+
+@placard("legends")
+def legends(d: Design, day: date) -> Iterator[Placard]:
     """One legend for each box that has breakers of this job: what each feeds, its rating, and what
-    its conductor permits.
-    """
+    its
+    conductor permits."""
     network = d.network
     if network is None:
         return
@@ -344,4 +448,4 @@ def _legends(d: Design, clause: str) -> Iterator[Placard]:
         )
     for label, rows in boxes.items():
         name = (f"{label.upper()}: LEGEND", *rows)
-        yield Placard(f"legend.{label}", label, "", name, clause)
+        yield Placard(f"legend.{label}", label, "", name, d.plan.book.clauses["legend"])

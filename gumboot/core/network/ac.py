@@ -261,7 +261,7 @@ def _bonds(b: Builder) -> None:
     """Every place where neutral meets earth, or can."""
     supply, bond = b.plan.supply, b.plan.backup.bond
     if on_grid(b):
-        network = b.plan.code == "iec-60364" and supply.earthing == "TT"
+        network = supply.earthing in b.plan.book.bonded_by_network
         b.bonds.append(
             Bond("service", "the network" if network else "the service", "service", "always")
         )

@@ -10,7 +10,7 @@ from typing import Any, Literal
 
 from gumboot.core.basis.figure import Figure
 from gumboot.core.basis.finding import Cure, Finding, stop
-from gumboot.core.codes import OutsideTable, iec, nec
+from gumboot.core.codes import OutsideTable
 from gumboot.core.kit import Catalogue, Device, Family, Gateway, Inverter, Pack, Port
 from gumboot.core.kit.enclosure import Case
 from gumboot.core.kit.terminal import Block, Conductor, FactoryTermination, Terminal
@@ -131,7 +131,7 @@ class Builder:
     def poles(self, conductors: Iterable[Conductor] | None = None) -> tuple[Conductor, ...]:
         """What an AC breaker opens: every line; and neutral too where the book wants it opened."""
         rows = tuple(conductors or self.ac)
-        both = self.plan.code == "iec-60364"
+        both = self.plan.book.neutral_opened
         return tuple(c for c in rows if c != "PE" and (c != "N" or both))
 
     # ends
@@ -248,12 +248,12 @@ class Builder:
         fitted = self.plan.fitted.get(id)
         if fitted and fitted.protection_a:
             return fitted.protection_a
-        nec_book = self.plan.code == "nec-2023"
-        want = (1.25 if nec_book else 1.0) * amps.n
+        book = self.plan.book
+        want = book.continuous * amps.n
         if port.protection_named_a and port.protection_named_a >= want - 1e-9:
             return port.protection_named_a
         try:
-            return nec.next_standard(want) if nec_book else iec.next_standard(want)
+            return book.next_standard(want)
         except OutsideTable:
             return want
 

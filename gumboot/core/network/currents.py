@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, solve
+from gumboot.core.basis.figure import Figure, given, solve
 from gumboot.core.kit import Inverter
 from gumboot.core.plan import Plan
 
@@ -87,22 +87,4 @@ def board_current(plan: Plan, fallback: Figure) -> tuple[Figure, Figure | None]:
     if rating is None:
         return fallback, None
     board = given("I_board", rating, "A", name, "brief")
-    if plan.code == "iec-60364":
-        return solve(
-            "I",
-            "A",
-            "Design current",
-            "1 * I_board",
-            board,
-            source=COMMON_PRACTICE,
-            assumption="loaded to its rating",
-        ), board
-    return solve(
-        "I",
-        "A",
-        "Continuous current",
-        "I_board / 1.25",
-        board,
-        source="NEC 2023 215.2, 215.3",
-        doubt=MEMORY,
-    ), board
+    return plan.book.board_load.figure(board), board

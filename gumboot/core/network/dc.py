@@ -315,10 +315,11 @@ def _unfused(b: Builder, first: int, packs: int, lead: Figure) -> None:
         f"The own breakers of {packs} packs let {passed.text} into the lead of pack {first}, which"
         f" is sized to be protected at {lead.text}."
     )
-    book = "NEC 2023 240.4, 240.8" if b.plan.code == "nec-2023" else "IEC 60364-4-43 433.1, 433.4"
     fuse = Cure(f"Fuse it at pack {first}, or have the maker's word that the lead may go so")
     bus = Cure("Bring the packs to a bus", (Change("/kit/hookup", "bus"),))
-    found = check(key, f"pack-{first}", says, book, fuse, bus, figures=(passed, lead))
+    found = check(
+        key, f"pack-{first}", says, b.plan.book.clauses["chain"], fuse, bus, figures=(passed, lead)
+    )
     b.found.setdefault(key, found)
 
 

@@ -60,7 +60,7 @@ def _tap(b: Builder, hub: str) -> None:
         "main-panel/main", "breaker", "fused disconnect", "main-panel", hub, line, "grid", b.poles()
     )
     behind = b.plan.backup.loads == "whole house" and has_changeover(b)
-    label = "Main panel" if b.plan.code == "nec-2023" else "Main board"
+    label = b.plan.book.main_board
     if not behind:
         supply = b.plan.supply
         main = f"{supply.main_breaker_a:g} A main" if supply.main_breaker_a else "main not known"

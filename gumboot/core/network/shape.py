@@ -64,7 +64,7 @@ def main_name(b: Builder) -> str:
     """What the box is called where the job meets the service."""
     if tapped(b):
         return "Service disconnect"
-    return "Main panel" if b.plan.code == "nec-2023" else "Main board"
+    return b.plan.book.main_board
 
 
 def changeover_body(b: Builder) -> str:

@@ -49,7 +49,6 @@ Percent = Annotated[float, Field(ge=0, le=100)]
 Price = Annotated[float, Field(ge=-1000, le=1000)]
 Across = Annotated[float, Field(ge=-20_000, le=20_000)]
 Extent = Annotated[float, Field(gt=0, le=20_000)]
-Book = Literal["nec-2023", "iec-60364"]
 NeighbourKind = Literal[
     "door",
     "window",

@@ -9,10 +9,11 @@ from pydantic import (
     model_validator,
 )
 
+from gumboot.core.codes.book import Book, Code
+from gumboot.core.codes.books import BOOKS
 from gumboot.core.plan.backup import Backup
 from gumboot.core.plan.energy import Energy
 from gumboot.core.plan.fields import (
-    Book,
     Key,
     Landing,
     Part,
@@ -37,7 +38,7 @@ class Plan(Part):
     """
 
     format: Literal["gumboot-plan/1"] = "gumboot-plan/1"
-    code: Book = "nec-2023"
+    code: Code = "nec-2023"
     units: Literal["us", "si"] = "us"
     site: Site
     supply: Supply
@@ -55,6 +56,11 @@ class Plan(Part):
     landing: Landing = "maker"
     recheck: Literal["by kind", "torque", "look"] = "by kind"
     reels: Annotated[tuple[Reel, ...], Field(max_length=60)] = ()
+
+    @property
+    def book(self) -> Book:
+        """The code book of the job: all that differs between books."""
+        return BOOKS[self.code]
 
     @model_validator(mode="after")
     def _letters_differ(self) -> Plan:

@@ -19,8 +19,6 @@ from gumboot.core.network.currents import on_each_line, output_current, source_c
 from gumboot.core.plan import Plan
 from gumboot.core.size.conductors import Sized
 
-RULE = f"{nec.BOOK} 705.12(B)"
-BOARD = "IEC 60364-5-55 551.7.2, IEC 61439-3"
 ROLES = ("main-panel", "grid-combiner", "backup-combiner", "loads")
 
 
@@ -111,7 +109,7 @@ def _main(
         typed = plan.supply.main_breaker_a
         return given("I_main", typed, "A", "Main breaker", "brief") if typed else None
     combines = body.endswith("-combiner")
-    if combines and (plan.code == "iec-60364" or body == "backup-combiner"):
+    if combines and (body == "backup-combiner" or not plan.book.mains_feed_combiners):
         return given("I_main", 0.0, "A", "No load hangs on it", "plan")
     if supply is not None and supply.circuit in rated:
         return rated[supply.circuit].renamed("I_main")
@@ -157,39 +155,10 @@ def _judge(
     bus: Figure,
     breakers: Sequence[Figure],
 ) -> Bus:
-    if plan.code == "iec-60364":
-        name = "Main breaker and all inverters"
-        used = solve(
-            "I_used", "A", name, "I_out + I_main", output, main, source=BOARD, doubt=MEMORY
-        )
-        whole = solve(
-            "I_allow", "A", "The board's rating", "1 * I_bus", bus, source=BOARD, doubt=MEMORY
-        )
-        passes = "the board's rating, IEC 61439-3" if used.n <= bus.n else ""
-        return Bus(body, label, output, used, whole, None, bus, passes)
-    name = "Main breaker and 125 % of output"
-    used = solve(
-        "I_used",
-        "A",
-        name,
-        "1.25 * I_out + I_main",
-        output,
-        main,
-        source=f"{RULE}(2)",
-        doubt=MEMORY,
-    )
-    allowed = solve(
-        "I_allow", "A", "120 % of the bus", "1.2 * I_bus", bus, source=f"{RULE}(2)", doubt=MEMORY
-    )
-    total = _sum(plan, body, breakers)
-    passes = ""
-    if used.n <= bus.n:
-        passes = "100 % rule, 705.12(B)(1)"
-    elif used.n <= allowed.n and (plan.supply.backfeed == "opposite end" or body != "main-panel"):
-        passes = "120 % rule, 705.12(B)(2)"
-    elif total is not None and total.n <= bus.n:
-        passes = "sum of breakers, 705.12(B)(3)"
-    return Bus(body, label, output, used, allowed, total, bus, passes)
+    far = plan.supply.backfeed == "opposite end" or body != "main-panel"
+    total = _sum(plan, body, breakers) if plan.book.rule_120 else None
+    fed = plan.book.fed(output, main, bus, total, far)
+    return Bus(body, label, output, fed.used, fed.allowed, total, bus, fed.passes)
 
 
 def _sum(plan: Plan, body: str, breakers: Sequence[Figure]) -> Figure | None:
@@ -206,7 +175,15 @@ def _sum(plan: Plan, body: str, breakers: Sequence[Figure]) -> Figure | None:
         return None  # what its own circuits have nobody has summed
     formula = " + ".join(f.symbol for f in parts)
     name = "Every breaker but the main"
-    return solve("I_sum", "A", name, formula, *parts, source=f"{RULE}(3)", doubt=MEMORY)
+    return solve(
+        "I_sum",
+        "A",
+        name,
+        formula,
+        *parts,
+        source=f"{plan.book.clauses['busbar']}(3)",
+        doubt=MEMORY,
+    )
 
 
 def _unknown(
@@ -219,7 +196,7 @@ def _unknown(
         f"{label} is fed {output.text} by a PV inverter beside its own supply, and the rating of"
         " its busbar is not known."
     )
-    rule = RULE if plan.code == "nec-2023" else BOARD
+    rule = plan.book.clauses["busbar"]
     cure = Cure("Read it from the board's label and type it in Brief")
     return [check(f"bus.unknown.{body}", body, says, rule, cure)]
 
@@ -229,7 +206,8 @@ def bus_findings(plan: Plan, bus: Bus) -> list[Finding]:
     mark = "" if bus.body == "main-panel" else f".{bus.body}"
     name = bus.label[:1].lower() + bus.label[1:]
     shown = (bus.used_120, bus.allowed_120)
-    if plan.code == "iec-60364":
+    rule = plan.book.clauses["busbar"]
+    if not plan.book.rule_120:
         if bus.passes:
             return []
         says = (
@@ -237,7 +215,7 @@ def bus_findings(plan: Plan, bus: Bus) -> list[Finding]:
             f" {bus.allowed_120.text}."
         )
         cure = Cure("Fit a board of a higher rating, or a smaller main breaker")
-        return [check(f"bus.overfed{mark}", bus.body, says, BOARD, cure, figures=shown)]
+        return [check(f"bus.overfed{mark}", bus.body, says, rule, cure, figures=shown)]
     if bus.passes:
         if mark:
             return []
@@ -246,7 +224,7 @@ def bus_findings(plan: Plan, bus: Bus) -> list[Finding]:
             f" {bus.allowed_120.text}."
         )
         cure = Cure("Label the back-fed breaker: do not relocate")
-        return [note("bus.passes", bus.body, says, RULE, cure, figures=shown)]
+        return [note("bus.passes", bus.body, says, rule, cure, figures=shown)]
     cures = _main_cures(plan, bus) if not mark else []
     cures.append(Cure("Fit a panel with a larger bus"))
     says = (
@@ -257,7 +235,7 @@ def bus_findings(plan: Plan, bus: Bus) -> list[Finding]:
         most = bus.used_sum or bus.used_120
         says = f"{bus.label}: {most.text} of breakers can feed a bus rated {bus.bus.text}."
         shown = (most, bus.bus)
-    return [stop(f"bus.overfed{mark}", bus.body, says, RULE, *cures, figures=shown)]
+    return [stop(f"bus.overfed{mark}", bus.body, says, rule, *cures, figures=shown)]
 
 
 def _main_cures(plan: Plan, bus: Bus) -> list[Cure]:

@@ -12,7 +12,6 @@ from gumboot.core.basis.finding import Change, Cure, Finding, check
 from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.brief.chapters import KIT, chosen, named
 from gumboot.core.chapter import Chapter, Draft
-from gumboot.core.codes import iec
 from gumboot.core.network import Circuit
 from gumboot.core.network.chapters import NETWORK
 from gumboot.core.network.fault import Through
@@ -323,7 +322,9 @@ RACEWAYS: Chapter[tuple[tuple[Raceway, ...], Found]] = Chapter(
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Earths:
-    """The conductor to the earth electrode (NEC), the main bonding conductor (IEC)."""
+    """The conductor to the earth electrode, the main bonding conductor: whichever the book
+    sizes.
+    """
 
     gec: Figure | None
     bonding: Figure | None
@@ -331,9 +332,9 @@ class Earths:
 
 def _earths(d: Draft) -> Earths:
     earths = [str(s.egc.value) for s in d[CONDUCTORS].circuits if s.circuit.power_factor]
-    bonding = d.plan.code == "iec-60364" and earths
+    bonding = d.plan.book.main_bonding
     return Earths(
-        electrode(d.plan), iec.main_bonding(max(earths, key=area_mm2)) if bonding else None
+        electrode(d.plan), bonding(max(earths, key=area_mm2)) if bonding and earths else None
     )
 
 

@@ -28,24 +28,6 @@ class Disconnect:
     switches: tuple[str, ...] = ()
 
 
-CLAUSES = {
-    "nec-2023": {
-        "utility": "NEC 2023 230.70",
-        "string": "NEC 2023 690.13, 690.15",
-        "pack": "NEC 2023 706.15",
-        "inverter": "NEC 2023 705.20",
-        "pv inverter": "NEC 2023 705.20",
-        "generator": "NEC 2023 445.18",
-    },
-    "iec-60364": {
-        "utility": "IEC 60364-5-53 536",
-        "string": "IEC 60364-7-712 712.536",
-        "pack": "IEC 60364-5-57",
-        "inverter": "IEC 60364-5-55 551.7.6",
-        "pv inverter": "IEC 60364-5-55 551.7.6",
-        "generator": "IEC 60364-5-55 551.2",
-    },
-}
 ORDER = {"utility": 0, "generator": 1, "inverter": 2, "pv inverter": 3, "string": 4, "pack": 5}
 
 
@@ -63,7 +45,7 @@ def list_disconnects(network: Network, plan: Plan) -> tuple[Disconnect, ...]:
                 together([s.name for s, _ in pairs]),
                 ", ".join(dict.fromkeys(s.name for s in opens)) or "nothing in this plan",
                 ", ".join(dict.fromkeys(s.place for s in opens if s.place)),
-                CLAUSES[plan.code][kind],
+                plan.book.clauses[f"opens {kind}"],
                 tuple(s.id for s, _ in pairs),
                 ids,
             )
@@ -94,11 +76,7 @@ def disconnect_findings(rows: Sequence[Disconnect], plan: Plan) -> list[Finding]
         return []
     off_grid = plan.supply.kind == "off-grid"
     where = "at the loads panel" if off_grid else "at the service"
-    rule = (
-        "NEC 2023 705.10, 706.15, 690.13"
-        if plan.code == "nec-2023"
-        else "IEC 60364-7-712 712.514, 60364-5-55"
-    )
+    rule = plan.book.clauses["directory"]
     count = len({s for row in rows for s in row.switches})
     says = (
         f"{count} disconnects make this job dead: each within reach, lockable when open, and listed"

@@ -8,15 +8,10 @@ failed. It wants a bond and an electrode of its own (60364-5-55 551.4.3.2.1).
 from __future__ import annotations
 
 from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
-from gumboot.core.codes import nec
 from gumboot.core.kit import Gateway, Inverter
 from gumboot.core.network.bonds import Bonded
 from gumboot.core.plan import Plan
 
-RULES = {
-    "nec-2023": f"{nec.BOOK} 250.24, 250.30, 250.34",
-    "iec-60364": "IEC 60364-8-82, 60364-5-54",
-}
 KEYS = {"grid on": "bond.grid", "islanded": "bond.island", "on the generator": "bond.generator"}
 OWN_BOND = "IEC 60364-5-55 551.4.3.2.1"
 
@@ -27,7 +22,7 @@ def bond_findings(
     """None or two bonds in any state is a stop, with the switch to throw; one is still to be
     measured.
     """
-    rule, place = RULES[plan.code], _place(plan, gateway)
+    rule, place = plan.book.clauses["bond"], _place(plan, gateway)
     found: dict[str, Finding] = {}
     for x in rows:
         if len(x.bonds) != 1:
@@ -89,9 +84,9 @@ def _relied_on(
     rows: tuple[Bonded, ...],
     place: str,
 ) -> list[Finding]:
-    """Under the IEC an island that leans on the network, or has no electrode of its own."""
+    """An island that leans on the network, or has no electrode of its own, where the book minds."""
     islanded = next((x for x in rows if x.state == "islanded"), None)
-    if plan.code != "iec-60364" or plan.supply.kind == "off-grid" or islanded is None:
+    if not plan.book.own_bond or plan.supply.kind == "off-grid" or islanded is None:
         return []
     if islanded.bonds[0].id == "service":
         says = (
@@ -170,11 +165,11 @@ def _cures(x: Bonded, plan: Plan, inverter: Inverter, gateway: Gateway | None) -
 
 def shutdown_findings(plan: Plan) -> list[Finding]:
     """The array made dead from the ground. NEC 690.12."""
-    if plan.code != "nec-2023" or not any(s.mounting == "roof" for s in plan.strings):
+    if not plan.book.rapid_shutdown or not any(s.mounting == "roof" for s in plan.strings):
         return []
     says = (
         "Conductors on a roof must be brought to a safe voltage by a switch at ground level; that"
         " switch is not in this plan."
     )
     cure = Cure("Confirm the rapid-shutdown equipment and its initiator with the inspector")
-    return [check("pv.rapid-shutdown", "array", says, f"{nec.BOOK} 690.12", cure)]
+    return [check("pv.rapid-shutdown", "array", says, plan.book.clauses["rapid shutdown"], cure)]

@@ -99,7 +99,7 @@ def loop_ohm(s: Sized) -> Figure:
 
 def _weak(plan: Plan, network: Network, currents: Sequence[Through], bank: Bank) -> list[Finding]:
     """Devices whose interrupting rating is under what they may have to break; one of a kind."""
-    rule = f"{nec.BOOK} 110.9" if plan.code == "nec-2023" else "IEC 60364-4-43 434.5.1"
+    rule = plan.book.clauses["interrupting"]
     worst: dict[str, Through] = {}
     for t in currents:
         key = KINDS[t.switch.kind]
@@ -220,7 +220,7 @@ def loop_findings(
     """Every AC circuit's loop, its disconnection, its protective conductor by the adiabatic rule,
     and the residual-current device it wants.
     """
-    if plan.code != "iec-60364":
+    if not plan.book.loops:
         return (), []
     by_id = {s.id: s for s in sized}
     loops = [x for s in sized if (x := loop_of(s, by_id, plan, inverter))]

@@ -10,6 +10,7 @@ face for more modules than it has are dropped as they arise.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,7 +19,7 @@ from gumboot.core.codes import OutsideTable
 from gumboot.core.kit import Inverter, Module, Tracker
 from gumboot.core.plan import Plan
 from gumboot.core.size.strings import (
-    DWELLING_V,
+    SILENT_V,
     cold_voltage,
     coldest,
     hot_voltages,
@@ -94,11 +95,11 @@ def window(
     the site is colder than the book.
     """
     ceiling = min(
-        inverter.pv_v_max or DWELLING_V,
+        inverter.pv_v_max or SILENT_V,
         module.system_v_max,
-        DWELLING_V if plan.code == "nec-2023" else 1e9,
+        plan.book.dwelling_v or math.inf,
     )
-    cold = cold_voltage(module, coldest(plan))
+    cold = cold_voltage(module, coldest(plan), plan.book)
     n = np.arange(1, int(ceiling / cold.value(n=1) + 1e-9) + 1)
     mp_hot, oc_hot = (f.value(n=n) for f in hot_voltages(module, hottest(plan, mounting)))
     legal = (mp_hot >= tracker.v_min) & (oc_hot >= tracker.v_start)
@@ -113,7 +114,7 @@ def options(
     wide = 2 if module.i_sc_a > tracker.pair_a else 1
     if module.i_sc_a > wide * tracker.pair_a:
         return []
-    fused = string_fuse(module, plan.code) is not None
+    fused = string_fuse(module, plan.book) is not None
     counts = [
         k
         for k in range(1, tracker.pairs // wide + 1)

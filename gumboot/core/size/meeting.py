@@ -6,12 +6,10 @@ from __future__ import annotations
 
 from gumboot.core.basis.figure import COMMON_PRACTICE
 from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
-from gumboot.core.codes import nec
 from gumboot.core.kit import Gateway, Inverter
 from gumboot.core.network import Meeting, Network, meeting
 from gumboot.core.plan import ExistingPv, Plan
 
-MEETS = {"nec-2023": f"{nec.BOOK} 702.5, 705.40", "iec-60364": "IEC 60364-5-55 551.7"}
 THROTTLE = f"EN 50549-1 4.6; {COMMON_PRACTICE}"
 
 
@@ -21,7 +19,7 @@ def meeting_findings(
     """Two sources on one bar: a stop with the cure named. Where a listed device keeps them apart, a
     check to see it on site.
     """
-    rule = MEETS[plan.code]
+    rule = plan.book.clauses["sources meet"]
     found = _no_output(plan, inverter, gateway, rule)
     met = meeting(network)
     found += _met(met, rule)

@@ -6,12 +6,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, picked, solve
 from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
 from gumboot.core.basis.formula import Formula
-from gumboot.core.codes import OutsideTable, iec, nec
+from gumboot.core.codes import OutsideTable, nec
+from gumboot.core.codes.book import Book
 from gumboot.core.kit import Inverter, Module, Tracker
 from gumboot.core.plan import Plan, PvString
 
@@ -22,7 +23,7 @@ RISE_C = {"roof": 35.0, "rack": 25.0}  # cell above ambient in full sun, common 
 GAMMA_ASSUMED = (
     -0.005
 )  # 1/°C, crystalline silicon whose sheet is silent: common practice, steeper than most
-DWELLING_V = 600.0  # NEC 690.7: one- and two-family dwellings
+SILENT_V = 600.0  # the most V of a unit whose sheet is silent: common practice
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,7 +50,7 @@ COLD = Formula(
     "n * V_oc * (1 + beta * (T_min - T_STC))",
     "V",
     "Coldest open-circuit voltage",
-    f"{nec.BOOK} 690.7(A)(1)",
+    "",
     assumption="cells as cold as the air at dawn",
     doubt=MEMORY,
 ).knowing(T_STC)
@@ -78,9 +79,9 @@ HOT_OC = Formula(
 HOT_CELL = Formula("T_cell", "T_amb + dT", "°C", "Hottest cell temperature", COMMON_PRACTICE)
 
 
-def cold_voltage(module: Module, t_min: Figure) -> Formula:
+def cold_voltage(module: Module, t_min: Figure, book: Book) -> Formula:
     """Open-circuit voltage in V of `n` modules at the lowest expected cell temperature. NEC
-    690.7(A)(1), or 690.7(A) Table without a coefficient.
+    690.7(A)(1), IEC 62548; without a coefficient Table 690.7(A) of the NEC serves both.
 
     Raises OutsideTable when there is no coefficient and the site is colder than the table.
     """
@@ -90,7 +91,8 @@ def cold_voltage(module: Module, t_min: Figure) -> Formula:
     beta = given(
         "beta", module.beta_voc_per_c, "1/°C", "Temperature coefficient of V_oc", "module sheet"
     )
-    return COLD.knowing(v_oc, beta, t_min)
+    law = replace(COLD, source=book.clauses["cold by coefficient"])
+    return law.knowing(v_oc, beta, t_min)
 
 
 def hot_voltages(module: Module, t_cell: Figure) -> tuple[Formula, Formula]:
@@ -131,10 +133,10 @@ def hottest(plan: Plan, mounting: str) -> Figure:
     return HOT_CELL.figure(air, rise)
 
 
-def maximum_current(module: Module, code: str) -> Figure:
+def maximum_current(module: Module, book: Book) -> Figure:
     """Maximum PV circuit current in A: 1.25 I_sc. NEC 690.8(A)(1), IEC 62548."""
     i_sc = given("I_sc", module.i_sc_a, "A", "Short-circuit current", "module sheet")
-    source = f"{nec.BOOK} 690.8(A)(1)" if code == "nec-2023" else "IEC 62548"
+    source = book.clauses["string current"]
     return solve(
         "I_max", "A", "Maximum circuit current", "1.25 * I_sc", i_sc, source=source, doubt=MEMORY
     )
@@ -154,7 +156,7 @@ FUSES_A = (
 )  # gPV fuse links, IEC 60269-6 and UL 248-19 series, from memory
 
 
-def string_fuse(module: Module, code: str) -> Figure | None:
+def string_fuse(module: Module, book: Book) -> Figure | None:
     """The string fuse in A; None when no standard link lies between what the book asks and what the
     module stands.
 
@@ -163,22 +165,8 @@ def string_fuse(module: Module, code: str) -> Figure | None:
     """
     i_sc = given("I_sc", module.i_sc_a, "A", "Short-circuit current", "module sheet")
     most = given("I_mod", module.fuse_max_a, "A", "Maximum series fuse", "module sheet")
-    if code == "nec-2023":
-        low = solve(
-            "I_low",
-            "A",
-            "String fuse at least",
-            "1.25 * 1.25 * I_sc",
-            i_sc,
-            source=f"{nec.BOOK} 690.8(B), 690.9(B)",
-            doubt=MEMORY,
-        )
-        fits = [a for a in FUSES_A if low.n <= a <= most.n]
-        inputs: tuple[Figure, ...] = (low, most)
-    else:
-        low, high = iec.string_fuse(i_sc)
-        fits = [a for a in FUSES_A if low.n < a < high.n and a <= most.n]
-        inputs = (low, high, most)
+    bounds = book.fuse_bounds(i_sc)
+    fits = [a for a in FUSES_A if book.fuse_fits(a, bounds) and a <= most.n]
     if not fits:
         return None
     return picked(
@@ -187,8 +175,9 @@ def string_fuse(module: Module, code: str) -> Figure | None:
         "A",
         "String fuse",
         "least standard link in the range",
-        *inputs,
-        source=low.source,
+        *bounds,
+        most,
+        source=bounds[0].source,
         doubt=MEMORY,
     )
 
@@ -227,7 +216,7 @@ def design_string(
     key = f"pv-{s.letter}"
     n = given("n", s.modules, "", "Modules in series", "plan")
     try:
-        cold = cold_voltage(module, coldest(plan)).figure(n)
+        cold = cold_voltage(module, coldest(plan), plan.book).figure(n)
     except OutsideTable as exc:
         return None, [
             stop(
@@ -243,7 +232,7 @@ def design_string(
     power = solve("P", "W", "String power", "n * P_max", n, p_max, source="module sheet")
     tracker = tracker_of(inverter, s.tracker)
     beside = sum(x.inverter == s.inverter and x.tracker == s.tracker for x in plan.strings)
-    fuse = string_fuse(module, plan.code) if beside >= 3 else None
+    fuse = string_fuse(module, plan.book) if beside >= 3 else None
     jumper = tracker is not None and module.i_sc_a > tracker.pair_a and tracker.pairs >= 2 * beside
     found = StringDesign(
         key,
@@ -254,7 +243,7 @@ def design_string(
         cold,
         hot_mp,
         hot_oc,
-        maximum_current(module, plan.code),
+        maximum_current(module, plan.book),
         power,
         fuse,
         jumper,
@@ -283,26 +272,30 @@ def design_string(
             )
         ]
     return found, voltage_findings(
-        found, index, plan.code, inverter, tracker, module
+        found, index, plan.book, inverter, tracker, module
     ) + current_findings(found, tracker, module)
 
 
 def voltage_findings(
-    s: StringDesign, index: int, code: str, inverter: Inverter, tracker: Tracker, module: Module
+    s: StringDesign, index: int, book: Book, inverter: Inverter, tracker: Tracker, module: Module
 ) -> list[Finding]:
     """Cold against the ceilings, hot against the tracker window, with the module count that cures
     it.
     """
     found: list[Finding] = []
     ceilings = [
-        (inverter.pv_v_max or DWELLING_V, f"{inverter.model} takes"),
+        (inverter.pv_v_max or SILENT_V, f"{inverter.model} takes"),
         (module.system_v_max, "the module is built for"),
     ]
     ceiling, whose = min(
         ceilings
-        + ([(DWELLING_V, f"{nec.BOOK} 690.7 allows in a dwelling")] if code == "nec-2023" else [])
+        + (
+            [(book.dwelling_v, f"{book.clauses['dwelling']} allows in a dwelling")]
+            if book.dwelling_v
+            else []
+        )
     )
-    rule = f"{nec.BOOK} 690.7(A)" if code == "nec-2023" else "IEC 62548"
+    rule = book.clauses["cold voltage"]
     per_module = s.v_oc_cold.n / s.modules
     most = int(ceiling / per_module)
     least = next(
@@ -553,7 +546,7 @@ def tracker_findings(
         )
         found.append(stop(f"{key}.unlike", place, says, COMMON_PRACTICE, move))
     if len(strings) >= 3:
-        found.append(_fuse_finding(key, place, names, where, len(strings), plan.code, module))
+        found.append(_fuse_finding(key, place, names, where, len(strings), plan.book, module))
     i_sc, i_mp = len(strings) * module.i_sc_a, len(strings) * module.i_mp_a
     if i_sc > tracker.i_sc_max_a:
         says = (
@@ -580,11 +573,11 @@ def tracker_findings(
 
 
 def _fuse_finding(
-    key: str, place: str, names: str, where: str, count: int, code: str, module: Module
+    key: str, place: str, names: str, where: str, count: int, book: Book, module: Module
 ) -> Finding:
     """Three or more in parallel: two can push their current back into the third."""
-    rule = f"{nec.BOOK} 690.9(A)" if code == "nec-2023" else "IEC 62548"
-    fuse = string_fuse(module, code)
+    rule = book.clauses["string fuse"]
+    fuse = string_fuse(module, book)
     if fuse is None:
         says = (
             f"Strings {names} are {count} in parallel on {where}; no standard fuse serves a module"

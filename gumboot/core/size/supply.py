@@ -6,7 +6,8 @@ from __future__ import annotations
 
 from gumboot.core.basis.figure import Figure
 from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
-from gumboot.core.codes import OutsideTable, nec
+from gumboot.core.codes import OutsideTable
+from gumboot.core.codes.books import BOOKS
 from gumboot.core.kit import Gateway, Inverter
 from gumboot.core.network import Network
 from gumboot.core.network.currents import on_each_line, output_current
@@ -79,14 +80,13 @@ def supply_findings(plan: Plan, inverter: Inverter, gateway: Gateway | None) -> 
             )
         )
     split = inverter.supply.startswith("split")
-    if split != (plan.code == "nec-2023"):
-        right = "nec-2023" if split else "iec-60364"
+    if split != plan.book.split_phase:
+        right = next(b.code for b in BOOKS.values() if b.split_phase == split)
         found.append(
             stop(
                 "code.supply",
                 "plan",
-                f"A {inverter.supply} unit is planned under the"
-                f" {'NEC' if plan.code == 'nec-2023' else 'IEC'}.",
+                f"A {inverter.supply} unit is planned under the {plan.book.short}.",
                 "plan",
                 Cure("Use the other code book", (Change("/code", right),)),
             )
@@ -118,25 +118,21 @@ def tap_findings(plan: Plan) -> list[Finding]:
             "main-panel",
             "The connection is ahead of the main breaker: live whatever is switched, with nothing"
             " but the utility's fuse before it.",
-            (
-                f"{nec.BOOK} 705.11, 230.82"
-                if plan.code == "nec-2023"
-                else "IEC 60364-4-43; the network operator's rules"
-            ),
+            plan.book.clauses["tap"],
             Cure(
                 "A fused disconnect within 10 ft (3 m) of the tap, rated for the available fault"
                 " current; the utility isolates first"
             ),
         )
     ]
-    if plan.code == "nec-2023" and plan.supply.service_size is None:
+    if plan.book.asks_service and plan.supply.service_size is None:
         found.append(
             check(
                 "supply.service",
                 "main-panel",
                 "The size of the service conductors is not known: a tap may not feed them more than"
                 " they carry.",
-                f"{nec.BOOK} 705.11(A)",
+                plan.book.clauses["service"],
                 Cure("Read it and type it in Brief"),
             )
         )
@@ -150,18 +146,21 @@ def service_limit(
     it. NEC 705.11(A).
     """
     size = plan.supply.service_size
-    if plan.supply.connection != "supply-side tap" or plan.code != "nec-2023" or size is None:
+    ampacity = plan.book.ampacity
+    if plan.supply.connection != "supply-side tap" or size is None:
+        return None, []
+    if not plan.book.asks_service or ampacity is None:
         return None, []
     out = output_of([s for s in network.sources if s.kind == "inverter"], plan, inverter)
     try:
-        service = nec.ampacity(size, 75, "raceway")
+        service = ampacity(size, "raceway")
     except OutsideTable as exc:
         return None, [
             stop(
                 "supply.service.size",
                 "main-panel",
                 f"The service conductors: {exc}.",
-                nec.BOOK,
+                plan.book.name,
                 Cure("Type their size as the book has it, such as 4/0"),
             )
         ]
@@ -176,7 +175,7 @@ def service_limit(
             "supply.service.over",
             "main-panel",
             says,
-            f"{nec.BOOK} 705.11(A)",
+            plan.book.clauses["service"],
             Cure("Fewer inverters, or a larger service"),
             figures=(out, service),
         )
@@ -185,10 +184,11 @@ def service_limit(
 
 def electrode(plan: Plan) -> Figure | None:
     """The grounding electrode conductor of the service, when its size is known. NEC 250.66."""
-    if plan.code != "nec-2023" or plan.supply.service_size is None:
+    sized, service = plan.book.electrode, plan.supply.service_size
+    if sized is None or service is None:
         return None
     try:
-        return nec.gec(plan.supply.service_size)
+        return sized(service)
     except (OutsideTable, ValueError):
         return None
 
@@ -246,7 +246,7 @@ def suits(plan: Plan, inverter: Inverter, gateway: Gateway | None) -> bool:
     return (
         serves(inverter, plan)
         and (gateway is None or gateway.supply == house_supply(plan, inverter))
-        and inverter.supply.startswith("split") == (plan.code == "nec-2023")
+        and inverter.supply.startswith("split") == plan.book.split_phase
     )
 
 

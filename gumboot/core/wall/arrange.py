@@ -18,6 +18,7 @@ from typing import Any
 from gumboot.core.kit import Catalogue
 from gumboot.core.network import Circuit
 from gumboot.core.plan import Backing, Plan, Spot, Wall
+from gumboot.core.size.raceways import ENCLOSED
 from gumboot.core.wall.bodies import Box, Placed
 from gumboot.core.wall.fixing import SAFE_MM, hold, on_stud, rails_behind, well_held
 from gumboot.core.wall.gaps import (
@@ -30,7 +31,7 @@ from gumboot.core.wall.gaps import (
     short,
 )
 from gumboot.core.wall.rect import Rect
-from gumboot.core.wall.routes import entry, route, wants
+from gumboot.core.wall.routes import MOST_BENDS, entry, route, wants
 from gumboot.core.wall.rules import (
     EYE_OFF_MM,
     HANDLE_BELOW_TOP_MM,
@@ -50,6 +51,7 @@ GRID_MM = 5
 SECONDS = 0.75  # for each of three layouts
 WAY_MM = Wanted(55, 55, 55, 55, "room for conduit")  # so that a way leads between any two boxes
 ALIKE = 8  # what a step out of line with others of its role costs, in steps of cable
+SPARE = 2  # tries more than layouts wanted, where some have a conduit of too many bends
 PATIENCE = 8  # times as long, where nothing was found at all
 APART_MM = 300  # how far one box at least must have moved for a layout to count as another
 RULES = {
@@ -69,7 +71,7 @@ WEIGHT = {"dc": 4, "pv": 0, "ac": 2, "signal": 1}
 @dataclass(frozen=True, slots=True)
 class Arrangement:
     """One layout: places, boards and rails it wants, and its figures. battery_m: all battery
-    cables; margin_mm: the least that any gap has to spare.
+    cables; margin_mm: the least that any gap has to spare; bends: the most turns of any conduit.
     """
 
     placed: dict[str, Spot]
@@ -81,6 +83,7 @@ class Arrangement:
     margin_mm: float
     eye_off_mm: float
     grows: bool
+    bends: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,13 +127,18 @@ def arrange(
         return Arranged((), (), "There is nothing to arrange on this wall.")
     job = Job(plan, wall, free, fixed, circuits, catalogue)
     found: list[tuple[float, dict[str, tuple[int, int]]]] = []
-    for _ in range(most):
+    good: list[tuple[float, Arrangement]] = []
+    poor: list[tuple[float, Arrangement]] = []
+    while len(good) < most and len(found) < most + SPARE:
         at = job.solve([x for _, x in found], (), seconds)
         if at is None:
             break
         found.append(at)
+        layout = job.described(at[1])
+        (poor if layout.bends > MOST_BENDS else good).append((at[0], layout))
     if found:
-        return Arranged(tuple(job.described(x) for _, x in sorted(found, key=lambda f: f[0])))
+        best = sorted(good or poor[:most], key=lambda f: f[0])
+        return Arranged(tuple(x for _, x in best))
     if wide := next(
         (
             b
@@ -283,9 +291,10 @@ class Job:
     def _apart(self, m: Any, x: dict[str, Any], y: dict[str, Any], left_out: set[str]) -> None:
         """Four ways for any two things to keep apart."""
         none = Wanted(0, 0, 0, 0, "")
+        keeps = "working" not in left_out and self.plan.book.working_space
         for a, b in itertools.combinations(self.free, 2):
             want = none if "box" in left_out else self._between(a, b)
-            aside = "working" not in left_out and self.plan.code == "nec-2023" and self._proud(a, b)
+            aside = keeps and self._proud(a, b)
             self._four(
                 m,
                 (x[a.id], y[a.id], a.case.width, a.case.height),
@@ -296,11 +305,7 @@ class Job:
         for a in self.free:
             for p in self.fixed:
                 want = none if "box" in left_out else self._between(a, p.box)
-                aside = (
-                    "working" not in left_out
-                    and self.plan.code == "nec-2023"
-                    and self._proud(a, p.box)
-                )
+                aside = keeps and self._proud(a, p.box)
                 self._still(m, x[a.id], y[a.id], a, p.rect, want, aside)
             for n in self.wall.neighbours:
                 if n.kind not in HIDDEN:
@@ -522,6 +527,7 @@ class Job:
         everything = [*placed, *self.fixed]
         ways = route(wall, everything, wants(everything, self.circuits, ()))
         battery = {c.id for c in self.circuits if c.system == "dc"}
+        conduit = {c.id for c in self.circuits if c.run and c.run.method in ENCLOSED}
         held = [hold(p, wall, self.catalogue) for p in placed]
         eyes = [
             abs(p.y + p.box.case.display - wall.eye_mm)
@@ -538,6 +544,7 @@ class Job:
             self._margin(placed),
             max(eyes, default=0.0),
             self._grows(placed),
+            max((r.bends for r in ways if r.want.id in conduit), default=0),
         )
 
     def _margin(self, placed: Sequence[Placed]) -> float:

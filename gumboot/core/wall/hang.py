@@ -20,10 +20,9 @@ from gumboot.core.wall.fixing import Held, Hole, fixing_findings, hold, rail_scr
 from gumboot.core.wall.gaps import gaps
 from gumboot.core.wall.lifting import Lift, lifts_of
 from gumboot.core.wall.rect import Rect
-from gumboot.core.wall.routes import APART_MM, OUT, Route, beside_power, route, wants
+from gumboot.core.wall.routes import APART_MM, MOST_BENDS, OUT, Route, beside_power, route, wants
 from gumboot.core.wall.rules import Scene, judge
 
-MOST_BENDS = 4  # 360° between pull points: NEC 342.26 to 358.26, from memory
 SWEEP_IN: dict[str, float] = {
     "1/2": 4,
     "3/4": 4.5,
@@ -194,7 +193,7 @@ def _ways(w: OnWall, raceways: Sequence[Raceway]) -> Iterator[Finding]:
         r.want.id: f"{by[r.want.source].box.label} to {inside(by[r.want.load].box.label)}"
         for r in w.routes
     }
-    rule = "NEC 2023 358.26 and its kin" if s.plan.code == "nec-2023" else COMMON_PRACTICE
+    rule = s.plan.book.clauses["bends"]
     tight: list[str] = []
     for r in w.routes:
         if not r.clear:
@@ -225,7 +224,7 @@ def _ways(w: OnWall, raceways: Sequence[Raceway]) -> Iterator[Finding]:
                 f" {s.mm(room)} are left"
             )
     if tight:
-        rule = "NEC 2023 Chapter 9 Table 2" if s.plan.code == "nec-2023" else COMMON_PRACTICE
+        rule = s.plan.book.clauses["sweep"]
         yield check(
             s.key("sweep"),
             s.place,

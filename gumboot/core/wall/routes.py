@@ -31,6 +31,7 @@ APART_MM = 200.0  # power from signal, else a divider: common practice
 NEAR_POWER = 4.0  # how much longer a signal way may become to keep apart
 TAIL = given("L_tail", TAIL_M, "m", "Made off in each box", COMMON_PRACTICE)
 LOOP = given("L_loop", LOOP_M, "m", "Service loop", COMMON_PRACTICE)
+MOST_BENDS = 4  # 360° between pull points: NEC 342.26 to 358.26, from memory
 UPRIGHT = ("top", "bottom")
 System = Literal["pv", "dc", "ac", "signal"]
 OUT: dict[Side, tuple[float, float]] = {

@@ -29,12 +29,7 @@ from gumboot.core.wall.rect import Rect
 
 HANDLE_MM = 2007.0  # 6 ft 7 in: NEC 240.24(A), 404.8(A), from memory
 HANDLE_BELOW_TOP_MM = 100.0  # common practice
-WORKING_WIDTH_MM, WORKING_DEPTH_MM, WORKING_PROUD_MM = (
-    762.0,
-    914.4,
-    152.4,
-)  # NEC 110.26(A), from memory
-GANGWAY_MM = 700.0  # IEC 60364-7-729, from memory
+WORKING_WIDTH_MM, WORKING_PROUD_MM = 762.0, 152.4  # NEC 110.26(A), from memory
 EYE_OFF_MM = 200.0  # common practice
 MOST_BACKING = 20
 BOARD_MARGIN_MM = 100.0  # common practice
@@ -412,7 +407,7 @@ def heights(s: Scene) -> Iterator[Finding]:
                 f"The highest handle of {p.box.label} may be at {s.mm(handle)}; {s.mm(HANDLE_MM)}"
                 " is the most."
             )
-            rule = "NEC 2023 240.24(A), 404.8(A)" if s.plan.code == "nec-2023" else COMMON_PRACTICE
+            rule = s.plan.book.clauses["handle"]
             down = p.y - (handle - HANDLE_MM)
             yield check(
                 s.key("handle", p.box.id),
@@ -461,9 +456,7 @@ def working_space(s: Scene) -> Iterator[Finding]:
     before it.
     """
     deep = max((p.box.case.depth for p in s.placed), default=0.0)
-    us = s.plan.code == "nec-2023"
-    need = WORKING_DEPTH_MM if us else GANGWAY_MM
-    rule = "NEC 2023 110.26(A)" if us else "IEC 60364-7-729"
+    need, rule = s.plan.book.working_mm, s.plan.book.clauses["working space"]
     if s.placed and s.wall.front_mm is None:
         yield check(
             s.key("front"),
@@ -481,7 +474,7 @@ def working_space(s: Scene) -> Iterator[Finding]:
         yield stop(
             s.key("front"), s.place, says, rule, Cure("Clear the floor, or choose another wall")
         )
-    if not us:
+    if not s.plan.book.working_space:
         return
     for p in s.placed:
         if p.box.role not in WORKED_AT:

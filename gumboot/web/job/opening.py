@@ -17,7 +17,6 @@ from gumboot.core.design import Design, design
 from gumboot.core.journal.log import Standing
 from gumboot.core.land import Stand, Termination, Wrench, tool_findings
 from gumboot.core.plan import Plan
-from gumboot.drawings.one_line import BOOKS
 from gumboot.store import records
 from gumboot.store.database import see_crew
 from gumboot.store.models import Job
@@ -106,7 +105,7 @@ class OpenJob:
                 "imported_by": self.job.imported_by,
             },
             "supply": self.plan.supply.kind,
-            "code": BOOKS[self.plan.code],
+            "code": self.plan.book.name,
             "stops": self.open_stops,
             "checks": len(self.open_checks()),
             "station": station,

@@ -3,7 +3,8 @@
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.brief.survey import LICENCES, LOCAL_RULES, facts
+from gumboot.core.brief.survey import LICENCES, facts
+from gumboot.core.codes.books import NEC
 from gumboot.core.design import design
 from gumboot.core.plan import Plan, Site
 from gumboot.core.plan.climate import guessed_c
@@ -16,7 +17,7 @@ SEEN = {
     "rain": "no",
     "opening_m": 2,
     "network": "wired",
-    "confirmed": {a.key: "said so" for a in LOCAL_RULES["nec-2023"]},
+    "confirmed": {a.key: "said so" for a in NEC.asks},
     "licensed": {a.key: "somebody" for a in LICENCES},
 }
 

@@ -8,8 +8,8 @@ from hypothesis import settings
 from hypothesis import strategies as st
 
 from gumboot.catalogue import catalogue
+from gumboot.core.codes.books import BOOKS
 from gumboot.core.design import design
-from gumboot.core.land.colours import colour
 from gumboot.core.land.cutting import cut_list, first_fit, list_pieces, pack
 from gumboot.core.plan import Reel
 
@@ -106,7 +106,7 @@ def test_every_conductor_is_cut_once_with_both_its_ends(job, request):
             run + 0.75, abs=1e-3
         )  # 300 mm in each box and a loop of 150 mm: common practice
         if p.cable.cores == "single":
-            assert p.colour == colour(plan.code, p.conductors)
+            assert p.colour == plan.book.colours[p.conductors]
     lots = cut_list(pieces, ())
     assert sum(len(lot.pieces) for lot in lots) == len(pieces)
     for lot in lots:
@@ -156,4 +156,4 @@ def test_a_remnant_of_the_same_cable_and_colour_only(tern):
 )
 def test_colours(book, conductor, name):
     """NEC 200.6, 250.119; IEC 60445. From memory, recalled twice."""
-    assert colour(book, conductor) == name
+    assert BOOKS[book].colours[conductor] == name

@@ -3,7 +3,7 @@
 import pytest
 
 from gumboot.core.codes import OutsideTable, nec, table
-from gumboot.core.size.raceways import outer_area
+from gumboot.core.codes.ways import outer_area
 
 
 @pytest.mark.parametrize(

@@ -8,6 +8,7 @@ import pytest
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.figure import given
+from gumboot.core.codes.books import IEC, NEC
 from gumboot.core.design import design
 from gumboot.core.kit import Module
 from gumboot.core.size.strings import COLD, cold_voltage, hot_voltages, maximum_current
@@ -64,7 +65,7 @@ def ours(v_oc, beta):
     values = COLD.value(n=1, V_oc=v_oc, beta=beta, T_min=COLD_C)
     for i in range(0, len(v_oc), 1000):
         sheet = module(v_oc_v=v_oc[i], beta_voc_per_c=beta[i])
-        assert cold_voltage(sheet, t(COLD_C)).figure(n(1)).n == pytest.approx(values[i])
+        assert cold_voltage(sheet, t(COLD_C), NEC).figure(n(1)).n == pytest.approx(values[i])
     return values
 
 
@@ -94,8 +95,15 @@ def test_the_sheets_coefficient_agrees_with_the_single_diode_model(module_set):
 
 def test_without_a_coefficient_the_codes_table_serves():
     """NEC Table 690.7(A), from memory: 1.14 at −10 °C."""
-    f = cold_voltage(module(beta_voc_per_c=None), t(-10)).figure(n(10))
+    f = cold_voltage(module(beta_voc_per_c=None), t(-10), NEC).figure(n(10))
     assert f.n == pytest.approx(10 * 40 * 1.14) and "690.7" in f.source
+
+
+def test_each_job_cites_its_own_book():
+    """IEC 62548 for the coefficient and the current, where the NEC has 690.7 and 690.8."""
+    for book, cold, current in ((NEC, "690.7(A)(1)", "690.8"), (IEC, "IEC 62548", "IEC 62548")):
+        assert cold in cold_voltage(module(), t(-10), book).figure(n(10)).source
+        assert current in maximum_current(module(), book).source
 
 
 def test_hot_voltages_and_current():
@@ -104,7 +112,7 @@ def test_hot_voltages_and_current():
     assert mp.n == pytest.approx(8 * 33 * (1 - 0.003 * 48)) and oc.n == pytest.approx(
         8 * 40 * (1 - 0.0026 * 48)
     )
-    assert maximum_current(module(), "nec-2023").n == pytest.approx(16.25)  # NEC 690.8(A)(1)
+    assert maximum_current(module(), NEC).n == pytest.approx(16.25)  # NEC 690.8(A)(1)
 
 
 def keys(plan):

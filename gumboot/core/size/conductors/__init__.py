@@ -32,4 +32,4 @@ __all__ = [
     "size_findings",
 ]
 
-RULES: dict[str, Rules] = {"nec-2023": NEC, "iec-60364": IEC}
+RULES: dict[str, Rules] = {x.book.code: x for x in (NEC, IEC)}

@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 from gumboot.core.basis.figure import COMMON_PRACTICE
 from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
 from gumboot.core.basis.sizes import area_mm2, spoken
-from gumboot.core.codes import nec
 from gumboot.core.plan import Fitted
 from gumboot.core.size.conductors.judged import DROP_PCT
 from gumboot.core.size.conductors.nec import said
@@ -169,7 +168,7 @@ def place_findings(s: Sized, port_length_m: float | None) -> list[Finding]:
                 c.id,
                 f"{c.name} runs in {s.sets} sets: all of one length, material and size, made off"
                 " alike, each with its earth.",
-                f"{nec.BOOK} 310.10(G)" if s.rules.name == nec.BOOK else "IEC 60364-5-52 523.7",
+                s.rules.book.clauses["parallel"],
                 Cure("Cut the sets together and measure each before landing"),
             )
         )
@@ -180,23 +179,23 @@ def school_findings(s: Sized, named: str) -> list[Finding]:
     """The maker's named battery cable against what the tables say: the three schools side
     by side.
     """
-    c = s.circuit
+    c, ampacity = s.circuit, s.rules.book.ampacity
     if (
-        s.rules.name != nec.BOOK
+        ampacity is None
         or not named
         or c.family != "battery"
         or s.proposed is None
         or area_mm2(named) * s.sets >= area_mm2(s.size) * s.sets
     ):
         return []
-    raceway, free = nec.ampacity(named, 75, "raceway"), nec.ampacity(named, 75, "free-air")
+    raceway, free = ampacity(named, "raceway"), ampacity(named, "free-air")
     return [
         note(
             f"{c.id}.school",
             c.id,
             f"{c.name}: the maker names {spoken(named)}, which carries {raceway.text} in a raceway"
             f" and {free.text} in free air; {s.i_req.text} is wanted.",
-            f"{nec.BOOK} 310.16, 310.17; maker's sheet",
+            f"{s.rules.book.clauses['schools']}; maker's sheet",
             Cure(
                 f"Fit {spoken(str(s.proposed.value))} as the table asks, or run the cable in free"
                 " air where the code official agrees"
@@ -225,15 +224,13 @@ def cable_schools(design: Design) -> list[School]:
     where one table by method decides.
     """
     s = next((x for x in design.circuits if x.circuit.family == "battery"), None)
-    if s is None or s.rules.name != nec.BOOK:
+    ampacity = s.rules.book.ampacity if s else None
+    if s is None or ampacity is None:
         return []
     port = design.inverter.battery if design.inverter else None
     out: list[School] = []
-    for method, name in (
-        ("raceway", "Enclosed raceway, Table 310.16"),
-        ("free-air", "Free air, Table 310.17"),
-    ):
-        fits = [(x, nec.ampacity(x, 75, method)) for x in s.cable.sizes]
+    for method, name in s.rules.book.schools.items():
+        fits = [(x, ampacity(x, method)) for x in s.cable.sizes]
         least = next(((x, a) for x, a in fits if a.n >= s.i_req.n), None)
         if least:
             out.append(
@@ -247,7 +244,7 @@ def cable_schools(design: Design) -> list[School]:
                 )
             )
     if port and port.named_size:
-        a = nec.ampacity(port.named_size, 75, s.place.run.method)
+        a = ampacity(port.named_size, s.place.run.method)
         out.append(
             School(
                 f"Maker's named size, as run here ({s.place.run.method.replace('-', ' ')})",

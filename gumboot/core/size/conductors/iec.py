@@ -11,7 +11,7 @@ fits               least ≤ size ≤ most of both ends             the maker's 
 from __future__ import annotations
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, picked, solve
-from gumboot.core.codes import iec
+from gumboot.core.codes import books, iec
 from gumboot.core.kit import ConductorType
 from gumboot.core.network.circuit import Circuit
 from gumboot.core.size.conductors.judged import DROP_PCT, Judged, Place, terminal_faults
@@ -21,8 +21,7 @@ from gumboot.core.size.conductors.nec import said
 class Iec:
     """IEC 60364 with IEC 62548 for PV."""
 
-    name = iec.BOOK
-    methods = iec.METHODS
+    book = books.IEC
     sizes = iec.SIZES
     standard_a = iec.STANDARD_A
     clause_size = "IEC 60364-4-43 433.1, 60364-5-52"

@@ -9,6 +9,7 @@ from typing import Protocol
 
 from gumboot.core.basis.figure import Figure
 from gumboot.core.basis.sizes import fits, spoken
+from gumboot.core.codes.book import Book
 from gumboot.core.kit import ConductorType, Family
 from gumboot.core.network.circuit import Circuit
 from gumboot.core.plan import Run
@@ -65,8 +66,7 @@ class Judged:
 class Rules(Protocol):
     """A code book, as far as sizing one circuit goes. `nec.NEC` and `iec.IEC` are the two."""
 
-    name: str
-    methods: tuple[str, ...]
+    book: Book
     sizes: tuple[str, ...]
     standard_a: tuple[float, ...]
     clause_size: str

@@ -13,7 +13,7 @@ from __future__ import annotations
 from gumboot.core.basis.figure import MEMORY, Figure, given, picked, solve
 from gumboot.core.basis.sizes import spoken
 from gumboot.core.basis.units import FT_M
-from gumboot.core.codes import nec
+from gumboot.core.codes import books, nec
 from gumboot.core.kit import ConductorType
 from gumboot.core.network.circuit import Circuit
 from gumboot.core.size.conductors.judged import DROP_PCT, Judged, Place, terminal_faults
@@ -29,8 +29,7 @@ ON_ROOF = (
 class Nec:
     """NFPA 70, 2023."""
 
-    name = nec.BOOK
-    methods = nec.METHODS
+    book = books.NEC
     sizes = nec.SIZES
     standard_a = nec.STANDARD_A
     clause_size = f"{nec.BOOK} 110.14(C), 310.15, 240.4"

@@ -249,15 +249,15 @@ def size_circuit(
                 Cure("Type the run's length in Brief"),
             )
         ]
-    if place.run.method not in rules.methods:
-        good = rules.methods[0] if rules.name.startswith("NEC") else "C"
+    if place.run.method not in rules.book.methods:
+        good = rules.book.method_first
         changes = (Change(f"{run_path(circuit, plan)}/method", good),)
         return None, [
             stop(
                 f"{circuit.id}.method",
                 circuit.id,
                 f"{circuit.name}: “{place.run.method}” is not a way of running cable that"
-                f" {rules.name} has a table for.",
+                f" {rules.book.name} has a table for.",
                 rules.clause_size,
                 Cure(f"Run it by “{good}”", changes),
             )
@@ -270,7 +270,7 @@ def size_circuit(
     try:
         if not cables:
             raise OutsideTable(
-                f"the catalogue has no cable for {circuit.family} runs under {rules.name}"
+                f"the catalogue has no cable for {circuit.family} runs under {rules.book.name}"
             )
         i_req = rules.required(circuit)
         protection = fuse_of(circuit, i_req, fitted, rules)
@@ -316,7 +316,7 @@ def size_circuit(
                 f"{circuit.id}.table",
                 circuit.id,
                 f"{circuit.name}: {exc}.",
-                rules.name,
+                rules.book.name,
                 Cure(
                     "Change the kit, the run or its surroundings so that the book's tables cover it"
                 ),

@@ -11,8 +11,8 @@ from gumboot.catalogue import catalogue
 from gumboot.core.basis import units
 from gumboot.core.basis.finding import Change as Patch
 from gumboot.core.basis.patch import apply, lookup
-from gumboot.core.codes import iec, nec
-from gumboot.core.codes.iec import METHOD_NAMES
+from gumboot.core.codes.book import Book
+from gumboot.core.codes.books import BOOKS, NEC
 from gumboot.core.kit import Inverter, Pack
 from gumboot.core.plan import FAMILIES, TEMPERATURES, Plan
 from gumboot.core.plan.climate import guessed_c
@@ -77,14 +77,12 @@ RUN_NAMES = {
     "port-use": "Generator port to what it serves",
 }
 
-METHODS = {"nec-2023": nec.METHODS, "iec-60364": iec.METHODS}
-
 
 @dataclass(frozen=True)
 class Shape:
     """What a typed kit is, as far as the form cares."""
 
-    nec: bool
+    book: Book
     off_grid: bool
     inverter: Inverter | None
     pack: Pack | None
@@ -111,6 +109,11 @@ class Shape:
         return bool(self.typed.get("kit/gateway")) and not self.off_grid
 
 
+def book_of(typed: Mapping[str, Any]) -> Book:
+    """The code book that is chosen; the first where none is."""
+    return next((b for b in BOOKS.values() if b.code == typed.get("code")), NEC)
+
+
 def shape_of(typed: Mapping[str, str]) -> Shape:
     """Read it off the typed form."""
     book = catalogue()
@@ -118,7 +121,7 @@ def shape_of(typed: Mapping[str, str]) -> Shape:
     several = typed.get("kit/inverters", "1").strip() not in ("", "0", "1")
     pack = book.packs.get(typed.get("kit/pack", ""))
     return Shape(
-        typed.get("code", "nec-2023") == "nec-2023",
+        book_of(typed),
         typed.get("supply/kind") == "off-grid",
         inverter,
         pack,
@@ -174,15 +177,7 @@ def sections(typed: Mapping[str, str], rows: int, everything: bool = False) -> S
     out.append(("Backup", [f for f, when in _backup(s) if when or everything]))
     out.append(("Generator", [f for f, when in _generator(s) if when or everything]))
     out.append(("PV inverter already there", [f for f, when in _existing(s) if when or everything]))
-    methods: Choices = (
-        (
-            ("raceway", "in raceway"),
-            ("raceway-on-roof", "in raceway on the roof"),
-            ("free-air", "in free air"),
-        )
-        if s.nec
-        else tuple((k, f"{k}, {v}") for k, v in METHOD_NAMES.items())
-    )
+    methods: Choices = tuple(s.book.methods.items())
     trackers = s.inverter is None or bool(s.inverter.trackers)
     out.append(
         (
@@ -193,11 +188,7 @@ def sections(typed: Mapping[str, str], rows: int, everything: bool = False) -> S
     out.append(
         (
             "Runs",
-            [
-                f
-                for x in (FAMILIES if everything else run_families(s))
-                for f in _run(x, methods, s.nec)
-            ],
+            [f for x in (FAMILIES if everything else run_families(s)) for f in _run(x, methods)],
         )
     )
     return [
@@ -238,7 +229,7 @@ def _site(s: Shape) -> list[Field]:
             "code",
             "Code book",
             "choice",
-            choices=(("nec-2023", "NEC 2023"), ("iec-60364", "IEC 60364")),
+            choices=tuple((b.code, b.name) for b in BOOKS.values()),
         ),
         Field("units", "Units", "choice", choices=(("us", "ft, °F, in·lb"), ("si", "m, °C, N·m"))),
         Field(
@@ -338,7 +329,7 @@ def _supply(s: Shape) -> list[tuple[Field, bool]]:
                 "the 120 % rule wants it opposite the main",
                 (("opposite end", "opposite the main"), ("elsewhere", "elsewhere")),
             ),
-            on and s.nec and not tap,
+            on and s.book.rule_120 and not tap,
         ),
         (
             Field(
@@ -348,7 +339,7 @@ def _supply(s: Shape) -> list[tuple[Field, bool]]:
                 "for the sum rule; leave empty if not counted",
                 optional=True,
             ),
-            on and s.nec and not tap,
+            on and s.book.rule_120 and not tap,
         ),
         (
             Field(
@@ -358,7 +349,7 @@ def _supply(s: Shape) -> list[tuple[Field, bool]]:
                 "a tap may not feed them more than they carry; such as 4/0",
                 optional=True,
             ),
-            on and s.nec,
+            on and s.book.asks_service,
         ),
         (
             Field(
@@ -369,7 +360,7 @@ def _supply(s: Shape) -> list[tuple[Field, bool]]:
                 (("", "not known"), *words("TN-C-S", "TN-S", "TT")),
                 True,
             ),
-            on and not s.nec,
+            on and s.book.loops,
         ),
         (
             Field(
@@ -379,7 +370,7 @@ def _supply(s: Shape) -> list[tuple[Field, bool]]:
                 "measured at the service; on TT the electrode's path",
                 optional=True,
             ),
-            on and not s.nec,
+            on and s.book.loops,
         ),
         (
             Field(
@@ -389,7 +380,7 @@ def _supply(s: Shape) -> list[tuple[Field, bool]]:
                 "an island wants one",
                 (("unknown", "not known"), ("own", "yes"), ("none", "no")),
             ),
-            on and not s.nec and s.typed.get("supply/earthing") != "TT",
+            on and s.book.own_bond and s.typed.get("supply/earthing") != "TT",
         ),
     ]
 
@@ -709,7 +700,7 @@ def _string(i: int, methods: Choices) -> list[Field]:
     ]
 
 
-def _run(family: str, methods: Choices, nec: bool) -> list[Field]:
+def _run(family: str, methods: Choices) -> list[Field]:
     at = f"runs/{family}"
     return [
         Field(f"{at}/length_m", RUN_NAMES[family], "length", optional=True),
@@ -740,19 +731,16 @@ def typed_of(plan: dict[str, Any], rows: int, system: units.System) -> dict[str,
                 if field.path.removeprefix("site/") in plan.get("site", {}).get("guessed", ()):
                     out[field.path] = ""
             except KeyError:
-                out[field.path] = _first(field, str(plan.get("code", "nec-2023")))
+                out[field.path] = _first(field, book_of(plan))
     return out
 
 
-METHOD_FIRST = {"nec-2023": "raceway", "iec-60364": "C"}
-
-
-def _first(field: Field, code: str) -> str:
+def _first(field: Field, book: Book) -> str:
     """What an empty field starts with."""
     if field.kind == "yesno":
         return "yes" if field.path.endswith("interlock") else "no"
     if field.path.endswith("/method"):
-        return METHOD_FIRST[code]
+        return book.method_first
     if field.path in ("kit/inverters", "kit/series") or field.path.endswith("/parallel"):
         return "1"
     return field.choices[0][0] if field.choices else ""
@@ -762,10 +750,9 @@ def of_the_book(typed: dict[str, str]) -> dict[str, str]:
     """Ways of running cable that the chosen book has no table for become its first; seen on the
     form before anything is saved.
     """
-    code = typed.get("code", "nec-2023")
-    known = METHODS.get(code, METHODS["nec-2023"])
+    book = book_of(typed)
     return {
-        k: METHOD_FIRST.get(code, "raceway") if k.endswith("/method") and v not in known else v
+        k: book.method_first if k.endswith("/method") and v not in book.methods else v
         for k, v in typed.items()
     }
 

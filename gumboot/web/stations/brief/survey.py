@@ -11,7 +11,7 @@ from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import UploadFile
 
 from gumboot.core.basis import units
-from gumboot.core.brief.survey import LICENCES, LOCAL_RULES, Fact, facts
+from gumboot.core.brief.survey import LICENCES, Fact, facts
 from gumboot.core.plan import Plan
 from gumboot.imports.interval import Unreadable
 from gumboot.imports.photo import MEDIA, read_photo
@@ -66,8 +66,7 @@ ASKED = (
 def fields(plan: Plan) -> tuple[Field, ...]:
     """All that this page asks."""
     rules = [
-        Field(f"survey/confirmed/{a.key}", a.says, "text", optional=True)
-        for a in LOCAL_RULES[plan.code]
+        Field(f"survey/confirmed/{a.key}", a.says, "text", optional=True) for a in plan.book.asks
     ]
     licences = [Field(f"survey/licensed/{a.key}", a.says, "text", optional=True) for a in LICENCES]
     return (*ASKED, *rules, *licences)

@@ -13,7 +13,7 @@ from gumboot.core.basis.finding import Change, Level
 from gumboot.core.basis.patch import apply
 from gumboot.core.basis.units import NotAQuantity, parse
 from gumboot.core.size.conductors import permitted_by_size
-from gumboot.drawings.one_line import BOOKS, one_line
+from gumboot.drawings.one_line import one_line
 from gumboot.exports.dxf import to_dxf
 from gumboot.exports.job_file import design_json
 from gumboot.exports.materials import materials_csv, schedule_csv
@@ -156,7 +156,7 @@ def calculations(at: Opened) -> Response:
     """The calculation sheet an inspector can follow."""
     context = {
         "name": at.job.name,
-        "code": BOOKS[at.plan.code],
+        "code": at.plan.book.name,
         "version": at.job.version,
         "_d": at.design,
         "figures": at.design.figures,

@@ -187,7 +187,7 @@ def use(request: Request, at: Opened) -> Response:
     run = (
         next(iter(old.values()))["run"]
         if old
-        else {"length_m": 20, "method": "raceway" if at.plan.code == "nec-2023" else "B1"}
+        else {"length_m": 20, "method": at.plan.book.method_first_pv}
     )
     letters = iter(LETTERS)
     document["strings"] = [

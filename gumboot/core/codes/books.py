@@ -1,0 +1,261 @@
+"""The code books there are, as data. Clauses and colours from memory: check your edition."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, solve
+from gumboot.core.basis.formula import Formula
+from gumboot.core.codes import iec, nec
+from gumboot.core.codes.book import Ask, Book, Code
+from gumboot.core.codes.busbar import IEC_RULE, NEC_RULE, iec_fed, nec_fed
+from gumboot.core.codes.ways import iec_bend, iec_ways, nec_bend, nec_ways, outer_area
+
+
+def _nec_fuse(i_sc: Figure) -> tuple[Figure, ...]:
+    low = solve(
+        "I_low",
+        "A",
+        "String fuse at least",
+        "1.25 * 1.25 * I_sc",
+        i_sc,
+        source=f"{nec.BOOK} 690.8(B), 690.9(B)",
+        doubt=MEMORY,
+    )
+    return (low,)
+
+
+def _at_least(amps: float, bounds: Sequence[Figure]) -> bool:
+    return amps >= bounds[0].n
+
+
+def _between(amps: float, bounds: Sequence[Figure]) -> bool:
+    return bounds[0].n < amps < bounds[1].n
+
+
+NEC = Book(
+    code="nec-2023",
+    name=nec.BOOK,
+    short="NEC",
+    swatch="nec",
+    clauses={
+        "bond": f"{nec.BOOK} 250.24, 250.30, 250.34",
+        "sources meet": f"{nec.BOOK} 702.5, 705.40",
+        "interrupting": f"{nec.BOOK} 110.9",
+        "cold voltage": f"{nec.BOOK} 690.7(A)",
+        "cold by coefficient": f"{nec.BOOK} 690.7(A)(1)",
+        "string current": f"{nec.BOOK} 690.8(A)(1)",
+        "string fuse": f"{nec.BOOK} 690.9(A)",
+        "dwelling": f"{nec.BOOK} 690.7",
+        "rapid shutdown": f"{nec.BOOK} 690.12",
+        "chain": f"{nec.BOOK} 240.4, 240.8",
+        "tap": f"{nec.BOOK} 705.11, 230.82",
+        "service": f"{nec.BOOK} 705.11(A)",
+        "busbar": NEC_RULE,
+        "parallel": f"{nec.BOOK} 310.10(G)",
+        "schools": f"{nec.BOOK} 310.16, 310.17",
+        "conduit fill": f"{nec.BOOK} Chapter 9 Table 1",
+        "bends": f"{nec.BOOK} 358.26 and its kin",
+        "sweep": f"{nec.BOOK} Chapter 9 Table 2",
+        "handle": f"{nec.BOOK} 240.24(A), 404.8(A)",
+        "working space": f"{nec.BOOK} 110.26(A)",
+        "legend": f"{nec.BOOK} 408.4(A), 110.22",
+        "directory": f"{nec.BOOK} 705.10, 706.15, 690.13",
+        "opens utility": f"{nec.BOOK} 230.70",
+        "opens string": f"{nec.BOOK} 690.13, 690.15",
+        "opens pack": f"{nec.BOOK} 706.15",
+        "opens inverter": f"{nec.BOOK} 705.20",
+        "opens pv inverter": f"{nec.BOOK} 705.20",
+        "opens generator": f"{nec.BOOK} 445.18",
+    },
+    colours={
+        "L1": "black",
+        "L2": "red",
+        "L3": "blue",
+        "N": "white",
+        "PE": "green",
+        "+": "red",
+        "−": "black",
+    },  # N 200.6, PE 250.119; the others common practice
+    asks=(
+        Ask("edition", "Which edition of the code is in force here, with which amendments?"),
+        Ask(
+            "permit", "Electrical and building permit: what do they want to see, and who inspects?"
+        ),
+        Ask(
+            "utility",
+            "The utility's agreement: application, export limit, outside disconnect, meter",
+        ),
+        Ask(
+            "place",
+            "Where storage may stand: rooms, distance from doors, windows, exits and other storage,"
+            " most kWh a place",
+        ),
+        Ask("fire", "Fire code: detectors, protection from vehicles, signs for responders"),
+        Ask("shutdown", "Rapid shutdown: what starts it, and its label"),
+    ),  # what an authority decides: common practice
+    placards=(
+        "pv disconnect",
+        "pv raceways",
+        "rapid shutdown",
+        "busbar",
+        "directory",
+        "storage disconnect",
+        "standby",
+        "inlet",
+        "legends",
+    ),
+    methods={
+        "raceway": "in raceway",
+        "raceway-on-roof": "in raceway on the roof",
+        "free-air": "in free air",
+    },
+    method_first="raceway",
+    method_first_pv="raceway",
+    method_said="{}",
+    split_phase=True,
+    main_board="Main panel",
+    earth_label="GEC",
+    neutral_opened=False,
+    bonded_by_network=(),
+    own_bond=False,
+    loops=False,
+    rapid_shutdown=True,
+    continuous=1.25,
+    board_load=Formula(
+        "I",
+        "I_board / 1.25",
+        "A",
+        "Continuous current",
+        f"{nec.BOOK} 215.2, 215.3",
+        doubt=MEMORY,
+    ),
+    next_standard=nec.next_standard,
+    dwelling_v=600.0,  # 690.7: one- and two-family dwellings
+    fuse_bounds=_nec_fuse,
+    fuse_fits=_at_least,
+    fed=nec_fed,
+    rule_120=True,
+    mains_feed_combiners=True,
+    asks_service=True,
+    electrode=nec.gec,
+    main_bonding=None,
+    area_unit="in²",
+    wire_area=nec.wire_area,
+    ways=nec_ways,
+    bend=nec_bend,
+    schools={
+        "raceway": "Enclosed raceway, Table 310.16",
+        "free-air": "Free air, Table 310.17",
+    },
+    ampacity=lambda size, method: nec.ampacity(size, 75, method),
+    working_mm=914.4,  # 110.26(A), from memory
+    working_space=True,
+)
+
+IEC = Book(
+    code="iec-60364",
+    name=iec.BOOK,
+    short="IEC",
+    swatch="iec",
+    clauses={
+        "bond": "IEC 60364-8-82, 60364-5-54",
+        "sources meet": "IEC 60364-5-55 551.7",
+        "interrupting": "IEC 60364-4-43 434.5.1",
+        "cold voltage": "IEC 62548",
+        "cold by coefficient": "IEC 62548",
+        "string current": "IEC 62548",
+        "string fuse": "IEC 62548",
+        "chain": "IEC 60364-4-43 433.1, 433.4",
+        "tap": "IEC 60364-4-43; the network operator's rules",
+        "busbar": IEC_RULE,
+        "parallel": "IEC 60364-5-52 523.7",
+        "conduit fill": COMMON_PRACTICE,
+        "bends": COMMON_PRACTICE,
+        "sweep": COMMON_PRACTICE,
+        "handle": COMMON_PRACTICE,
+        "working space": "IEC 60364-7-729",
+        "legend": "IEC 60364-5-51 514.4, IEC 61439-3",
+        "directory": "IEC 60364-7-712 712.514, 60364-5-55",
+        "opens utility": "IEC 60364-5-53 536",
+        "opens string": "IEC 60364-7-712 712.536",
+        "opens pack": "IEC 60364-5-57",
+        "opens inverter": "IEC 60364-5-55 551.7.6",
+        "opens pv inverter": "IEC 60364-5-55 551.7.6",
+        "opens generator": "IEC 60364-5-55 551.2",
+    },
+    colours={
+        "L1": "brown",
+        "L2": "black",
+        "L3": "grey",
+        "N": "blue",
+        "PE": "green-yellow",
+        "+": "red",
+        "−": "black",
+    },  # IEC 60445 for AC; DC by common practice
+    asks=(
+        Ask("edition", "Which national edition is in force here, with which deviations?"),
+        Ask(
+            "operator",
+            "The grid operator: notice or consent before connection, which grid profile, export"
+            " limit",
+        ),
+        Ask(
+            "place",
+            "Where storage may stand: rooms, escape routes, distance from doors, windows and other"
+            " storage, most kWh a place",
+        ),
+        Ask("fire", "Fire rules: detectors, walls, signs for responders"),
+        Ask("building", "Building or heritage consent: outside walls, roof, noise to neighbours"),
+    ),  # what an authority decides: common practice
+    placards=(
+        "pv here",
+        "pv dc",
+        "dual supply",
+        "inverter",
+        "battery",
+        "island",
+        "documents",
+        "legends",
+    ),
+    methods={k: f"{k}, {v}" for k, v in iec.METHOD_NAMES.items()},
+    method_first="C",
+    method_first_pv="B1",
+    method_said="method {}",
+    split_phase=False,
+    main_board="Main board",
+    earth_label="BONDING",
+    neutral_opened=True,
+    bonded_by_network=("TT",),
+    own_bond=True,
+    loops=True,
+    rapid_shutdown=False,
+    continuous=1.0,
+    board_load=Formula(
+        "I",
+        "1 * I_board",
+        "A",
+        "Design current",
+        COMMON_PRACTICE,
+        assumption="loaded to its rating",
+    ),
+    next_standard=iec.next_standard,
+    dwelling_v=None,
+    fuse_bounds=iec.string_fuse,
+    fuse_fits=_between,
+    fed=iec_fed,
+    rule_120=False,
+    mains_feed_combiners=False,
+    asks_service=False,
+    electrode=None,
+    main_bonding=iec.main_bonding,
+    area_unit="mm²",
+    wire_area=outer_area,
+    ways=iec_ways,
+    bend=iec_bend,
+    schools={},
+    ampacity=None,
+    working_mm=700.0,  # gangways, 60364-7-729, from memory
+    working_space=False,
+)
+BOOKS: dict[Code, Book] = {b.code: b for b in (NEC, IEC)}
