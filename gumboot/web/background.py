@@ -187,37 +187,37 @@ def year_key(plan: Plan) -> str:
     return hashlib.sha256(json.dumps([REVISION, document], sort_keys=True).encode()).hexdigest()
 
 
-def asked(at: OpenJob, tasks: BackgroundJobs, kind: str, again: bool = False) -> Result | None:
+def asked(job: OpenJob, tasks: BackgroundJobs, kind: str, again: bool = False) -> Result | None:
     """The result of a job's year or best possible; sent for when it is not there. None when it was
     just sent for.
 
     again: a fault is tried again.
     """
-    plan = neutral(at.plan) if kind == "best" else at.plan
-    return _asked(at, tasks, kind, year_key(plan), {"plan": plan.model_dump(mode="json")}, again)
+    plan = neutral(job.plan) if kind == "best" else job.plan
+    return _asked(job, tasks, kind, year_key(plan), {"plan": plan.model_dump(mode="json")}, again)
 
 
 def _asked(
-    at: OpenJob, tasks: BackgroundJobs, kind: str, key: str, load: dict[str, Any], again: bool
+    job: OpenJob, tasks: BackgroundJobs, kind: str, key: str, load: dict[str, Any], again: bool
 ) -> Result | None:
-    db, crew_id = at.visit.db, at.visit.crew_id
-    row = results.found(db, at.job.id, kind, key)
+    db, crew_id = job.visit.db, job.visit.crew_id
+    row = results.found(db, job.record.id, kind, key)
     if row is not None and (
         row.body is not None
         or (row.fault is not None and not again)
-        or tasks.holds(at.job.id, kind, key)
+        or tasks.holds(job.record.id, kind, key)
     ):
         return row
-    if results.claim(db, at.job.id, kind, key):
+    if results.claim(db, job.record.id, kind, key):
         db.commit()
-        tasks.send(crew_id, at.job.id, kind, key, load)
+        tasks.send(crew_id, job.record.id, kind, key, load)
         database.see_crew(db, crew_id)
         return None
     return row
 
 
 def send_file(
-    at: OpenJob,
+    job: OpenJob,
     tasks: BackgroundJobs,
     kind: files.FileKind,
     file: IO[bytes],
@@ -227,7 +227,7 @@ def send_file(
     """Have an uploaded file read and kept; returns the key of what will be said of it."""
     path = Path(tasks.folder.name) / os.urandom(8).hex()
     summed = hashlib.sha256(
-        json.dumps([at.plan.site.zone, at.plan.site.longitude_deg, month_first, kind]).encode()
+        json.dumps([job.plan.site.zone, job.plan.site.longitude_deg, month_first, kind]).encode()
     )
     with path.open("wb") as out:
         while chunk := file.read(1 << 20):
@@ -238,12 +238,12 @@ def send_file(
         "path": str(path),
         "name": name,
         "kind": kind,
-        "zone": at.plan.site.zone,
-        "longitude": at.plan.site.longitude_deg,
+        "zone": job.plan.site.zone,
+        "longitude": job.plan.site.longitude_deg,
         "month_first": month_first,
-        "who": at.visit.who,
+        "who": job.visit.who,
     }
-    if _asked(at, tasks, "file", key, load, True) is not None:
+    if _asked(job, tasks, "file", key, load, True) is not None:
         path.unlink(missing_ok=True)
     return key
 

@@ -38,14 +38,14 @@ def session(visit: Visiting) -> Response:
 
 
 @router.post("/jobs/{job_id}/log")
-def log_entries(request: Request, at: Opened, sent: Annotated[Any, Body()] = None) -> Response:
+def log_entries(request: Request, job: Opened, sent: Annotated[Any, Body()] = None) -> Response:
     """Keep entries in the order they come. Each is answered: kept, or refused with the field and
     what to do.
 
     Answered only when the database has them. An entry whose UUID is there already is answered as
     kept and changes nothing.
     """
-    visit = at.visit
+    visit = job.visit
     visit.needs("installer", "supervisor")
     rows = sent.get("entries") if isinstance(sent, dict) else None
     if not isinstance(rows, list) or not 0 < len(rows) <= AT_ONCE:
@@ -55,15 +55,15 @@ def log_entries(request: Request, at: Opened, sent: Annotated[Any, Body()] = Non
         )
     answers, touched = [], set()
     for row in rows:
-        answer, key = keep(at, row)
+        answer, key = keep(job, row)
         answers.append(answer)
         touched.add(key)
     visit.db.commit()
-    fresh = at.anew()
+    fresh = job.anew()
     return JSONResponse({"entries": answers, **terminations_of(fresh, {k for k in touched if k})})
 
 
-def keep(at: OpenJob, row: Any) -> tuple[dict[str, Any], str]:
+def keep(job: OpenJob, row: Any) -> tuple[dict[str, Any], str]:
     """Keep one entry: (its answer, the termination it is about)."""
     try:
         s = Sent.model_validate(row)
@@ -82,8 +82,8 @@ def keep(at: OpenJob, row: Any) -> tuple[dict[str, Any], str]:
             "field": str(first["loc"][-1]) if first["loc"] else "",
             "why": first["msg"],
         }, ""
-    db, visit = at.visit.db, at.visit
-    before = records.entry_of(db, at.job, s.uuid)
+    db, visit = job.visit.db, job.visit
+    before = records.entry_of(db, job.record, s.uuid)
     if before is not None:
         same = before.body.get("termination", before.body.get("hole")) == s.key
         why = "" if same else "this was sent before with other content: enter it again as a new one"
@@ -95,8 +95,10 @@ def keep(at: OpenJob, row: Any) -> tuple[dict[str, Any], str]:
             "verdict": before.body.get("verdict"),
         }, s.key
     try:
-        kind, body = MAKERS[s.kind](at, s)
-        entry = records.append(db, at.job, kind, body, visit.who, visit.role, s.at_device, s.uuid)
+        kind, body = MAKERS[s.kind](job, s)
+        entry = records.append(
+            db, job.record, kind, body, visit.who, visit.role, s.at_device, s.uuid
+        )
     except Refused as exc:
         return {"uuid": s.uuid, "state": "refused", "field": exc.field, "why": str(exc)}, s.key
     except records.Frozen:
@@ -106,7 +108,7 @@ def keep(at: OpenJob, row: Any) -> tuple[dict[str, Any], str]:
             "field": "",
             "why": "the job is signed: a supervisor can open it again at Hand over",
         }, s.key
-    at.standing = records.standing(db, at.job)
+    job.standing = records.standing(db, job.record)
     return {
         "uuid": s.uuid,
         "state": "kept",
@@ -117,16 +119,16 @@ def keep(at: OpenJob, row: Any) -> tuple[dict[str, Any], str]:
 
 
 @router.get("/jobs/{job_id}/land/changed.json")
-def changes(request: Request, at: Opened) -> Response:
+def changes(request: Request, job: Opened) -> Response:
     """What the log says of every termination that an entry after number ?after= is about."""
     after = request.query_params.get("after", "0")
-    return JSONResponse(changed(at, int(after) if after.isdecimal() and len(after) < 10 else 0))
+    return JSONResponse(changed(job, int(after) if after.isdecimal() and len(after) < 10 else 0))
 
 
 @router.post("/jobs/{job_id}/log/photo")
-def photo(request: Request, at: Opened) -> Response:
+def photo(request: Request, job: Opened) -> Response:
     """Keep a photograph that an entry will name by its digest. Sending it again does nothing."""
-    visit = at.visit
+    visit = job.visit
     visit.needs("installer", "supervisor")
     sent = uploaded(visit, "photo")
     try:
@@ -137,19 +139,27 @@ def photo(request: Request, at: Opened) -> Response:
         return JSONResponse({"error": "photograph", "field": "photo", "message": str(exc)}, 422)
     about = {"width": read.width, "height": read.height, "taken": read.taken}
     digest = files.keep(
-        visit.db, at.job.id, "photo", "field.jpg", MEDIA, read.data, about, visit.who, read.small
+        visit.db,
+        job.record.id,
+        "photo",
+        "field.jpg",
+        MEDIA,
+        read.data,
+        about,
+        visit.who,
+        read.small,
     )
     what = (
         visit.text("what")
         if visit.text("what") in ("termination", "wall for the kit")
         else "termination"
     )
-    own = str(uuids.uuid5(uuids.NAMESPACE_OID, f"{at.job.uid} {digest}"))
-    if records.entry_of(visit.db, at.job, own) is None:
+    own = str(uuids.uuid5(uuids.NAMESPACE_OID, f"{job.record.uid} {digest}"))
+    if records.entry_of(visit.db, job.record, own) is None:
         try:
             records.append(
                 visit.db,
-                at.job,
+                job.record,
                 "photo",
                 {"digest": digest, "what": what, "note": visit.text("note")[:200]},
                 visit.who,

@@ -113,20 +113,20 @@ def stood(s: Stand) -> dict[str, Any]:
     }
 
 
-def terminations_of(at: OpenJob, keys: set[str] | None = None) -> dict[str, Any]:
+def terminations_of(job: OpenJob, keys: set[str] | None = None) -> dict[str, Any]:
     """What the log says of terminations (all when none are named), and how far it was read."""
-    rows = [t for t in at.design.terminations if keys is None or t.key in keys]
+    rows = [t for t in job.design.terminations if keys is None or t.key in keys]
     said = {}
     for t in rows:
-        moves = at.standing.moves.get(t.key, ())
+        moves = job.standing.moves.get(t.key, ())
         if moves or keys is not None:
             said[t.key] = {
-                "stand": stood(at.stand(t)),
+                "stand": stood(job.stand(t)),
                 "moves": [moved(m) for m in moves[-LAST:]],
                 "whole": len(moves) <= LAST,
             }
     return {
-        "seq": at.standing.seq,
+        "seq": job.standing.seq,
         "states": said,
         "holes": {
             k: {
@@ -137,17 +137,17 @@ def terminations_of(at: OpenJob, keys: set[str] | None = None) -> dict[str, Any]
                 "note": e.body["note"],
                 "photo": e.body["digest"],
             }
-            for k, e in at.standing.drilled.items()
+            for k, e in job.standing.drilled.items()
             if keys is None or k in keys
         },
     }
 
 
-def changed(at: OpenJob, after: int) -> dict[str, Any]:
+def changed(job: OpenJob, after: int) -> dict[str, Any]:
     """`terminations_of` for those with an entry after number `after`."""
-    keys = {k for k, moves in at.standing.moves.items() if moves and moves[-1].seq > after}
-    keys |= {k for k, e in at.standing.drilled.items() if e.seq > after}
-    return terminations_of(at, keys)
+    keys = {k for k, moves in job.standing.moves.items() if moves and moves[-1].seq > after}
+    keys |= {k for k, e in job.standing.drilled.items() if e.seq > after}
+    return terminations_of(job, keys)
 
 
 def tool(w: Wrench) -> dict[str, Any]:

@@ -78,21 +78,21 @@ def jobs(request: Request, visit: Visiting) -> dict[str, Any]:
 
 
 @router.get("/jobs/{job_id}/export.json")
-def export_job(at: Opened) -> Response:
+def export_job(job: Opened) -> Response:
     """The whole job as one file."""
     attached = [
         job_file.Attached(f.digest, f.kind, f.name, f.media, f.about, f.kept_by, f.data)
-        for f in files.of_job(at.visit.db, at.job)
+        for f in files.of_job(job.visit.db, job.record)
     ]
     text = job_file.write(
-        at.job.uid,
-        at.job.version,
-        at.plan,
-        at.design,
-        records.entries(at.visit.db, at.job),
+        job.record.uid,
+        job.record.version,
+        job.plan,
+        job.design,
+        records.entries(job.visit.db, job.record),
         attached,
     )
-    name = "".join(c if c.isalnum() else "-" for c in at.job.name.lower()).strip("-")
+    name = "".join(c if c.isalnum() else "-" for c in job.record.name.lower()).strip("-")
     return Response(
         text,
         media_type="application/json",

@@ -38,7 +38,7 @@ class OpenJob:
     """A job opened by a visit."""
 
     visit: Visit
-    job: Job
+    record: Job
     plan: Plan
     design: Design
     standing: Standing
@@ -69,7 +69,7 @@ class OpenJob:
     def anew(self) -> OpenJob:
         """The same job as it stands now, also after a commit."""
         see_crew(self.visit.db, self.visit.crew_id)
-        return open_job(self.job.id, self.visit)
+        return open_job(self.record.id, self.visit)
 
     @property
     def open_stops(self) -> int:
@@ -86,7 +86,7 @@ class OpenJob:
             {
                 "id": s.id,
                 "name": s.name,
-                "path": f"/jobs/{self.job.id}/{s.id}",
+                "path": f"/jobs/{self.record.id}/{s.id}",
                 "here": s.id == station,
                 "progress": s.progress(self),
             }
@@ -95,14 +95,14 @@ class OpenJob:
         findings = [{"finding": f, "accepted": self._accepted(f)} for f in self.findings]
         return {
             "job": {
-                "id": self.job.id,
-                "uid": self.job.uid,
-                "name": self.job.name,
-                "version": self.job.version,
+                "id": self.record.id,
+                "uid": self.record.uid,
+                "name": self.record.name,
+                "version": self.record.version,
                 "units": self.plan.units,
                 "zone": self.plan.site.zone or "UTC",
                 "frozen": self.standing.signed is not None,
-                "imported_by": self.job.imported_by,
+                "imported_by": self.record.imported_by,
             },
             "supply": self.plan.supply.kind,
             "code": self.plan.book.name,

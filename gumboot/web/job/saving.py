@@ -35,7 +35,7 @@ def checked(
 
 def save(
     request: Request,
-    at: OpenJob,
+    job: OpenJob,
     plan: Plan,
     back: str,
     lost: Callable[[records.LostRace], Response] | None = None,
@@ -44,28 +44,28 @@ def save(
     """Save a plan made from the one that was read, and go back. Somebody who saved meanwhile is
     answered by `lost`; without it a page shows the changes that would have been made.
     """
-    visit = at.visit
+    visit = job.visit
     visit.needs("planner", "supervisor")
-    read = visit.whole("version", at.job.version)
+    read = visit.whole("version", job.record.version)
     try:
-        records.save_plan(visit.db, at.job, plan, read, visit.who)
+        records.save_plan(visit.db, job.record, plan, read, visit.who)
     except records.LostRace as race:
-        return lost(race) if lost else _lost(request, at, race, tuple(changes), back)
+        return lost(race) if lost else _lost(request, job, race, tuple(changes), back)
     visit.db.commit()
     return RedirectResponse(back, 303)
 
 
-def change(request: Request, at: OpenJob, changes: tuple[Change, ...], back: str) -> Response:
+def change(request: Request, job: OpenJob, changes: tuple[Change, ...], back: str) -> Response:
     """Apply changes to the plan as it was read, save, and go back."""
-    plan = Plan.model_validate(apply(at.plan.model_dump(mode="json"), changes))
-    return save(request, at, plan, back, changes=changes)
+    plan = Plan.model_validate(apply(job.plan.model_dump(mode="json"), changes))
+    return save(request, job, plan, back, changes=changes)
 
 
 def _lost(
-    request: Request, at: OpenJob, race: records.LostRace, changes: tuple[Change, ...], back: str
+    request: Request, job: OpenJob, race: records.LostRace, changes: tuple[Change, ...], back: str
 ) -> Response:
     context = {
-        **at.head("size"),
+        **job.head("size"),
         "who": race.theirs.saved_by,
         "changes": changes,
         "back": back,

@@ -6,7 +6,7 @@ from gumboot.web.stations.brief import kit, loads, survey, year
 STATION = Station(
     "brief",
     "Brief",
-    lambda at: f"v{at.job.version}",
+    lambda at: f"v{at.record.version}",
     (kit.router, survey.router, loads.router, year.router),
     ("brief", "survey", "loads", "year"),
 )

@@ -125,26 +125,26 @@ def _grown(typed: dict[str, str], rows: int) -> dict[str, str]:
 
 
 @twin(router, "/jobs/{job_id}/brief", "brief.html")
-def brief(request: Request, at: Opened) -> dict[str, Any]:
+def brief(request: Request, job: Opened) -> dict[str, Any]:
     """The brief of a job."""
-    document = at.plan.model_dump(mode="json")
-    rows = min(26, max(1, len(at.plan.strings)) + SPARE_ROWS)
+    document = job.plan.model_dump(mode="json")
+    rows = min(26, max(1, len(job.plan.strings)) + SPARE_ROWS)
     return {
-        **at.head("brief"),
-        **form_data(typed_of(document, rows, at.plan.units), {}, rows, at.job.version),
+        **job.head("brief"),
+        **form_data(typed_of(document, rows, job.plan.units), {}, rows, job.record.version),
         "plan": document,
     }
 
 
 @router.post("/jobs/{job_id}/brief")
-def save(request: Request, at: Opened) -> Response:
+def save(request: Request, job: Opened) -> Response:
     """Save the brief at the version it was read; a lost race shows both sides and overwrites
     nothing.
     """
-    visit = at.visit
+    visit = job.visit
     visit.needs("planner", "supervisor")
-    document = at.plan.model_dump(mode="json")
-    rows = rows_of(visit, len(at.plan.strings))
+    document = job.plan.model_dump(mode="json")
+    rows = rows_of(visit, len(job.plan.strings))
     typed = typed_in(visit.text, rows)
     version = visit.whole("version", 0)
     if visit.text("more"):
@@ -152,28 +152,28 @@ def save(request: Request, at: Opened) -> Response:
         return render(
             request,
             "brief.html",
-            {**at.head("brief"), **form_data(_grown(typed, rows), {}, rows, version)},
+            {**job.head("brief"), **form_data(_grown(typed, rows), {}, rows, version)},
         )
     plan, faults = checked(typed, document, rows)
     if plan is None:
         return render(
             request,
             "brief.html",
-            {**at.head("brief"), **form_data(typed, faults, rows, version)},
+            {**job.head("brief"), **form_data(typed, faults, rows, version)},
             422,
         )
 
     def lost(race: records.LostRace) -> Response:
-        base = records.plan_at(visit.db, at.job, version) or race.theirs.plan
-        merged, rows_differ = merge(typed, base, race, rows, at.plan.units)
+        base = records.plan_at(visit.db, job.record, version) or race.theirs.plan
+        merged, rows_differ = merge(typed, base, race, rows, job.plan.units)
         return render(
             request,
             "brief.html",
-            {**at.head("brief"), **form_data(merged, {}, rows, race.theirs.version, rows_differ)},
+            {**job.head("brief"), **form_data(merged, {}, rows, race.theirs.version, rows_differ)},
             409,
         )
 
-    return saving.save(request, at, plan, f"/jobs/{at.job.id}/size", lost)
+    return saving.save(request, job, plan, f"/jobs/{job.record.id}/size", lost)
 
 
 def merge(

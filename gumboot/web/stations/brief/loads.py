@@ -47,39 +47,43 @@ router = APIRouter()
 
 
 @twin(router, "/jobs/{job_id}/loads", "loads.html")
-def loads(request: Request, at: Opened) -> dict[str, Any]:
+def loads(request: Request, job: Opened) -> dict[str, Any]:
     """The page."""
     place = request.query_params.get("at", "")
     return page(
-        at,
-        [row_of(x) for x in at.plan.loads],
+        job,
+        [row_of(x) for x in job.plan.loads],
         {},
-        at.job.version,
-        _working=working_of(at, place) if place else [],
+        job.record.version,
+        _working=working_of(job, place) if place else [],
     )
 
 
 @router.get("/jobs/{job_id}/loads.csv")
-def loads_csv(at: Opened) -> Response:
+def loads_csv(job: Opened) -> Response:
     """The circuits as a table."""
-    head = {"Content-Disposition": f'attachment; filename="loads-{at.job.id}.csv"'}
-    return Response(to_csv([row_of(x) for x in at.plan.loads]), media_type="text/csv", headers=head)
+    head = {"Content-Disposition": f'attachment; filename="loads-{job.record.id}.csv"'}
+    return Response(
+        to_csv([row_of(x) for x in job.plan.loads]), media_type="text/csv", headers=head
+    )
 
 
 def page(
-    at: OpenJob, rows: Rows, faults: dict[str, str], version: int, **more: Any
+    job: OpenJob, rows: Rows, faults: dict[str, str], version: int, **more: Any
 ) -> dict[str, Any]:
     """The page for rows as they are typed: its picture shows the rows that can be read."""
     made, found = documents(rows)
     design = (
-        at.design if not found and [x for x in made if x] == _stored(at.plan) else _design(at, made)
+        job.design
+        if not found and [x for x in made if x] == _stored(job.plan)
+        else _design(job, made)
     )
     inverter = design.inverter
     lines = LINES[inverter.supply] if inverter else (1, 2)
     table = [{"fields": fields(i, lines), "row": r} for i, r in enumerate(rows)]
     typed = {f"load-{i}-{k}": v for i, r in enumerate(rows) for k, v in r.items()}
     return {
-        **at.head("brief"),
+        **job.head("brief"),
         "rows": rows,
         "_table": table,
         "_typed": typed,
@@ -116,11 +120,11 @@ def _stored(plan: Plan) -> list[dict[str, Any]]:
     return [x.model_dump(mode="json") for x in plan.loads]
 
 
-def _design(at: OpenJob, made: list[dict[str, Any] | None]) -> Design:
+def _design(job: OpenJob, made: list[dict[str, Any] | None]) -> Design:
     """The design with the rows that can be read."""
     loads = [x for x in made if x]
-    plan, _faults = saving.checked({**at.plan.model_dump(mode="json"), "loads": loads})
-    return designed(plan.model_dump(mode="json")) if plan else at.design
+    plan, _faults = saving.checked({**job.plan.model_dump(mode="json"), "loads": loads})
+    return designed(plan.model_dump(mode="json")) if plan else job.design
 
 
 def totals(design: Design) -> dict[str, Any]:
@@ -152,14 +156,14 @@ def totals(design: Design) -> dict[str, Any]:
 
 
 @router.post("/jobs/{job_id}/loads")
-def save(request: Request, at: Opened) -> Response:
+def save(request: Request, job: Opened) -> Response:
     """Add rows, take in a table, find the best legs: all on the form as it is typed. Or save it."""
-    visit = at.visit
+    visit = job.visit
     visit.needs("planner", "supervisor")
     rows = rows_in(visit.text, min(MOST, visit.whole("rows", 0)))
     version = visit.whole("version", 0)
     if more := visit.text("more"):
-        return _more(request, at, rows, version, more)
+        return _more(request, job, rows, version, more)
     made, faults = documents(rows)
     plan = None
     if not faults:
@@ -171,17 +175,17 @@ def save(request: Request, at: Opened) -> Response:
             return f"load-{row}-{'runs' if step[-1] != 'name' else 'name'}"
 
         loads = [x for x in made if x]
-        plan, faults = saving.checked({**at.plan.model_dump(mode="json"), "loads": loads}, field)
+        plan, faults = saving.checked({**job.plan.model_dump(mode="json"), "loads": loads}, field)
     if plan is None:
-        return render(request, "loads.html", page(at, rows, faults, version), 422)
+        return render(request, "loads.html", page(job, rows, faults, version), 422)
 
     def lost(race: records.LostRace) -> Response:
         theirs = [row_of(x) for x in Plan.model_validate(race.theirs.plan).loads]
         both = differ(rows, theirs, race)
-        context = page(at, rows, {}, race.theirs.version, theirs=both)
+        context = page(job, rows, {}, race.theirs.version, theirs=both)
         return render(request, "loads.html", context, 409)
 
-    return saving.save(request, at, plan, f"/jobs/{at.job.id}/loads", lost)
+    return saving.save(request, job, plan, f"/jobs/{job.record.id}/loads", lost)
 
 
 def differ(mine: Rows, theirs: Rows, race: records.LostRace) -> list[saving.Row]:
@@ -196,27 +200,27 @@ def differ(mine: Rows, theirs: Rows, race: records.LostRace) -> list[saving.Row]
     return saving.differing(a, b, {n: n for n in {**a, **b}}, race)
 
 
-def _more(request: Request, at: OpenJob, rows: Rows, version: int, more: str) -> Response:
+def _more(request: Request, job: OpenJob, rows: Rows, version: int, more: str) -> Response:
     extra: dict[str, Any] = {}
     status = 200
     what, _, which = more.partition(":")
     if what == "row" and len(rows) < MOST:
         rows.append(dict(EMPTY))
     elif what == "pick" and len(rows) < MOST:
-        chosen = at.visit.whole("ordinary", -1)
-        inverter = at.design.inverter
+        chosen = job.visit.whole("ordinary", -1)
+        inverter = job.design.inverter
         if 0 <= chosen < len(ORDINARY):
             load = ORDINARY[chosen].load("x", len(LINES[inverter.supply]) if inverter else 2)
             rows.append(
                 {
                     **row_of(load),
                     "id": "",
-                    "legs": load.legs if "+" in load.legs else _lightest(at, rows),
+                    "legs": load.legs if "+" in load.legs else _lightest(job, rows),
                 }
             )
     elif what == "csv":
-        file = uploaded(at.visit, "file")
-        text = file.file.read().decode("utf-8-sig", "replace") if file else at.visit.text("csv")
+        file = uploaded(job.visit, "file")
+        text = file.file.read().decode("utf-8-sig", "replace") if file else job.visit.text("csv")
         try:
             fresh = rows_of_csv(text)
             named = {r["name"].lower() for r in fresh}
@@ -226,10 +230,10 @@ def _more(request: Request, at: OpenJob, rows: Rows, version: int, more: str) ->
         except NotATable as exc:
             extra, status = {"csv_fault": str(exc), "csv_text": text if not file else ""}, 422
     elif what in ("stay", "free"):
-        extra = {"assigned": _assigned(at, rows, what == "free"), "how": what}
+        extra = {"assigned": _assigned(job, rows, what == "free"), "how": what}
     elif what == "take":
         how, _, number = which.partition(":")
-        found = _assigned(at, rows, how == "free")
+        found = _assigned(job, rows, how == "free")
         if found.best:
             picks = (found.best, *found.fewer)
             rows = _moved(
@@ -244,14 +248,14 @@ def _more(request: Request, at: OpenJob, rows: Rows, version: int, more: str) ->
     return render(
         request,
         "loads.html",
-        page(at, rows, faults if what == "csv" else {}, version, **extra),
+        page(job, rows, faults if what == "csv" else {}, version, **extra),
         status,
     )
 
 
-def _lightest(at: OpenJob, rows: Rows) -> str:
+def _lightest(job: OpenJob, rows: Rows) -> str:
     """The leg with the least on it, for a circuit that is added."""
-    inverter = at.design.inverter
+    inverter = job.design.inverter
     legs = [str(x) for x in LINES[inverter.supply]] if inverter else ["L1", "L2"]
     made, _ = documents(rows)
     on = {
@@ -265,10 +269,10 @@ def _lightest(at: OpenJob, rows: Rows) -> str:
     return min(legs, key=lambda leg: on[leg])
 
 
-def _assigned(at: OpenJob, rows: Rows, free: bool) -> Assigned:
+def _assigned(job: OpenJob, rows: Rows, free: bool) -> Assigned:
     """The best legs for the rows as they are typed."""
     made, faults = documents(rows)
-    inverter = at.design.inverter
+    inverter = job.design.inverter
     if inverter is None:
         return Assigned(None, (), "Choose an inverter first, under Kit and runs.")
     if faults:
@@ -284,7 +288,9 @@ def _assigned(at: OpenJob, rows: Rows, free: bool) -> Assigned:
             " first.",
         )
     starting = {x.id: starting_power(x, PHASE_V[inverter.supply]) for x in circuits}
-    whole, surge, leg_c, leg_s = ratings(inverter, at.plan.kit.inverters, len(lines), at.design.hot)
+    whole, surge, leg_c, leg_s = ratings(
+        inverter, job.plan.kit.inverters, len(lines), job.design.hot
+    )
     sheet = Sheet(circuits, starting)
     return assign(
         circuits,

@@ -89,35 +89,35 @@ def spoken(fact: Fact, system: units.System) -> str:
 
 
 @twin(router, "/jobs/{job_id}/survey", "survey.html")
-def survey(request: Request, at: Opened) -> dict[str, Any]:
+def survey(request: Request, job: Opened) -> dict[str, Any]:
     """The page."""
     return page(
-        at,
-        typed_of(at.plan.model_dump(mode="json"), fields(at.plan), at.plan.units),
+        job,
+        typed_of(job.plan.model_dump(mode="json"), fields(job.plan), job.plan.units),
         {},
-        at.job.version,
+        job.record.version,
     )
 
 
 def page(
-    at: OpenJob, typed: dict[str, str], faults: dict[str, str], version: int, **more: Any
+    job: OpenJob, typed: dict[str, str], faults: dict[str, str], version: int, **more: Any
 ) -> dict[str, Any]:
     """The page with what was typed."""
-    known = facts(at.plan)
+    known = facts(job.plan)
     own = {f.path: f for f in ASKED}
     rows = [
         {
             "path": f.path,
             "name": f.name,
             "why": f.why,
-            "value": spoken(f, at.plan.units),
+            "value": spoken(f, job.plan.units),
             "state": "known" if f.known else "guess" if f.guess else "unknown",
             "here": f.path in own,
         }
         for f in known
     ]
-    asked = fields(at.plan)
-    pictures = files.of_job(at.visit.db, at.job, "photo")
+    asked = fields(job.plan)
+    pictures = files.of_job(job.visit.db, job.record, "photo")
     shown = [
         {
             "digest": p.digest,
@@ -128,16 +128,16 @@ def page(
             "taken": p.about.get("taken", ""),
         }
         for p in pictures
-        if (e := at.standing.photos.get(p.digest))
+        if (e := job.standing.photos.get(p.digest))
     ]
     return {
-        **at.head("brief"),
+        **job.head("brief"),
         "tab": "survey",
         "version": version,
         "faults": faults,
         "facts": rows,
         "known": sum(r["state"] == "known" for r in rows),
-        "begun": at.plan.survey is not None,
+        "begun": job.plan.survey is not None,
         "_typed": typed,
         "_own": own,
         "_rules": [f for f in asked if f.path.startswith("survey/confirmed")],
@@ -151,35 +151,35 @@ def page(
 
 
 @router.post("/jobs/{job_id}/survey")
-def save(request: Request, at: Opened) -> Response:
+def save(request: Request, job: Opened) -> Response:
     """Keep what was seen and said."""
-    visit = at.visit
+    visit = job.visit
     visit.needs("planner", "supervisor")
-    asked = fields(at.plan)
+    asked = fields(job.plan)
     typed = {f.path: visit.text(f.path) for f in asked}
     version = visit.whole("version", 0)
-    document, faults = read(typed, asked, at.plan.model_dump(mode="json"), at.plan.units)
+    document, faults = read(typed, asked, job.plan.model_dump(mode="json"), job.plan.units)
     for part in ("confirmed", "licensed"):
         document["survey"][part] = {k: v for k, v in document["survey"].get(part, {}).items() if v}
     plan = None
     if not faults:
         plan, faults = saving.checked(document)
     if plan is None:
-        return render(request, "survey.html", page(at, typed, faults, version), 422)
+        return render(request, "survey.html", page(job, typed, faults, version), 422)
 
     def lost(race: records.LostRace) -> Response:
-        theirs = typed_of(race.theirs.plan, asked, at.plan.units)
+        theirs = typed_of(race.theirs.plan, asked, job.plan.units)
         both = saving.differing(typed, theirs, {f.path: f.label for f in asked}, race)
-        context = page(at, typed, {}, race.theirs.version, theirs=both)
+        context = page(job, typed, {}, race.theirs.version, theirs=both)
         return render(request, "survey.html", context, 409)
 
-    return saving.save(request, at, plan, f"/jobs/{at.job.id}/survey", lost)
+    return saving.save(request, job, plan, f"/jobs/{job.record.id}/survey", lost)
 
 
 @router.post("/jobs/{job_id}/photos")
-def send(request: Request, at: Opened) -> Response:
+def send(request: Request, job: Opened) -> Response:
     """Take photographs; each that cannot be read is refused by name, the others are kept."""
-    visit = at.visit
+    visit = job.visit
     sent = [f for f in visit.form.getlist("photos") if isinstance(f, UploadFile) and f.size]
     what, note = visit.text("what"), visit.text("note")[:200]
     refused: list[str] = []
@@ -194,34 +194,37 @@ def send(request: Request, at: Opened) -> Response:
             continue
         about = {"width": photo.width, "height": photo.height, "taken": photo.taken}
         digest = files.keep(
-            visit.db, at.job.id, "photo", name, MEDIA, photo.data, about, visit.who, photo.small
+            visit.db, job.record.id, "photo", name, MEDIA, photo.data, about, visit.who, photo.small
         )
         body = {"digest": digest, "what": what if what in SHOWS else SHOWS[-1], "note": note}
         records.append(
-            visit.db, at.job, "photo", body, visit.who, visit.role, visit.text("at_device")[:40]
+            visit.db, job.record, "photo", body, visit.who, visit.role, visit.text("at_device")[:40]
         )
     refused += [
         f"{f.filename}: at most {MOST_PHOTOS} at once; send it again." for f in sent[MOST_PHOTOS:]
     ]
     visit.db.commit()
     if not refused:
-        return RedirectResponse(f"/jobs/{at.job.id}/survey#photos", 303)
-    fresh = at.anew()
+        return RedirectResponse(f"/jobs/{job.record.id}/survey#photos", 303)
+    fresh = job.anew()
     typed = typed_of(fresh.plan.model_dump(mode="json"), fields(fresh.plan), fresh.plan.units)
     return render(
-        request, "survey.html", page(fresh, typed, {}, fresh.job.version, photo_faults=refused), 422
+        request,
+        "survey.html",
+        page(fresh, typed, {}, fresh.record.version, photo_faults=refused),
+        422,
     )
 
 
 @router.post("/jobs/{job_id}/photos/withdraw")
-def withdraw(request: Request, at: Opened) -> Response:
+def withdraw(request: Request, job: Opened) -> Response:
     """Take a photograph off the page; the record keeps it, and who took it off and why."""
-    visit = at.visit
+    visit = job.visit
     digest, reason = visit.text("digest"), visit.text("reason")[:200]
-    if digest in at.standing.photos and reason:
+    if digest in job.standing.photos and reason:
         records.append(
             visit.db,
-            at.job,
+            job.record,
             "withdraw",
             {"digest": digest, "reason": reason},
             visit.who,
@@ -229,13 +232,13 @@ def withdraw(request: Request, at: Opened) -> Response:
             visit.text("at_device")[:40],
         )
         visit.db.commit()
-    return RedirectResponse(f"/jobs/{at.job.id}/survey#photos", 303)
+    return RedirectResponse(f"/jobs/{job.record.id}/survey#photos", 303)
 
 
 @router.get("/jobs/{job_id}/photos/{digest}.jpg")
-def photo(request: Request, at: Opened, digest: str) -> Response:
+def photo(request: Request, job: Opened, digest: str) -> Response:
     """A photograph; ?small for the one of the list."""
-    file = files.one(at.visit.db, at.job.id, digest)
+    file = files.one(job.visit.db, job.record.id, digest)
     if file is None or file.kind != "photo":
         return Response("no such photograph", 404)
     return Response(

@@ -58,22 +58,22 @@ def background_of(request: Request) -> BackgroundJobs:
 
 
 @twin(router, "/jobs/{job_id}/year", "year.html")
-def year(request: Request, at: Opened) -> dict[str, Any] | Response:
+def year(request: Request, job: Opened) -> dict[str, Any] | Response:
     """The page; while the year is being computed it says how far it is. ?again=year, or best, tries
     once more what had stopped.
     """
     if (kind := request.query_params.get("again", "")) in ("year", "best") and not lacks(
-        at.plan, at.design
+        job.plan, job.design
     ):
-        asked(at, background_of(request), kind, again=True)
-        return RedirectResponse(f"/jobs/{at.job.id}/year", 303)
-    rows = min(MOST_RATES, len(at.plan.energy.tariff.rates) + SPARE)
-    return page(request, at, None, {}, rows, at.job.version)
+        asked(job, background_of(request), kind, again=True)
+        return RedirectResponse(f"/jobs/{job.record.id}/year", 303)
+    rows = min(MOST_RATES, len(job.plan.energy.tariff.rates) + SPARE)
+    return page(request, job, None, {}, rows, job.record.version)
 
 
 def page(
     request: Request,
-    at: OpenJob,
+    job: OpenJob,
     typed: dict[str, str] | None,
     faults: dict[str, str],
     rows: int,
@@ -81,17 +81,17 @@ def page(
     **more: Any,
 ) -> dict[str, Any]:
     """The page with a form as it was typed; the plan's own when nothing was."""
-    kept = files.of_job(at.visit.db, at.job, "readings", "weather")
-    form = fields(at.plan.supply.kind == "off-grid", kept)
+    kept = files.of_job(job.visit.db, job.record, "readings", "weather")
+    form = fields(job.plan.supply.kind == "off-grid", kept)
     sent = request.query_params.get("file", "")
     return {
-        **at.head("brief"),
+        **job.head("brief"),
         "tab": "year",
         "version": version,
         "faults": faults,
         "rows": rows,
         "_form": form,
-        "_typed": typed or show(at.plan, rows, form),
+        "_typed": typed or show(job.plan, rows, form),
         "_rates": [rate_fields(i) for i in range(rows)],
         "slots": [
             (k, f"{'Charge' if k[0] == 'c' else 'Discharge'} window {int(k[-1]) + 1}")
@@ -101,24 +101,24 @@ def page(
             {"digest": f.digest, "kind": f.kind, "name": f.name, "by": f.kept_by, "about": f.about}
             for f in kept
         ],
-        "lacks": lacks(at.plan, at.design),
-        "lived": _lived(request, at, "year"),
-        "best": _best(request, at),
-        "file": _file(at, sent),
+        "lacks": lacks(job.plan, job.design),
+        "lived": _lived(request, job, "year"),
+        "best": _best(request, job),
+        "file": _file(job, sent),
         "theirs": [],
         "file_fault": "",
         "modes": dict(MODES),
-        "currency": at.plan.energy.tariff.currency,
-        "keyed": _keyed(at),
+        "currency": job.plan.energy.tariff.currency,
+        "keyed": _keyed(job),
         **more,
     }
 
 
-def _lived(request: Request, at: OpenJob, kind: str) -> dict[str, Any] | None:
+def _lived(request: Request, job: OpenJob, kind: str) -> dict[str, Any] | None:
     """A result as it stands; None where there can be none."""
-    if lacks(at.plan, at.design):
+    if lacks(job.plan, job.design):
         return None
-    row = asked(at, background_of(request), kind)
+    row = asked(job, background_of(request), kind)
     if row is None or row.body is None:
         return {
             "done": False,
@@ -126,23 +126,23 @@ def _lived(request: Request, at: OpenJob, kind: str) -> dict[str, Any] | None:
             "says": row.says if row else "",
             "fault": row.fault if row else None,
         }
-    pictures = _pictures(request, at, row) if kind == "year" else {}
+    pictures = _pictures(request, job, row) if kind == "year" else {}
     if request.url.path.endswith(".json"):
         pictures = {k: v for k, v in pictures.items() if not k.startswith("_")}
     return {"done": True, "fault": None, "key": row.key, "body": row.body, **pictures}
 
 
-def _best(request: Request, at: OpenJob) -> dict[str, Any] | None:
-    plan = at.plan
-    if plan.supply.kind == "off-grid" or not plan.energy.tariff.rates or at.design.bank is None:
+def _best(request: Request, job: OpenJob) -> dict[str, Any] | None:
+    plan = job.plan
+    if plan.supply.kind == "off-grid" or not plan.energy.tariff.rates or job.design.bank is None:
         return None
-    found = _lived(request, at, "best")
-    lived = results.found(at.visit.db, at.job.id, "year", year_key(plan))
+    found = _lived(request, job, "best")
+    lived = results.found(job.visit.db, job.record.id, "year", year_key(plan))
     if found is None or not found["done"]:
         return found
     body, work = found["body"], Work.model_validate(found["body"]["work"])
     own = lived.body["bills"]["all"] if lived and lived.body else None
-    same = work == work_keyed(at.design.settings, plan.energy.work)
+    same = work == work_keyed(job.design.settings, plan.energy.work)
     return {
         **found,
         "mode": work.mode,
@@ -155,9 +155,9 @@ def _best(request: Request, at: OpenJob) -> dict[str, Any] | None:
     }
 
 
-def series(at: OpenJob, row: Result) -> dict[str, Any]:
+def series(job: OpenJob, row: Result) -> dict[str, Any]:
     """A result's series, remembered."""
-    key = (at.job.id, row.key)
+    key = (job.record.id, row.key)
     if key not in _series:
         _series[key] = series_of(row.data or b"")
         while len(_series) > 12:
@@ -165,9 +165,9 @@ def series(at: OpenJob, row: Result) -> dict[str, Any]:
     return _series[key]
 
 
-def _pictures(request: Request, at: OpenJob, row: Result) -> dict[str, Any]:
+def _pictures(request: Request, job: OpenJob, row: Result) -> dict[str, Any]:
     body: dict[str, Any] = row.body or {}
-    steps = series(at, row)
+    steps = series(job, row)
     worst = (
         body["outages"]["worst_at"] // 24
         if body["outages"]
@@ -182,8 +182,8 @@ def _pictures(request: Request, at: OpenJob, row: Result) -> dict[str, Any]:
     which = which if which in carpets else "stored" if body["off_grid"] else "grid"
     best = None
     if body["priced"] and not body["off_grid"] and body["capacity_kwh"]:
-        found = asked(at, background_of(request), "best")
-        best = series(at, found) if found is not None and found.body is not None else None
+        found = asked(job, background_of(request), "best")
+        best = series(job, found) if found is not None and found.body is not None else None
     capacity = body["capacity_kwh"]
     return {
         "day": spoken_day(day, body["year"]),
@@ -243,17 +243,17 @@ def day_typed(text: str, otherwise: int) -> int:
     return otherwise
 
 
-def _keyed(at: OpenJob) -> str:
+def _keyed(job: OpenJob) -> str:
     """The way of working that Set keys, where it is not the plan's."""
-    work = work_keyed(at.design.settings, at.plan.energy.work)
+    work = work_keyed(job.design.settings, job.plan.energy.work)
     plain = (
-        at.plan.energy.work
-        if at.plan.energy.work.mode == "windows"
-        else Work(mode=at.plan.energy.work.mode)
+        job.plan.energy.work
+        if job.plan.energy.work.mode == "windows"
+        else Work(mode=job.plan.energy.work.mode)
     )
     return (
         ""
-        if work == plain or at.plan.supply.kind == "off-grid"
+        if work == plain or job.plan.supply.kind == "off-grid"
         else ", ".join([dict(MODES)[work.mode], *words_of(work)])
     )
 
@@ -268,9 +268,9 @@ def words_of(work: Work) -> list[str]:
     ]
 
 
-def _file(at: OpenJob, key: str) -> dict[str, Any] | None:
+def _file(job: OpenJob, key: str) -> dict[str, Any] | None:
     """What came of reading a file that was sent."""
-    row = results.found(at.visit.db, at.job.id, "file", key) if key else None
+    row = results.found(job.visit.db, job.record.id, "file", key) if key else None
     return (
         {"key": key, "share": row.share, "says": row.says, "fault": row.fault, "body": row.body}
         if row
@@ -279,14 +279,15 @@ def _file(at: OpenJob, key: str) -> dict[str, Any] | None:
 
 
 @router.post("/jobs/{job_id}/year")
-def save(request: Request, at: Opened) -> Response:
+def save(request: Request, job: Opened) -> Response:
     """Keep the tariff, the way of working, and where load and weather come from."""
-    visit = at.visit
+    visit = job.visit
     visit.needs("planner", "supervisor")
     rows = min(MOST_RATES, max(visit.whole("rows", 0), SPARE))
     version = visit.whole("version", 0)
     form = fields(
-        at.plan.supply.kind == "off-grid", files.of_job(visit.db, at.job, "readings", "weather")
+        job.plan.supply.kind == "off-grid",
+        files.of_job(visit.db, job.record, "readings", "weather"),
     )
     paths = (
         [f.path for section in form.values() for f in section]
@@ -297,31 +298,31 @@ def save(request: Request, at: Opened) -> Response:
     if visit.text("more"):
         rows = min(MOST_RATES, rows + 1)
         typed |= {f.path: f.choices[0][0] if f.choices else "" for f in rate_fields(rows - 1)}
-        return render(request, "year.html", page(request, at, typed, {}, rows, version))
-    plan, faults = checked(typed, at.plan, rows, form)
+        return render(request, "year.html", page(request, job, typed, {}, rows, version))
+    plan, faults = checked(typed, job.plan, rows, form)
     if plan is None:
-        return render(request, "year.html", page(request, at, typed, faults, rows, version), 422)
+        return render(request, "year.html", page(request, job, typed, faults, rows, version), 422)
 
     def lost(race: records.LostRace) -> Response:
         theirs = show(Plan.model_validate(race.theirs.plan), rows, form)
         labels = {p: p.removeprefix("energy/").replace("/", " ") for p in paths}
         both = saving.differing(typed, theirs, labels, race)
-        context = page(request, at, typed, {}, rows, race.theirs.version, theirs=both)
+        context = page(request, job, typed, {}, rows, race.theirs.version, theirs=both)
         return render(request, "year.html", context, 409)
 
-    return saving.save(request, at, plan, f"/jobs/{at.job.id}/year", lost)
+    return saving.save(request, job, plan, f"/jobs/{job.record.id}/year", lost)
 
 
 @router.post("/jobs/{job_id}/year/work")
-def carry(request: Request, at: Opened) -> Response:
+def carry(request: Request, job: Opened) -> Response:
     """Carry the proposed way of working to Set."""
-    at.visit.needs("planner", "supervisor")
-    back = f"/jobs/{at.job.id}/year"
-    row = asked(at, background_of(request), "best")
+    job.visit.needs("planner", "supervisor")
+    back = f"/jobs/{job.record.id}/year"
+    row = asked(job, background_of(request), "best")
     if row is None or row.body is None:
         return RedirectResponse(back, 303)
     work = Work.model_validate(row.body["work"])
-    plain = neutral(at.plan)
+    plain = neutral(job.plan)
     plan = plain.model_copy(update={"energy": plain.energy.model_copy(update={"work": work})})
     changes = (
         Change("/energy/work/mode", work.mode),
@@ -331,57 +332,57 @@ def carry(request: Request, at: Opened) -> Response:
             for n, s in enumerate(some)
         ),
     )
-    return saving.save(request, at, plan, f"/jobs/{at.job.id}/set", changes=changes)
+    return saving.save(request, job, plan, f"/jobs/{job.record.id}/set", changes=changes)
 
 
 @router.post("/jobs/{job_id}/readings")
-def send(request: Request, at: Opened) -> Response:
+def send(request: Request, job: Opened) -> Response:
     """Take a meter's or a weather file; what was read and repaired is shown before it is used."""
-    visit = at.visit
+    visit = job.visit
     visit.needs("planner", "supervisor")
     file = uploaded(visit, "file")
     if file is None:
-        rows = min(MOST_RATES, len(at.plan.energy.tariff.rates) + SPARE)
+        rows = min(MOST_RATES, len(job.plan.energy.tariff.rates) + SPARE)
         fault = "choose a file: readings as CSV or ESPI XML, or weather as EPW or TMY3"
         return render(
             request,
             "year.html",
-            page(request, at, None, {}, rows, at.job.version, file_fault=fault),
+            page(request, job, None, {}, rows, job.record.version, file_fault=fault),
             422,
         )
     kind: files.FileKind = "weather" if visit.text("kind") == "weather" else "readings"
     key = send_file(
-        at,
+        job,
         background_of(request),
         kind,
         file.file,
         (file.filename or "file")[:120],
         visit.text("dates") != "day",
     )
-    return RedirectResponse(f"/jobs/{at.job.id}/year?file={key}#files", 303)
+    return RedirectResponse(f"/jobs/{job.record.id}/year?file={key}#files", 303)
 
 
 @router.post("/jobs/{job_id}/readings/use")
-def use(request: Request, at: Opened) -> Response:
+def use(request: Request, job: Opened) -> Response:
     """Make the year from a kept file, or no more from one."""
-    visit = at.visit
+    visit = job.visit
     visit.needs("planner", "supervisor")
-    back = f"/jobs/{at.job.id}/year"
-    file = files.one(visit.db, at.job.id, visit.text("digest"))
+    back = f"/jobs/{job.record.id}/year"
+    file = files.one(visit.db, job.record.id, visit.text("digest"))
     if file is None or file.kind == "photo":
         return RedirectResponse(back, 303)
     field = "load_file" if file.kind == "readings" else "weather_file"
-    plan = at.plan.model_copy(
-        update={"energy": at.plan.energy.model_copy(update={field: file.digest})}
+    plan = job.plan.model_copy(
+        update={"energy": job.plan.energy.model_copy(update={field: file.digest})}
     )
     changes = (Change(f"/energy/{field}", file.name),)
-    return saving.save(request, at, plan, back, changes=changes)
+    return saving.save(request, job, plan, back, changes=changes)
 
 
 @router.get("/jobs/{job_id}/files/{digest}.csv")
-def kept_file(at: Opened, digest: str) -> Response:
+def kept_file(job: Opened, digest: str) -> Response:
     """A kept file of readings or weather."""
-    file = files.one(at.visit.db, at.job.id, digest)
+    file = files.one(job.visit.db, job.record.id, digest)
     if file is None or file.kind == "photo":
         return Response("no such file", 404)
     return Response(
@@ -392,14 +393,14 @@ def kept_file(at: Opened, digest: str) -> Response:
 
 
 @router.get("/jobs/{job_id}/year-steps.csv")
-def steps_csv(request: Request, at: Opened) -> Response:
+def steps_csv(request: Request, job: Opened) -> Response:
     """Every quarter hour of the year as computed."""
-    row = results.found(at.visit.db, at.job.id, "year", year_key(at.plan))
+    row = results.found(job.visit.db, job.record.id, "year", year_key(job.plan))
     if row is None or row.body is None:
-        return RedirectResponse(f"/jobs/{at.job.id}/year", 303)
-    steps = series(at, row)
+        return RedirectResponse(f"/jobs/{job.record.id}/year", 303)
+    steps = series(job, row)
     names = [k for k in steps if k != "outage_h"]
-    cal = calendar(row.body["year"], at.plan.site.zone, at.plan.site.longitude_deg)
+    cal = calendar(row.body["year"], job.plan.site.zone, job.plan.site.longitude_deg)
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(
@@ -419,5 +420,5 @@ def steps_csv(request: Request, at: Opened) -> Response:
     return Response(
         out.getvalue(),
         media_type="text/csv",
-        headers={"Content-Disposition": f'attachment; filename="year-{at.job.id}.csv"'},
+        headers={"Content-Disposition": f'attachment; filename="year-{job.record.id}.csv"'},
     )

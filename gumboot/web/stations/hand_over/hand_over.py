@@ -20,21 +20,21 @@ from gumboot.web.pages.frame import drawn, render, templates, twin
 router = APIRouter()
 
 
-def missing(at: OpenJob) -> list[str]:
+def missing(job: OpenJob) -> list[str]:
     """What still stands between the job and a signature, in words."""
-    d = at.design
+    d = job.design
     out = (
-        [f"{at.open_stops} open stop{'s' if at.open_stops > 1 else ''}: cure every one."]
-        if at.open_stops
+        [f"{job.open_stops} open stop{'s' if job.open_stops > 1 else ''}: cure every one."]
+        if job.open_stops
         else []
     )
-    checks = len(at.open_checks())
+    checks = len(job.open_checks())
     if checks:
         out.append(
             f"{checks} check{'s' if checks > 1 else ''} not accepted: judge each, and accept it"
             " with a reason."
         )
-    todo = sum(not at.stand(t).made for t in d.terminations)
+    todo = sum(not job.stand(t).made for t in d.terminations)
     if todo:
         out.append(f"{todo} of {len(d.terminations)} terminations not made off.")
     if not d.terminations:
@@ -42,11 +42,11 @@ def missing(at: OpenJob) -> list[str]:
     return out
 
 
-def walls_of(at: OpenJob, standalone: bool) -> list[dict[str, Any]]:
+def walls_of(job: OpenJob, standalone: bool) -> list[dict[str, Any]]:
     """Every wall with its drawing, and its holes with the entry of each that was drilled. On a page
     the drawing has no style of its own.
     """
-    d = at.design
+    d = job.design
     return [
         {
             "w": w,
@@ -55,29 +55,29 @@ def walls_of(at: OpenJob, standalone: bool) -> list[dict[str, Any]]:
                     'id="layer-', 'data-layer="'
                 )
             ),
-            "holes": [(x, at.standing.drilled.get(x.hole.id)) for x in drill_sheet(w)],
+            "holes": [(x, job.standing.drilled.get(x.hole.id)) for x in drill_sheet(w)],
         }
         for w in d.walls
     ]
 
 
-def page(at: OpenJob, fault: str = "", typed: str = "") -> dict[str, Any]:
+def page(job: OpenJob, fault: str = "", typed: str = "") -> dict[str, Any]:
     """What the page and the PDF both show."""
-    d, standing = at.design, at.standing
-    entries = records.entries(at.visit.db, at.job)
+    d, standing = job.design, job.standing
+    entries = records.entries(job.visit.db, job.record)
     rows = [
-        {"t": t, "stand": at.stand(t), "moves": standing.moves.get(t.key, ())}
+        {"t": t, "stand": job.stand(t), "moves": standing.moves.get(t.key, ())}
         for t in d.terminations
     ]
     accepted = [
         {"finding": f, "entry": standing.accepts(f)}
-        for f in at.findings
+        for f in job.findings
         if f.level is Level.CHECK and standing.accepts(f)
     ]
     signed = standing.signed
     return {
-        **at.head("hand-over"),
-        "missing": missing(at),
+        **job.head("hand-over"),
+        "missing": missing(job),
         "signed": {"who": signed.who, "at": signed.at_server, **signed.body} if signed else None,
         "history": [
             {
@@ -91,9 +91,9 @@ def page(at: OpenJob, fault: str = "", typed: str = "") -> dict[str, Any]:
             if e.kind in ("sign", "reopen")
         ],
         "log_entries": len(entries),
-        "log_head": at.job.log_head,
-        "log_broken_at": log.first_broken(at.job.uid, entries),
-        "digest": records.plan_digest(at.plan),
+        "log_head": job.record.log_head,
+        "log_broken_at": log.first_broken(job.record.uid, entries),
+        "digest": records.plan_digest(job.plan),
         "_fault": fault,
         "_typed": typed,
         "_d": d,
@@ -101,59 +101,59 @@ def page(at: OpenJob, fault: str = "", typed: str = "") -> dict[str, Any]:
         "_accepted": accepted,
         "_cautions": pack.CAUTIONS,
         "_drawing": drawn(one_line(d)),
-        "_walls": walls_of(at, standalone=False),
+        "_walls": walls_of(job, standalone=False),
     }
 
 
 @twin(router, "/jobs/{job_id}/hand-over", "hand_over.html")
-def hand_over(request: Request, at: Opened) -> dict[str, Any]:
+def hand_over(request: Request, job: Opened) -> dict[str, Any]:
     """The page."""
-    return page(at)
+    return page(job)
 
 
 @router.get("/jobs/{job_id}/hand-over.pdf")
-def pdf(at: Opened) -> Response:
+def pdf(job: Opened) -> Response:
     """The same as a PDF to print, file and send."""
     context = {
-        **page(at),
-        "_drawing": drawn(one_line(at.design, standalone=True)),
-        "_walls": walls_of(at, standalone=True),
-        "figures": at.design.figures,
+        **page(job),
+        "_drawing": drawn(one_line(job.design, standalone=True)),
+        "_walls": walls_of(job, standalone=True),
+        "figures": job.design.figures,
     }
     html = templates.get_template("pack.html").render(**context)
     return Response(
         pack.to_pdf(html),
         media_type="application/pdf",
-        headers={"Content-Disposition": f'inline; filename="hand-over-{at.job.id}.pdf"'},
+        headers={"Content-Disposition": f'inline; filename="hand-over-{job.record.id}.pdf"'},
     )
 
 
 @router.post("/jobs/{job_id}/sign")
-def sign(request: Request, at: Opened) -> Response:
+def sign(request: Request, job: Opened) -> Response:
     """A supervisor signs: only when nothing is missing, and for the plan version that was on the
     page.
     """
-    visit = at.visit
+    visit = job.visit
     visit.needs("supervisor")
-    if at.standing.signed:
-        return RedirectResponse(f"/jobs/{at.job.id}/hand-over", 303)
-    gaps = missing(at)
-    seen = (at.job.version, at.job.log_head)
+    if job.standing.signed:
+        return RedirectResponse(f"/jobs/{job.record.id}/hand-over", 303)
+    gaps = missing(job)
+    seen = (job.record.version, job.record.log_head)
     moved = ["The job changed since this page was read. Read it again, then sign."]
-    if visit.text("digest") != records.plan_digest(at.plan):
+    if visit.text("digest") != records.plan_digest(job.plan):
         gaps = moved
     if gaps:
-        return render(request, "hand_over.html", page(at, "Not signed. " + " ".join(gaps)), 409)
+        return render(request, "hand_over.html", page(job, "Not signed. " + " ".join(gaps)), 409)
     body = {
         "plan_version": seen[0],
-        "plan_digest": records.plan_digest(at.plan),
+        "plan_digest": records.plan_digest(job.plan),
         "log_head": seen[1],
         "statement": pack.STATEMENT,
     }
     try:
         records.append(
             visit.db,
-            at.job,
+            job.record,
             "sign",
             body,
             visit.who,
@@ -162,25 +162,25 @@ def sign(request: Request, at: Opened) -> Response:
             seen=seen,
         )
     except records.Moved:
-        return render(request, "hand_over.html", page(at, "Not signed. " + moved[0]), 409)
+        return render(request, "hand_over.html", page(job, "Not signed. " + moved[0]), 409)
     visit.db.commit()
-    return RedirectResponse(f"/jobs/{at.job.id}/hand-over", 303)
+    return RedirectResponse(f"/jobs/{job.record.id}/hand-over", 303)
 
 
 @router.post("/jobs/{job_id}/reopen")
-def reopen(request: Request, at: Opened) -> Response:
+def reopen(request: Request, job: Opened) -> Response:
     """Thaw a signed job, with the reason kept in its log."""
-    visit = at.visit
+    visit = job.visit
     visit.needs("supervisor")
     reason = visit.text("reason")[:500]
     if not reason:
         return render(
-            request, "hand_over.html", page(at, "Type why the job is opened again.", ""), 422
+            request, "hand_over.html", page(job, "Type why the job is opened again.", ""), 422
         )
-    if at.standing.signed:
+    if job.standing.signed:
         records.append(
             visit.db,
-            at.job,
+            job.record,
             "reopen",
             {"reason": reason},
             visit.who,
@@ -188,4 +188,4 @@ def reopen(request: Request, at: Opened) -> Response:
             visit.text("at_device")[:40],
         )
         visit.db.commit()
-    return RedirectResponse(f"/jobs/{at.job.id}/hand-over", 303)
+    return RedirectResponse(f"/jobs/{job.record.id}/hand-over", 303)

@@ -5,10 +5,10 @@ from gumboot.web.station import Station
 from gumboot.web.stations.land import cut, entry, land, log, readings, wrenches
 
 
-def progress(at: OpenJob) -> str:
+def progress(job: OpenJob) -> str:
     """How many terminations are made off."""
-    rows = at.design.terminations
-    return f"{sum(at.stand(t).made for t in rows)}/{len(rows)}"
+    rows = job.design.terminations
+    return f"{sum(job.stand(t).made for t in rows)}/{len(rows)}"
 
 
 __all__ = ["STATION", "entry"]

@@ -32,9 +32,9 @@ router = APIRouter()
 POLES = {"+": "DC+", "−": "DC−"}  # a cell that starts with a sign is a formula to some
 
 
-def lots_of(at: OpenJob) -> list[Lot]:
+def lots_of(job: OpenJob) -> list[Lot]:
     """The cut list of a job."""
-    d = at.design
+    d = job.design
     routed = {
         r.want.id
         for w in d.walls
@@ -45,11 +45,11 @@ def lots_of(at: OpenJob) -> list[Lot]:
         )
     }
     return cut_list(
-        list_pieces(d.circuits, d.terminations, routed, at.plan, catalogue()), at.plan.reels
+        list_pieces(d.circuits, d.terminations, routed, job.plan, catalogue()), job.plan.reels
     )
 
 
-def lot_json(at: OpenJob, lot: Lot) -> dict[str, Any]:
+def lot_json(job: OpenJob, lot: Lot) -> dict[str, Any]:
     """One lot: its reels in cutting order, each piece with its ends."""
     p = lot.packed
 
@@ -77,7 +77,7 @@ def lot_json(at: OpenJob, lot: Lot) -> dict[str, Any]:
                 }
                 for t in x.ends
             ],
-            "prepared": all(at.stand(t).at > 0 for t in x.ends),
+            "prepared": all(job.stand(t).at > 0 for t in x.ends),
         }
 
     return {
@@ -113,28 +113,28 @@ def how(f: Figure) -> str:
 
 
 def page(
-    at: OpenJob, typed: dict[str, str] | None = None, faults: dict[str, str] | None = None
+    job: OpenJob, typed: dict[str, str] | None = None, faults: dict[str, str] | None = None
 ) -> dict[str, Any]:
     """What the cut list shows."""
-    rows = [lot_json(at, lot) for lot in lots_of(at)]
+    rows = [lot_json(job, lot) for lot in lots_of(job)]
     links = [
         {
             "name": x.name,
             "conductors": x.conductors,
-            "from": at_end(at, x.source),
-            "to": at_end(at, x.load),
+            "from": at_end(job, x.source),
+            "to": at_end(job, x.load),
             "length_m": next(
-                (r.length.n for w in at.design.walls for r in w.routes if r.want.id == x.id), None
+                (r.length.n for w in job.design.walls for r in w.routes if r.want.id == x.id), None
             ),
         }
-        for x in at.design.links
+        for x in job.design.links
     ]
     return {
-        **at.head("land"),
+        **job.head("land"),
         "tab": "land/cut",
         "lots": rows,
         "links": links,
-        "remnants": [r.model_dump() for r in at.plan.reels],
+        "remnants": [r.model_dump() for r in job.plan.reels],
         "typed": typed or {},
         "faults": faults or {},
         "kinds": sorted(
@@ -148,26 +148,26 @@ def page(
                 for r in rows
             }
         ),
-        "_reels": [drawn(draw_reels(lot, at.plan.units)) for lot in lots_of(at)],
+        "_reels": [drawn(draw_reels(lot, job.plan.units)) for lot in lots_of(job)],
     }
 
 
-def at_end(at: OpenJob, body: str) -> str:
+def at_end(job: OpenJob, body: str) -> str:
     """A body's name."""
-    return next((b.label for b in at.design.bodies if b.id == body), body)
+    return next((b.label for b in job.design.bodies if b.id == body), body)
 
 
 @twin(router, "/jobs/{job_id}/land/cut", "land_cut.html")
-def cut(request: Request, at: Opened) -> dict[str, Any]:
+def cut(request: Request, job: Opened) -> dict[str, Any]:
     """The cut list, reel by reel."""
-    return page(at)
+    return page(job)
 
 
 @router.get("/jobs/{job_id}/land/cut.csv")
-def cut_csv(at: Opened) -> Response:
+def cut_csv(job: Opened) -> Response:
     """The cut list as CSV, in the order of cutting."""
     rows: list[tuple[str, ...]] = []
-    for lot in lots_of(at):
+    for lot in lots_of(job):
         for n, c in enumerate(lot.packed.cuts, 1):
             for i in c.pieces:
                 p = lot.pieces[i]
@@ -208,27 +208,30 @@ def cut_csv(at: Opened) -> Response:
     return Response(
         as_csv(head, rows),
         media_type="text/csv",
-        headers={"Content-Disposition": f'attachment; filename="cut-list-{at.job.id}.csv"'},
+        headers={"Content-Disposition": f'attachment; filename="cut-list-{job.record.id}.csv"'},
     )
 
 
 @router.post("/jobs/{job_id}/land/cut/remnant")
-def remnant(request: Request, at: Opened) -> Response:
+def remnant(request: Request, job: Opened) -> Response:
     """Add a remnant the crew has, or take one off again."""
-    visit = at.visit
+    visit = job.visit
     visit.needs("planner", "supervisor")
-    back = f"/jobs/{at.job.id}/land/cut"
-    kept = [r.model_dump() for r in at.plan.reels]
+    back = f"/jobs/{job.record.id}/land/cut"
+    kept = [r.model_dump() for r in job.plan.reels]
     if (off := visit.text("off")).isdecimal():
         return change(
-            request, at, (Change("/reels", [r for i, r in enumerate(kept) if i != int(off)]),), back
+            request,
+            job,
+            (Change("/reels", [r for i, r in enumerate(kept) if i != int(off)]),),
+            back,
         )
     typed = {k: visit.text(k) for k in ("kind", "length")}
-    known = {f"{a}|{b}|{c}": (a, b, c) for a, b, c, _ in page(at)["kinds"]}
+    known = {f"{a}|{b}|{c}": (a, b, c) for a, b, c, _ in page(job)["kinds"]}
     faults = {} if typed["kind"] in known else {"kind": "choose the cable it is of"}
     length = 0.0
     try:
-        length = parse(typed["length"], "length", at.plan.units)
+        length = parse(typed["length"], "length", job.plan.units)
         if not 0 < length <= 500:
             faults["length"] = "type a length of more than 0 and at most 500 m"
     except NotAQuantity as exc:
@@ -236,11 +239,11 @@ def remnant(request: Request, at: Opened) -> Response:
     if len(kept) >= 60:
         faults["kind"] = "sixty remnants are kept at most: take one off first"
     if faults:
-        return render(request, "land_cut.html", page(at, typed, faults), 422)
+        return render(request, "land_cut.html", page(job, typed, faults), 422)
     cable, size, tint = known[typed["kind"]]
     return change(
         request,
-        at,
+        job,
         (
             Change(
                 "/reels",
@@ -255,29 +258,31 @@ def remnant(request: Request, at: Opened) -> Response:
 
 
 @router.post("/jobs/{job_id}/land/cut/prepared")
-def prepared(request: Request, at: Opened) -> Response:
+def prepared(request: Request, job: Opened) -> Response:
     """Log both ends of a piece as prepared, in one go, at the bench."""
-    visit = at.visit
+    visit = job.visit
     visit.needs("installer", "supervisor")
     piece = next(
-        (p for lot in lots_of(at) for p in lot.pieces if p.id == visit.text("piece")), None
+        (p for lot in lots_of(job) for p in lot.pieces if p.id == visit.text("piece")), None
     )
     for t in piece.ends if piece else ():
-        if not illegal(at.stand(t), "prepared"):
+        if not illegal(job.stand(t), "prepared"):
             kind, body = entry_body(
-                Entered(t.key, t.label, "prepared", note="at the bench", seen=at.standing.seq),
+                Entered(t.key, t.label, "prepared", note="at the bench", seen=job.standing.seq),
                 t,
-                at.stand(t),
+                job.stand(t),
                 None,
                 today(),
                 others_since=False,
             )
             own = str(
-                uuid.uuid5(uuid.NAMESPACE_OID, f"{at.job.uid} {t.key} prepared {at.standing.seq}")
+                uuid.uuid5(
+                    uuid.NAMESPACE_OID, f"{job.record.uid} {t.key} prepared {job.standing.seq}"
+                )
             )
             records.append(
                 visit.db,
-                at.job,
+                job.record,
                 kind,
                 body,
                 visit.who,
@@ -286,25 +291,25 @@ def prepared(request: Request, at: Opened) -> Response:
                 own,
             )
     visit.db.commit()
-    return RedirectResponse(f"/jobs/{at.job.id}/land/cut#{visit.text('piece')[:80]}", 303)
+    return RedirectResponse(f"/jobs/{job.record.id}/land/cut#{visit.text('piece')[:80]}", 303)
 
 
-def labels_of(request: Request, at: OpenJob) -> list[Label]:
+def labels_of(request: Request, job: OpenJob) -> list[Label]:
     """The labels in the order asked for."""
     return list_labels(
-        at.design.terminations,
-        lots_of(at),
+        job.design.terminations,
+        lots_of(job),
         "land" if request.query_params.get("order") == "land" else "cut",
     )
 
 
 @twin(router, "/jobs/{job_id}/land/labels", "land_labels.html")
-def labels(request: Request, at: Opened) -> dict[str, Any]:
+def labels(request: Request, job: Opened) -> dict[str, Any]:
     """Labels and placards, and the sheets they go on."""
-    rows = labels_of(request, at)
-    placards = list_placards(at.design, today())
+    rows = labels_of(request, job)
+    placards = list_placards(job.design, today())
     return {
-        **at.head("land"),
+        **job.head("land"),
         "tab": "land/labels",
         "order": "land" if request.query_params.get("order") == "land" else "cut",
         "labels": [{"key": x.key, "lines": list(x.lines)} for x in rows],
@@ -327,25 +332,25 @@ def labels(request: Request, at: Opened) -> dict[str, Any]:
 
 
 @router.get("/jobs/{job_id}/land/labels.csv")
-def labels_as_csv(request: Request, at: Opened) -> Response:
+def labels_as_csv(request: Request, job: Opened) -> Response:
     """Every label as a line, for a label printer."""
     return Response(
-        labels_csv(labels_of(request, at), str(request.base_url), at.job.id),
+        labels_csv(labels_of(request, job), str(request.base_url), job.record.id),
         media_type="text/csv",
-        headers={"Content-Disposition": f'attachment; filename="labels-{at.job.id}.csv"'},
+        headers={"Content-Disposition": f'attachment; filename="labels-{job.record.id}.csv"'},
     )
 
 
 @router.get("/jobs/{job_id}/land/labels.pdf")
-def labels_pdf(request: Request, at: Opened) -> Response:
+def labels_pdf(request: Request, job: Opened) -> Response:
     """Sheets of labels for ?stock=, the first ?skip= places left free."""
     stock = next(
         (s for s in STOCKS if s.id == request.query_params.get("stock")),
-        STOCKS[2 if at.plan.units == "us" else 0],
+        STOCKS[2 if job.plan.units == "us" else 0],
     )
     asked = request.query_params.get("skip", "")
     skip = int(asked) % (stock.across * stock.down) if asked.isdecimal() and len(asked) < 4 else 0
-    pages = list(sheets(labels_of(request, at), stock, str(request.base_url), at.job.id, skip))
+    pages = list(sheets(labels_of(request, job), stock, str(request.base_url), job.record.id, skip))
     high, wide = stock.face or stock.height, stock.width / (2 if stock.kind == "flag" else 1)
     qr = (
         0.0 if high < 15 else round(min(high - 2, 0.3 * wide, 18), 1)
@@ -363,26 +368,26 @@ def labels_pdf(request: Request, at: Opened) -> Response:
         "qr_mm": qr,
         "points": points,
         "high": high,
-        "name": at.job.name,
+        "name": job.record.name,
     }
     return Response(
         to_pdf(templates.get_template("label_sheet.html").render(**context)),
         media_type="application/pdf",
-        headers={"Content-Disposition": f'inline; filename="labels-{at.job.id}.pdf"'},
+        headers={"Content-Disposition": f'inline; filename="labels-{job.record.id}.pdf"'},
     )
 
 
 @router.get("/jobs/{job_id}/land/placards.pdf")
-def placards_pdf(request: Request, at: Opened) -> Response:
+def placards_pdf(request: Request, job: Opened) -> Response:
     """Placards and legends to print, engrave or order by."""
     context = {
-        "placards": list_placards(at.design, today()),
-        "name": at.job.name,
+        "placards": list_placards(job.design, today()),
+        "name": job.record.name,
         "made": datetime.now(UTC).date().isoformat(),
-        "paper": "letter" if at.plan.units == "us" else "a4",
+        "paper": "letter" if job.plan.units == "us" else "a4",
     }
     return Response(
         to_pdf(templates.get_template("placard_sheet.html").render(**context)),
         media_type="application/pdf",
-        headers={"Content-Disposition": f'inline; filename="placards-{at.job.id}.pdf"'},
+        headers={"Content-Disposition": f'inline; filename="placards-{job.record.id}.pdf"'},
     )

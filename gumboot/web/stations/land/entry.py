@@ -13,11 +13,11 @@ from gumboot.web.job.opening import OpenJob
 
 @makes("joint")  # what devices queued before terminations were called so
 @makes("termination")
-def termination(at: OpenJob, s: Sent) -> tuple[str, dict[str, Any]]:
+def termination(job: OpenJob, s: Sent) -> tuple[str, dict[str, Any]]:
     """(kind, body) of an entry about a termination. Raises Refused."""
-    t = at.termination(s.key)
-    wrench = next((w for w in at.wrenches if w.id == s.wrench), None)
-    moves = at.standing.moves.get(s.key, ())
+    t = job.termination(s.key)
+    wrench = next((w for w in job.wrenches if w.id == s.wrench), None)
+    moves = job.standing.moves.get(s.key, ())
     others = s.seen is not None and any(m.seq > s.seen and m.device != s.device for m in moves)
     if s.corrects and not any(m.uuid == s.corrects for m in moves):
         raise Refused(
@@ -25,7 +25,7 @@ def termination(at: OpenJob, s: Sent) -> tuple[str, dict[str, Any]]:
             "the entry to correct is not in this termination's log: look at the log, then enter it"
             " again",
         )
-    if s.digest and files.one(at.visit.db, at.job.id, s.digest) is None:
+    if s.digest and files.one(job.visit.db, job.record.id, s.digest) is None:
         raise Refused("photo", "its photograph has not come in: send it again")
     entered = Entered(
         s.key,
@@ -44,7 +44,7 @@ def termination(at: OpenJob, s: Sent) -> tuple[str, dict[str, Any]]:
     return entry_body(
         entered,
         t,
-        at.stand(t) if t else None,
+        job.stand(t) if t else None,
         wrench,
         day_of(s.at_device, datetime.now(UTC)),
         others,

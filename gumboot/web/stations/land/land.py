@@ -37,10 +37,10 @@ RECHECKS = {
 }
 
 
-def page(at: OpenJob) -> dict[str, Any]:
+def page(job: OpenJob) -> dict[str, Any]:
     """What the page shows."""
-    d = at.design
-    said = terminations_of(at)
+    d = job.design
+    said = terminations_of(job)
     numbers = {s.id: (s.circuit.number, s.circuit.name) for s in d.circuits}
     links = {x.id: x.name for x in d.links}
     circuits: dict[str, dict[str, Any]] = {}
@@ -50,29 +50,29 @@ def page(at: OpenJob) -> dict[str, Any]:
             t.circuit or t.stage,
             {"id": t.circuit or t.stage, "number": number, "name": name, "keys": []},
         )["keys"].append(t.key)
-    school = school_of(at.plan.landing, d.inverter) if d.inverter else SCHOOLS[0]
+    school = school_of(job.plan.landing, d.inverter) if d.inverter else SCHOOLS[0]
     return {
-        **at.head("land"),
+        **job.head("land"),
         "tab": "land",
         "total": len(d.terminations),
-        "made": sum(at.stand(t).made for t in d.terminations),
-        "tools": [tool(w) for w in at.wrenches],
+        "made": sum(job.stand(t).made for t in d.terminations),
+        "tools": [tool(w) for w in job.wrenches],
         "circuits": list(circuits.values()),
         "school": {
             "name": school.name,
             "stages": list(school.stages),
             "reason": school.reason,
-            "chosen": at.plan.landing,
+            "chosen": job.plan.landing,
         },
         "schools": [{"name": s.name, "reason": s.reason} for s in SCHOOLS],
-        "recheck": at.plan.recheck,
+        "recheck": job.plan.recheck,
         **said,
         "_fixed": drawn(fixed_text(d)),
         "_said": drawn(
             script(
                 {
                     **said,
-                    "tools": [tool(w) for w in at.wrenches],
+                    "tools": [tool(w) for w in job.wrenches],
                     "circuits": list(circuits.values()),
                 }
             )
@@ -80,101 +80,104 @@ def page(at: OpenJob) -> dict[str, Any]:
         "_plates": drawn(block_plates(d)),
         "_rechecks": RECHECKS,
         "_maker": d.inverter.landing if d.inverter else (),
-        "_stops": [f.says for f in at.findings if f.level.value == "stop"],
+        "_stops": [f.says for f in job.findings if f.level.value == "stop"],
     }
 
 
 @twin(router, "/jobs/{job_id}/land", "land.html")
-def land(request: Request, at: Opened) -> dict[str, Any]:
+def land(request: Request, job: Opened) -> dict[str, Any]:
     """The page, at `?at=` or at the next termination to make off; and every termination with its
     states as
     data.
     """
-    data = page(at) | plainly(at, request.query_params.get("at", ""))
+    data = page(job) | plainly(job, request.query_params.get("at", ""))
     if request.url.path.endswith(".json"):
         data["terminations"] = [
             {
                 **t,
                 **{
-                    "state": at.standing.termination(t["key"], tuple(t["chain"])).state,
-                    "made": at.standing.termination(t["key"], tuple(t["chain"])).made,
+                    "state": job.standing.termination(t["key"], tuple(t["chain"])).state,
+                    "made": job.standing.termination(t["key"], tuple(t["chain"])).made,
                 },
             }
-            for t in all_fixed(at.design)
+            for t in all_fixed(job.design)
         ]
     return data
 
 
 def plainly(
-    at: OpenJob, key: str, typed: dict[str, str] | None = None, fault: tuple[str, str] | None = None
+    job: OpenJob,
+    key: str,
+    typed: dict[str, str] | None = None,
+    fault: tuple[str, str] | None = None,
 ) -> dict[str, Any]:
     """One termination as a plain form, for a browser without scripts."""
     t = (
-        at.termination(key)
-        or next((t for t in at.design.terminations if not at.stand(t).made), None)
-        or next(iter(at.design.terminations), None)
+        job.termination(key)
+        or next((t for t in job.design.terminations if not job.stand(t).made), None)
+        or next(iter(job.design.terminations), None)
     )
-    s = at.stand(t) if t else None
+    s = job.stand(t) if t else None
     return {
         "_plain": t,
         "_plain_stand": s,
         "_may": [a for a in ACTS if a != "settled" and s and not illegal(s, a)],
         "_typed": typed or {},
         "_fault": fault,
-        "_tools": at.wrenches,
+        "_tools": job.wrenches,
         "_uuid": (typed or {}).get("uuid") or str(uuid4()),
     }
 
 
 @router.post("/jobs/{job_id}/land")
-def plain_entry(request: Request, at: Opened) -> Response:
+def plain_entry(request: Request, job: Opened) -> Response:
     """One entry from the plain form. A resend of the same UUID does nothing."""
-    visit = at.visit
+    visit = job.visit
     visit.needs("installer", "supervisor")
     typed = {k: visit.text(k) for k in ("key", "act", "typed", "wrench", "note", "uuid")}
     answer, key = keep(
-        at,
+        job,
         {
             **typed,
             "kind": "termination",
-            "scale": "N·m" if at.plan.units == "si" else "in·lb",
-            "seen": visit.whole("seen", at.standing.seq),
+            "scale": "N·m" if job.plan.units == "si" else "in·lb",
+            "seen": visit.whole("seen", job.standing.seq),
         },
     )
     if answer["state"] == "refused":
         return render(
             request,
             "land.html",
-            page(at) | plainly(at, key, typed, (answer["field"], answer["why"])),
+            page(job) | plainly(job, key, typed, (answer["field"], answer["why"])),
             422,
         )
     visit.db.commit()
-    return RedirectResponse(f"/jobs/{at.job.id}/land?at={quote(key, safe='')}", 303)
+    return RedirectResponse(f"/jobs/{job.record.id}/land?at={quote(key, safe='')}", 303)
 
 
 @router.post("/jobs/{job_id}/land/school")
-def choose(request: Request, at: Opened) -> Response:
+def choose(request: Request, job: Opened) -> Response:
     """Choose the school of landing, and what is done a day later where the sheet is silent."""
-    at.visit.needs("planner", "supervisor")
-    landing, recheck = at.visit.text("landing"), at.visit.text("recheck")
+    job.visit.needs("planner", "supervisor")
+    landing, recheck = job.visit.text("landing"), job.visit.text("recheck")
     changes = []
     if landing in ("maker", *(s.name for s in SCHOOLS)):
         changes.append(Change("/landing", landing))
     if recheck in RECHECKS:
         changes.append(Change("/recheck", recheck))
-    return change(request, at, tuple(changes), f"/jobs/{at.job.id}/land")
+    return change(request, job, tuple(changes), f"/jobs/{job.record.id}/land")
 
 
 @twin(router, "/jobs/{job_id}/land/tools", "land_tools.html")
-def tools(request: Request, at: Opened) -> dict[str, Any]:
+def tools(request: Request, job: Opened) -> dict[str, Any]:
     """Which tool serves which torque on this job, what to buy or borrow, and what else goes into
     the van.
     """
-    d = at.design
+    d = job.design
     todo = [t for t in d.terminations if t.torque]
-    short = lacking(todo, at.wrenches, today())
+    short = lacking(todo, job.wrenches, today())
     return {
-        **at.head("land"),
+        **job.head("land"),
         "tab": "land/tools",
         "lacking": [
             {
@@ -186,7 +189,7 @@ def tools(request: Request, at: Opened) -> dict[str, Any]:
             }
             for x in short
         ],
-        "torques": torques(at),
+        "torques": torques(job),
         "bits": counted(t.bit for t in d.terminations if t.bit),
         "crimpers": counted(f"{t.tool}, {t.die}" for t in d.terminations if t.tool),
         "wrenches": [
@@ -201,7 +204,7 @@ def tools(request: Request, at: Opened) -> dict[str, Any]:
                 "until": w.calibrated_until.isoformat(),
                 "over": w.calibrated_until < today(),
             }
-            for w in at.wrenches
+            for w in job.wrenches
         ],
     }
 
@@ -214,14 +217,14 @@ def counted(words: Any) -> list[tuple[str, int]]:
     return sorted(seen.items())
 
 
-def torques(at: OpenJob) -> list[dict[str, Any]]:
+def torques(job: OpenJob) -> list[dict[str, Any]]:
     """Every torque and bit of the job, how many terminations have it, and the tool that serves it
     best.
     """
     rows: dict[tuple[float, str], dict[str, Any]] = {}
-    for t in at.design.terminations:
+    for t in job.design.terminations:
         if t.torque:
-            best = best_wrench(t.torque.n, at.wrenches, today())
+            best = best_wrench(t.torque.n, job.wrenches, today())
             row = rows.setdefault(
                 (round(t.torque.n, 2), t.bit),
                 {

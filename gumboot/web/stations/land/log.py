@@ -52,7 +52,7 @@ def row(e: Entry) -> dict[str, Any]:
     }
 
 
-def page(at: OpenJob, request: Request, fault: str = "") -> dict[str, Any]:
+def page(job: OpenJob, request: Request, fault: str = "") -> dict[str, Any]:
     """What the page shows: a page of entries, newest first, of all or of one termination or
     person.
     """
@@ -63,36 +63,36 @@ def page(at: OpenJob, request: Request, fault: str = "") -> dict[str, Any]:
         asked.get("before", ""),
     )
     limit = int(before) if before.isdecimal() and len(before) < 10 else None
-    rows = records.entries_page(at.visit.db, at.job, limit, termination, who, PAGE + 1)
-    t = at.termination(termination) if termination else None
-    s = at.stand(t) if t else None
-    moves = {m.uuid: m for m in at.standing.moves.get(termination, ())}
+    rows = records.entries_page(job.visit.db, job.record, limit, termination, who, PAGE + 1)
+    t = job.termination(termination) if termination else None
+    s = job.stand(t) if t else None
+    moves = {m.uuid: m for m in job.standing.moves.get(termination, ())}
     counts = {
-        c.id: [t for t in at.design.terminations if t.circuit == c.id] for c in at.design.circuits
+        c.id: [t for t in job.design.terminations if t.circuit == c.id] for c in job.design.circuits
     }
-    progress = tuple((k, sum(at.stand(t).made for t in ts), len(ts)) for k, ts in counts.items())
+    progress = tuple((k, sum(job.stand(t).made for t in ts), len(ts)) for k, ts in counts.items())
     return {
-        **at.head("land"),
+        **job.head("land"),
         "tab": "land/log",
         "entries": [row(e) for e in rows[:PAGE]],
         "older": rows[PAGE - 1].seq if len(rows) > PAGE else None,
-        "total": at.standing.seq,
+        "total": job.standing.seq,
         "termination": termination,
         "who": who,
-        "people": sorted({w for w, _ in at.standing.hours}),
+        "people": sorted({w for w, _ in job.standing.hours}),
         "about": f"{t.place}, {t.terminal}" if t else termination,
         "doubt": [[moved(moves[u]) for u in pair] for pair in s.doubt] if s else [],
         "doubtful": [
             {"key": t.key, "label": t.label or f"{t.place}, {t.terminal}"}
-            for t in at.design.terminations
-            if at.stand(t).doubt
+            for t in job.design.terminations
+            if job.stand(t).doubt
         ],
-        "head": at.job.log_head,
+        "head": job.record.log_head,
         "progress": [{"circuit": k, "made": n, "of": m} for k, n, m in progress],
         "_fault": fault,
-        "_histogram": drawn(histogram(at.standing.ratios)),
-        "_who": drawn(who_when(by_the_wall(at.standing.hours, at.plan.site.zone))),
-        "_drawing": drawn(one_line(at.design, progress=progress)) if progress else "",
+        "_histogram": drawn(histogram(job.standing.ratios)),
+        "_who": drawn(who_when(by_the_wall(job.standing.hours, job.plan.site.zone))),
+        "_drawing": drawn(one_line(job.design, progress=progress)) if progress else "",
     }
 
 
@@ -108,62 +108,62 @@ def by_the_wall(
 
 
 @twin(router, "/jobs/{job_id}/land/log", "land_log.html")
-def the_log(request: Request, at: Opened) -> dict[str, Any]:
+def the_log(request: Request, job: Opened) -> dict[str, Any]:
     """The page, a hundred entries at a time."""
-    return page(at, request)
+    return page(job, request)
 
 
 @router.get("/jobs/{job_id}/land/log.csv")
-def as_csv(at: Opened) -> Response:
+def as_csv(job: Opened) -> Response:
     """Every entry about a termination as CSV."""
     rows = [
         (e, as_move(e))
-        for e in records.entries(at.visit.db, at.job)
+        for e in records.entries(job.visit.db, job.record)
         if e.kind in ("reading", "step", "settle")
     ]
     return Response(
         log_csv(rows),
         media_type="text/csv",
-        headers={"Content-Disposition": f'attachment; filename="torque-log-{at.job.id}.csv"'},
+        headers={"Content-Disposition": f'attachment; filename="torque-log-{job.record.id}.csv"'},
     )
 
 
 @router.get("/jobs/{job_id}/land/chain.json")
-def chain(at: Opened) -> dict[str, Any]:
+def chain(job: Opened) -> dict[str, Any]:
     """Whether the log's chain holds: the number of its first broken entry, or None."""
-    entries = records.entries(at.visit.db, at.job)
+    entries = records.entries(job.visit.db, job.record)
     return {
         "entries": len(entries),
-        "first_broken": log.first_broken(at.job.uid, entries),
-        "head": at.job.log_head,
+        "first_broken": log.first_broken(job.record.uid, entries),
+        "head": job.record.log_head,
     }
 
 
 @router.get("/jobs/{job_id}/land/chain")
-def chain_part(request: Request, at: Opened) -> Response:
+def chain_part(request: Request, job: Opened) -> Response:
     """The same, as a line of the page."""
-    return render(request, "chain.html", chain(at))
+    return render(request, "chain.html", chain(job))
 
 
 @router.post("/jobs/{job_id}/land/settle")
-def settle(request: Request, at: Opened) -> Response:
+def settle(request: Request, job: Opened) -> Response:
     """Say which of two entries, made without knowing of each other, stands. Both are kept."""
-    visit = at.visit
+    visit = job.visit
     visit.needs("installer", "supervisor")
     key, stands, reason = (
         visit.text("termination"),
         visit.text("stands"),
         visit.text("reason")[:500],
     )
-    t = at.termination(key)
-    pairs = at.stand(t).doubt if t else ()
+    t = job.termination(key)
+    pairs = job.stand(t).doubt if t else ()
     drops = [a if b == stands else b for a, b in pairs if stands in (a, b)]
-    back = f"/jobs/{at.job.id}/land/log?termination={quote(key, safe='')}"
+    back = f"/jobs/{job.record.id}/land/log?termination={quote(key, safe='')}"
     if t is None or not drops:
         return RedirectResponse(back, 303)
     if not reason:
-        moves = {m.uuid: m for m in at.standing.moves.get(key, ())}
-        context = page(at, request, "Type what you found at the termination.")
+        moves = {m.uuid: m for m in job.standing.moves.get(key, ())}
+        context = page(job, request, "Type what you found at the termination.")
         context |= {
             "termination": key,
             "about": f"{t.place}, {t.terminal}",
@@ -176,20 +176,20 @@ def settle(request: Request, at: Opened) -> Response:
         "stands": stands,
         "drops": drops,
         "reason": reason,
-        "seen": at.standing.seq,
+        "seen": job.standing.seq,
         "device": "",
         "digest": "",
     }
     records.append(
-        visit.db, at.job, "settle", body, visit.who, visit.role, visit.text("at_device")[:40]
+        visit.db, job.record, "settle", body, visit.who, visit.role, visit.text("at_device")[:40]
     )
     visit.db.commit()
     return RedirectResponse(back, 303)
 
 
-def returning(at: OpenJob) -> dict[str, Any]:
+def returning(job: OpenJob) -> dict[str, Any]:
     """What is due at a job, by circuit, and what drifted."""
-    rows, now = due(at.design.terminations, at.stand), datetime.now(UTC)
+    rows, now = due(job.design.terminations, job.stand), datetime.now(UTC)
     return {
         "due": [
             {
@@ -214,37 +214,37 @@ def returning(at: OpenJob) -> dict[str, Any]:
                 "second_nm": s.second_nm,
                 "share": s.drift.share if s.drift else 0.0,
             }
-            for t, s in drifted(at.design.terminations, at.stand)
+            for t, s in drifted(job.design.terminations, job.stand)
         ],
-        "rechecked": sum(at.stand(t).rechecked for t in at.design.terminations),
+        "rechecked": sum(job.stand(t).rechecked for t in job.design.terminations),
     }
 
 
 @twin(router, "/jobs/{job_id}/land/return", "land_return.html")
-def back_again(request: Request, at: Opened) -> dict[str, Any]:
+def back_again(request: Request, job: Opened) -> dict[str, Any]:
     """What is due a day later at this job."""
-    return {**at.head("land"), "tab": "land/return", **returning(at)}
+    return {**job.head("land"), "tab": "land/return", **returning(job)}
 
 
-def event_of(request: Request, at: OpenJob) -> tuple[str, str, str, str, Any]:
+def event_of(request: Request, job: OpenJob) -> tuple[str, str, str, str, Any]:
     """A job's return as the calendar wants it."""
     return (
-        at.job.uid,
-        at.job.name,
-        at.plan.site.address,
-        f"{request.base_url}jobs/{at.job.id}/land/return",
-        due(at.design.terminations, at.stand),
+        job.record.uid,
+        job.record.name,
+        job.plan.site.address,
+        f"{request.base_url}jobs/{job.record.id}/land/return",
+        due(job.design.terminations, job.stand),
     )
 
 
 @router.get("/jobs/{job_id}/land/return.ics")
-def calendar(request: Request, at: Opened) -> Response:
+def calendar(request: Request, job: Opened) -> Response:
     """The return as an iCalendar file."""
-    data = return_calendar([event_of(request, at)], datetime.now(UTC))
+    data = return_calendar([event_of(request, job)], datetime.now(UTC))
     return Response(
         data,
         media_type="text/calendar; charset=utf-8",
-        headers={"Content-Disposition": f'attachment; filename="return-{at.job.id}.ics"'},
+        headers={"Content-Disposition": f'attachment; filename="return-{job.record.id}.ics"'},
     )
 
 
@@ -259,8 +259,8 @@ def returns(request: Request, visit: Visiting) -> dict[str, Any]:
     """What the crew has to come back to, job by job."""
     rows = [
         {
-            "id": t.job.id,
-            "name": t.job.name,
+            "id": t.record.id,
+            "name": t.record.name,
             "address": t.plan.site.address,
             "zone": t.plan.site.zone or "UTC",
             **returning(t),

@@ -44,23 +44,25 @@ class Row(Texts):
 ROWS = TypeAdapter(list[Row])
 
 
-def own_uuid(at: OpenJob, r: Recorded) -> str:
+def own_uuid(job: OpenJob, r: Recorded) -> str:
     """One UUID for one recorded reading, so that taking it in twice keeps it once."""
     return str(
         uuid.uuid5(
-            uuid.NAMESPACE_OID, f"{at.job.uid} {r.serial} {r.n} {r.at} {r.label} {r.torque_nm}"
+            uuid.NAMESPACE_OID, f"{job.record.uid} {r.serial} {r.n} {r.at} {r.label} {r.torque_nm}"
         )
     )
 
 
-def open_terminations(at: OpenJob) -> list[Termination]:
+def open_terminations(job: OpenJob) -> list[Termination]:
     """Terminations with a torque that have no good reading yet, in landing order."""
-    return [t for t in at.design.terminations if t.torque and at.stand(t).verdict != "good"]
+    return [t for t in job.design.terminations if t.torque and job.stand(t).verdict != "good"]
 
 
-def fresh(at: OpenJob, readings: list[Recorded]) -> list[Recorded]:
+def fresh(job: OpenJob, readings: list[Recorded]) -> list[Recorded]:
     """Those not kept before."""
-    return [r for r in readings if records.entry_of(at.visit.db, at.job, own_uuid(at, r)) is None]
+    return [
+        r for r in readings if records.entry_of(job.visit.db, job.record, own_uuid(job, r)) is None
+    ]
 
 
 def asked(m: Match, t: Termination | None, termination: str, fault: str) -> dict[str, Any]:
@@ -85,7 +87,7 @@ def asked(m: Match, t: Termination | None, termination: str, fault: str) -> dict
 
 
 def page(
-    at: OpenJob,
+    job: OpenJob,
     rows: list[Match] | None = None,
     source: str = "",
     fault: str = "",
@@ -99,9 +101,9 @@ def page(
     taken for.
     """
     rows, chosen, faults = rows or [], chosen or {}, faults or {}
-    serials = {w.serial: w.id for w in at.wrenches}
+    serials = {w.serial: w.id for w in job.wrenches}
     return {
-        **at.head("land"),
+        **job.head("land"),
         "tab": "land/log",
         "source": source,
         "fault": fault,
@@ -110,7 +112,7 @@ def page(
         "rows": [
             asked(
                 m,
-                at.termination(m.key or ""),
+                job.termination(m.key or ""),
                 chosen.get(i, (m.key or "") if m.sure else ""),
                 faults.get(i, ""),
             )
@@ -122,41 +124,41 @@ def page(
         ),
         "terminations": [
             {"key": t.key, "number": t.number, "label": t.label or f"{t.place}, {t.terminal}"}
-            for t in at.design.terminations
+            for t in job.design.terminations
             if t.torque
         ],
         "tools": [
             {"id": w.id, "name": w.name, "serial": w.serial, "address": w.address}
-            for w in at.wrenches
+            for w in job.wrenches
         ],
         "_rows": json.dumps([{k: getattr(m.reading, k) for k in Row.model_fields} for m in rows]),
     }
 
 
 @twin(router, "/jobs/{job_id}/land/readings", "land_readings.html")
-def readings(request: Request, at: Opened) -> dict[str, Any]:
+def readings(request: Request, job: Opened) -> dict[str, Any]:
     """Where readings come from."""
-    return page(at)
+    return page(job)
 
 
 @router.post("/jobs/{job_id}/land/readings")
-def from_file(request: Request, at: Opened) -> Response:
+def from_file(request: Request, job: Opened) -> Response:
     """Read the CSV of a recording wrench and match it; nothing is kept yet."""
-    at.visit.needs("installer", "supervisor")
-    file = uploaded(at.visit, "file")
+    job.visit.needs("installer", "supervisor")
+    file = uploaded(job.visit, "file")
     if file is None:
-        return render(request, "land_readings.html", page(at, fault="choose the file first"), 422)
+        return render(request, "land_readings.html", page(job, fault="choose the file first"), 422)
     try:
         rows, report = read_torque_csv(file.file.read())
     except Unreadable as exc:
-        return render(request, "land_readings.html", page(at, fault=str(exc)), 422)
-    found, new = ", ".join(f"{k} in “{v}”" for k, v in report.columns.items()), fresh(at, rows)
+        return render(request, "land_readings.html", page(job, fault=str(exc)), 422)
+    found, new = ", ".join(f"{k} in “{v}”" for k, v in report.columns.items()), fresh(job, rows)
     return render(
         request,
         "land_readings.html",
         page(
-            at,
-            match(new, open_terminations(at)),
+            job,
+            match(new, open_terminations(job)),
             "file",
             bad=report.bad,
             note=f"{len(rows)} readings, {len(rows) - len(new)} of them kept before; {found}.",
@@ -165,24 +167,24 @@ def from_file(request: Request, at: Opened) -> Response:
 
 
 @router.post("/jobs/{job_id}/land/readings/ask")
-def from_wrench(request: Request, at: Opened) -> Response:
+def from_wrench(request: Request, job: Opened) -> Response:
     """Ask a recording wrench for its readings and match them; or set it for a termination. Nothing
     is
     kept yet.
     """
-    visit = at.visit
+    visit = job.visit
     visit.needs("installer", "supervisor")
     networks = request.app.state.config.wrench_networks
-    w = next((w for w in at.wrenches if w.id == visit.text("wrench") and w.address), None)
+    w = next((w for w in job.wrenches if w.id == visit.text("wrench") and w.address), None)
     if w is None:
         return render(
             request,
             "land_readings.html",
-            page(at, fault="choose a wrench that records: its address is under Wrenches"),
+            page(job, fault="choose a wrench that records: its address is under Wrenches"),
             422,
         )
     try:
-        if target := at.termination(visit.text("set_for")):
+        if target := job.termination(visit.text("set_for")):
             if target.torque:
                 set_target(
                     w.address, networks, round(target.torque.n, 3), target.label or target.key
@@ -191,7 +193,7 @@ def from_wrench(request: Request, at: Opened) -> Response:
                 request,
                 "land_readings.html",
                 page(
-                    at,
+                    job,
                     note=(
                         f"{w.name} is set to {target.torque.text if target.torque else ''} for"
                         f" {target.label or target.terminal}."
@@ -200,14 +202,14 @@ def from_wrench(request: Request, at: Opened) -> Response:
             )
         rows = recorded(w.address, networks)
     except WrenchFault as exc:
-        return render(request, "land_readings.html", page(at, fault=str(exc)), 502)
-    new = fresh(at, rows)
+        return render(request, "land_readings.html", page(job, fault=str(exc)), 502)
+    new = fresh(job, rows)
     return render(
         request,
         "land_readings.html",
         page(
-            at,
-            match(new, open_terminations(at)),
+            job,
+            match(new, open_terminations(job)),
             "wrench",
             note=f"{w.name} has {len(rows)} readings, {len(new)} of them new.",
         ),
@@ -215,12 +217,12 @@ def from_wrench(request: Request, at: Opened) -> Response:
 
 
 @router.post("/jobs/{job_id}/land/readings/keep")
-def keep_all(request: Request, at: Opened) -> Response:
+def keep_all(request: Request, job: Opened) -> Response:
     """Keep every reading that has a termination; those left out stay with the tool. All or none: a
     fault
     keeps nothing.
     """
-    visit, db = at.visit, at.visit.db
+    visit, db = job.visit, job.visit.db
     visit.needs("installer", "supervisor")
     source = "wrench" if visit.text("source") == "wrench" else "file"
     try:
@@ -229,34 +231,39 @@ def keep_all(request: Request, at: Opened) -> Response:
         return render(
             request,
             "land_readings.html",
-            page(at, fault="the readings did not come whole: send the file again"),
+            page(job, fault="the readings did not come whole: send the file again"),
             422,
         )
     chosen = {i: visit.text(f"termination.{i}") for i in range(len(rows))}
-    wrench = next((w for w in at.wrenches if w.id == visit.text("wrench")), None)
-    matches = match(rows, open_terminations(at))
+    wrench = next((w for w in job.wrenches if w.id == visit.text("wrench")), None)
+    matches = match(rows, open_terminations(job))
     faults: dict[int, str] = {}
     kept = 0
     for i, r in enumerate(rows):
-        t = at.termination(chosen[i]) if chosen[i] not in ("", "out") else None
-        if chosen[i] == "out" or not fresh(at, [r]):
+        t = job.termination(chosen[i]) if chosen[i] not in ("", "out") else None
+        if chosen[i] == "out" or not fresh(job, [r]):
             continue
         if t is None:
             faults[i] = "choose the termination it is of, or leave it out"
             continue
         try:
             if visit.text("landed"):
-                before_turn(at, t)
+                before_turn(job, t)
             entered = Entered(
-                t.key, t.label, "torqued", typed=r.typed, seen=at.standing.seq, source=source
+                t.key, t.label, "torqued", typed=r.typed, seen=job.standing.seq, source=source
             )
             kind, body = entry_body(
-                entered, t, at.stand(t), wrench, day_of(r.at, datetime.now(UTC)), others_since=False
+                entered,
+                t,
+                job.stand(t),
+                wrench,
+                day_of(r.at, datetime.now(UTC)),
+                others_since=False,
             )
             records.append(
-                db, at.job, kind, body, visit.who, visit.role, r.at or now(), own_uuid(at, r)
+                db, job.record, kind, body, visit.who, visit.role, r.at or now(), own_uuid(job, r)
             )
-            at.standing = records.standing(db, at.job)
+            job.standing = records.standing(db, job.record)
             kept += 1
         except Refused as exc:
             faults[i] = str(exc)
@@ -265,38 +272,38 @@ def keep_all(request: Request, at: Opened) -> Response:
         return render(
             request,
             "land_readings.html",
-            page(at.anew(), matches, source, "Nothing is kept yet.", chosen, faults),
+            page(job.anew(), matches, source, "Nothing is kept yet.", chosen, faults),
             422,
         )
     db.commit()
-    return RedirectResponse(f"/jobs/{at.job.id}/land/log", 303)
+    return RedirectResponse(f"/jobs/{job.record.id}/land/log", 303)
 
 
-def before_turn(at: OpenJob, t: Termination) -> None:
+def before_turn(job: OpenJob, t: Termination) -> None:
     """Log the states before the torque that a termination still lacks: whoever keeps the readings
     has
     said that they were done.
     """
-    for state in t.chain[at.stand(t).at : t.chain.index("torqued")]:
+    for state in t.chain[job.stand(t).at : t.chain.index("torqued")]:
         kind, body = entry_body(
             Entered(
-                t.key, t.label, state, note="said with the recorded readings", seen=at.standing.seq
+                t.key, t.label, state, note="said with the recorded readings", seen=job.standing.seq
             ),
             t,
-            at.stand(t),
+            job.stand(t),
             None,
             today(),
             others_since=False,
         )
-        if not illegal(at.stand(t), state):
+        if not illegal(job.stand(t), state):
             records.append(
-                at.visit.db,
-                at.job,
+                job.visit.db,
+                job.record,
                 kind,
                 body,
-                at.visit.who,
-                at.visit.role,
+                job.visit.who,
+                job.visit.role,
                 now(),
                 str(uuid.uuid4()),
             )
-            at.standing = records.standing(at.visit.db, at.job)
+            job.standing = records.standing(job.visit.db, job.record)

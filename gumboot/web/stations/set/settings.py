@@ -24,24 +24,24 @@ def shown(value: float | str) -> str:
     return value if isinstance(value, str) else f"{value:g}"
 
 
-def page(at: OpenJob, typed: dict[str, str], faults: dict[str, str]) -> dict[str, Any]:
+def page(job: OpenJob, typed: dict[str, str], faults: dict[str, str]) -> dict[str, Any]:
     """The sheet, with what was typed."""
-    settings = list(at.design.settings)
+    settings = list(job.design.settings)
     return {
-        **at.head("set"),
+        **job.head("set"),
         "settings": settings,
         "groups": list(dict.fromkeys(s.group for s in settings)),
         "typed": {
-            s.id: typed.get(s.id, shown(at.plan.settings.get(s.id, s.value))) for s in settings
+            s.id: typed.get(s.id, shown(job.plan.settings.get(s.id, s.value))) for s in settings
         },
         "faults": faults,
     }
 
 
 @twin(router, "/jobs/{job_id}/set", "set.html")
-def set_(request: Request, at: Opened) -> dict[str, Any]:
+def set_(request: Request, job: Opened) -> dict[str, Any]:
     """The page."""
-    return page(at, {}, {})
+    return page(job, {}, {})
 
 
 def read(s: Setting, text: str) -> tuple[float | str | None, str]:
@@ -68,17 +68,17 @@ def read(s: Setting, text: str) -> tuple[float | str | None, str]:
 
 
 @router.post("/jobs/{job_id}/set")
-def save(request: Request, at: Opened) -> Response:
+def save(request: Request, job: Opened) -> Response:
     """Keep what the crew keys; a value the menu cannot take is refused at its field."""
-    typed = {s.id: at.visit.text(s.id) for s in at.design.settings}
+    typed = {s.id: job.visit.text(s.id) for s in job.design.settings}
     changes: list[Change] = []
     faults: dict[str, str] = {}
-    for s in at.design.settings:
+    for s in job.design.settings:
         value, fault = read(s, typed[s.id])
         if fault:
             faults[s.id] = fault
-        elif value != at.plan.settings.get(s.id):
+        elif value != job.plan.settings.get(s.id):
             changes.append(Change(f"/settings/{s.id}", value))
     if faults:
-        return render(request, "set.html", page(at, typed, faults), 422)
-    return change(request, at, tuple(changes), f"/jobs/{at.job.id}/set")
+        return render(request, "set.html", page(job, typed, faults), 422)
+    return change(request, job, tuple(changes), f"/jobs/{job.record.id}/set")

@@ -27,11 +27,11 @@ from gumboot.web.people.sign_in import local
 router = APIRouter()
 
 
-def working_of(at: OpenJob, place: str) -> list[tuple[str, Any]]:
+def working_of(job: OpenJob, place: str) -> list[tuple[str, Any]]:
     """The figures of a place, or the one figure of a key. A circuit's torques stay with its
     terminations.
     """
-    figures = at.design.figures
+    figures = job.design.figures
     if place in figures:
         return [(place, figures[place])]
     return [
@@ -42,29 +42,29 @@ def working_of(at: OpenJob, place: str) -> list[tuple[str, Any]]:
 
 
 @twin(router, "/jobs/{job_id}/size", "size.html")
-def size(request: Request, at: Opened) -> dict[str, Any]:
+def size(request: Request, job: Opened) -> dict[str, Any]:
     """The page."""
     place = request.query_params.get("at", "")
     return {
-        **at.head("size"),
+        **job.head("size"),
         "at": place,
-        "design": design_json(at.design) if request.url.path.endswith(".json") else None,
-        **_panel(at, place),
-        "_d": at.design,
-        "_drawing": drawn(one_line(at.design)),
-        "_tables": part("size_tables.html", at.design),
-        "_materials": part("materials.html", at.design),
+        "design": design_json(job.design) if request.url.path.endswith(".json") else None,
+        **_panel(job, place),
+        "_d": job.design,
+        "_drawing": drawn(one_line(job.design)),
+        "_tables": part("size_tables.html", job.design),
+        "_materials": part("materials.html", job.design),
     }
 
 
 def _panel(
-    at: OpenJob, place: str, fault: str = "", typed: str = "", chosen: str = ""
+    job: OpenJob, place: str, fault: str = "", typed: str = "", chosen: str = ""
 ) -> dict[str, Any]:
     circuit = next(
-        (s for s in at.design.circuits if s.id == place or place.startswith(f"{s.id}.")), None
+        (s for s in job.design.circuits if s.id == place or place.startswith(f"{s.id}.")), None
     )
-    fitted = at.plan.fitted.get(circuit.id) if circuit else None
-    figures = working_of(at, place) if place else []
+    fitted = job.plan.fitted.get(circuit.id) if circuit else None
+    figures = working_of(job, place) if place else []
     return {
         "_working": figures,
         "_circuit": circuit,
@@ -78,16 +78,16 @@ def _panel(
 
 
 @router.get("/jobs/{job_id}/size/working")
-def working(request: Request, at: Opened) -> Response:
+def working(request: Request, job: Opened) -> Response:
     """The working panel alone, for a circuit, a string, or one figure."""
     place = request.query_params.get("at", "")
-    return render(request, "working.html", {**at.head("size"), **_panel(at, place)})
+    return render(request, "working.html", {**job.head("size"), **_panel(job, place)})
 
 
 @router.get("/jobs/{job_id}/one-line.svg")
-def drawing(at: Opened) -> Response:
+def drawing(job: Opened) -> Response:
     """The drawing as a file of its own."""
-    return Response(one_line(at.design, standalone=True), media_type="image/svg+xml")
+    return Response(one_line(job.design, standalone=True), media_type="image/svg+xml")
 
 
 PAPERS = {
@@ -98,35 +98,35 @@ PAPERS = {
 SUFFIX = {"application/pdf": ".pdf", "text/csv": ".csv", "image/vnd.dxf": ".dxf"}
 
 
-def _file(at: OpenJob, name: str, data: str | bytes, media: str) -> Response:
+def _file(job: OpenJob, name: str, data: str | bytes, media: str) -> Response:
     return Response(
         data,
         media_type=media,
         headers={
-            "Content-Disposition": f'attachment; filename="{name}-{at.job.id}{SUFFIX[media]}"'
+            "Content-Disposition": f'attachment; filename="{name}-{job.record.id}{SUFFIX[media]}"'
         },
     )
 
 
 @router.get("/jobs/{job_id}/one-line.pdf")
-def drawing_pdf(request: Request, at: Opened) -> Response:
+def drawing_pdf(request: Request, job: Opened) -> Response:
     """The drawing on one page: ?paper=a4, letter or tabloid; the crew's own when it is not said."""
     asked = request.query_params.get("paper", "")
     page, room_w, room_h = PAPERS[
-        asked if asked in PAPERS else "letter" if at.plan.units == "us" else "a4"
+        asked if asked in PAPERS else "letter" if job.plan.units == "us" else "a4"
     ]
-    svg = one_line(at.design, standalone=True)
+    svg = one_line(job.design, standalone=True)
     w, h = (float(x) for x in svg.split('viewBox="0 0 ', 1)[1].split('"', 1)[0].split())
     scale = min(room_w / w, room_h / h)
     context = {
-        "name": at.job.name,
+        "name": job.record.name,
         "paper": page,
         "wide": f"{w * scale:.1f}mm",
         "high": f"{h * scale:.1f}mm",
         "_drawing": drawn(svg),
     }
     return _file(
-        at,
+        job,
         "one-line",
         to_pdf(templates.get_template("drawing.html").render(**context)),
         "application/pdf",
@@ -134,35 +134,35 @@ def drawing_pdf(request: Request, at: Opened) -> Response:
 
 
 @router.get("/jobs/{job_id}/one-line.dxf")
-def drawing_dxf(at: Opened) -> Response:
+def drawing_dxf(job: Opened) -> Response:
     """The drawing as DXF, layers by system."""
-    return _file(at, "one-line", to_dxf(at.design), "image/vnd.dxf")
+    return _file(job, "one-line", to_dxf(job.design), "image/vnd.dxf")
 
 
 @router.get("/jobs/{job_id}/schedule.csv")
-def schedule(at: Opened) -> Response:
+def schedule(job: Opened) -> Response:
     """The circuit schedule."""
-    return _file(at, "schedule", schedule_csv(at.design), "text/csv")
+    return _file(job, "schedule", schedule_csv(job.design), "text/csv")
 
 
 @router.get("/jobs/{job_id}/materials.csv")
-def bill(at: Opened) -> Response:
+def bill(job: Opened) -> Response:
     """The bill of materials."""
-    return _file(at, "materials", materials_csv(at.design), "text/csv")
+    return _file(job, "materials", materials_csv(job.design), "text/csv")
 
 
 @router.get("/jobs/{job_id}/calculations.pdf")
-def calculations(at: Opened) -> Response:
+def calculations(job: Opened) -> Response:
     """The calculation sheet an inspector can follow."""
     context = {
-        "name": at.job.name,
-        "code": at.plan.book.name,
-        "version": at.job.version,
-        "_d": at.design,
-        "figures": at.design.figures,
+        "name": job.record.name,
+        "code": job.plan.book.name,
+        "version": job.record.version,
+        "_d": job.design,
+        "figures": job.design.figures,
     }
     return _file(
-        at,
+        job,
         "calculations",
         to_pdf(templates.get_template("calculations.html").render(**context)),
         "application/pdf",
@@ -170,26 +170,26 @@ def calculations(at: Opened) -> Response:
 
 
 @router.post("/jobs/{job_id}/cure")
-def cure(request: Request, at: Opened) -> Response:
+def cure(request: Request, job: Opened) -> Response:
     """Apply the cure of a finding at a click."""
-    key, number = at.visit.text("finding"), at.visit.whole("cure", -1)
-    found = next((f for f in at.design.findings if f.key == key), None)
-    back = local(at.visit.text("back") or f"/jobs/{at.job.id}/size")
+    key, number = job.visit.text("finding"), job.visit.whole("cure", -1)
+    found = next((f for f in job.design.findings if f.key == key), None)
+    back = local(job.visit.text("back") or f"/jobs/{job.record.id}/size")
     if found is None or not 0 <= number < len(found.cures) or not found.cures[number].changes:
         return RedirectResponse(back, 303)  # cured already, perhaps on another device
-    return change(request, at, found.cures[number].changes, back)
+    return change(request, job, found.cures[number].changes, back)
 
 
 @router.post("/jobs/{job_id}/fit")
-def fit(request: Request, at: Opened) -> Response:
+def fit(request: Request, job: Opened) -> Response:
     """The crew's own conductor and protection for one circuit; empty goes back to what Gumboot
     proposes.
     """
-    visit = at.visit
-    circuit = next((s for s in at.design.circuits if s.id == visit.text("circuit")), None)
+    visit = job.visit
+    circuit = next((s for s in job.design.circuits if s.id == visit.text("circuit")), None)
     if circuit is None:
-        return RedirectResponse(f"/jobs/{at.job.id}/size", 303)
-    back = f"/jobs/{at.job.id}/size?at={circuit.id}#working"
+        return RedirectResponse(f"/jobs/{job.record.id}/size", 303)
+    back = f"/jobs/{job.record.id}/size?at={circuit.id}#working"
     conductor, amps = visit.text("size"), visit.text("protection")
     try:
         if (
@@ -204,34 +204,34 @@ def fit(request: Request, at: Opened) -> Response:
             Change(f"/fitted/{circuit.id}/protection_a", protection),
         )
     except NotAQuantity as exc:
-        return _unfit(request, at, circuit.id, str(exc), amps, conductor)
-    _plan, faults = checked(apply(at.plan.model_dump(mode="json"), changes))
+        return _unfit(request, job, circuit.id, str(exc), amps, conductor)
+    _plan, faults = checked(apply(job.plan.model_dump(mode="json"), changes))
     for fault in faults.values():
-        return _unfit(request, at, circuit.id, fault, amps, conductor)
-    return change(request, at, changes, back)
+        return _unfit(request, job, circuit.id, fault, amps, conductor)
+    return change(request, job, changes, back)
 
 
 def _unfit(
-    request: Request, at: OpenJob, place: str, fault: str, typed: str, chosen: str
+    request: Request, job: OpenJob, place: str, fault: str, typed: str, chosen: str
 ) -> Response:
     context = {
-        **at.head("size"),
+        **job.head("size"),
         "at": place,
-        **_panel(at, place, fault, typed, chosen),
-        "_drawing": drawn(one_line(at.design)),
-        "_tables": part("size_tables.html", at.design),
-        "_materials": part("materials.html", at.design),
+        **_panel(job, place, fault, typed, chosen),
+        "_drawing": drawn(one_line(job.design)),
+        "_tables": part("size_tables.html", job.design),
+        "_materials": part("materials.html", job.design),
     }
     return render(request, "size.html", context, 422)
 
 
 @router.post("/jobs/{job_id}/accept")
-def accept(request: Request, at: Opened) -> Response:
+def accept(request: Request, job: Opened) -> Response:
     """A supervisor accepts a check by name and with a reason. A stop cannot be accepted."""
-    visit = at.visit
+    visit = job.visit
     visit.needs("supervisor")
-    found = next((f for f in at.findings if f.key == visit.text("finding")), None)
-    back = local(visit.text("back") or f"/jobs/{at.job.id}/size")
+    found = next((f for f in job.findings if f.key == visit.text("finding")), None)
+    back = local(visit.text("back") or f"/jobs/{job.record.id}/size")
     reason = visit.text("reason")[:500]
     if found is None or found.fingerprint != visit.text("fingerprint"):
         return RedirectResponse(back, 303)  # it reads differently now: look again
@@ -249,7 +249,7 @@ def accept(request: Request, at: Opened) -> Response:
         return render(request, "message.html", context, 422)
     records.append(
         visit.db,
-        at.job,
+        job.record,
         "accept",
         {
             "finding": found.key,

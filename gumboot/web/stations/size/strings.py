@@ -93,9 +93,9 @@ def read_faces(sent: Mapping[str, str], plan: Plan) -> Asked:
     return Asked(typed, faults, faces)
 
 
-def found_for(at: OpenJob, asked: Asked) -> Found | None:
+def found_for(job: OpenJob, asked: Asked) -> Found | None:
     """What the finder finds; None when there is nothing to look with."""
-    inverter, module = at.design.inverter, catalogue().modules.get(at.plan.kit.module or "")
+    inverter, module = job.design.inverter, catalogue().modules.get(job.plan.kit.module or "")
     if (
         inverter is None
         or module is None
@@ -104,7 +104,7 @@ def found_for(at: OpenJob, asked: Asked) -> Found | None:
         or asked.faults
     ):
         return None
-    return find(at.plan, inverter, module, asked.faces)
+    return find(job.plan, inverter, module, asked.faces)
 
 
 def rows_of(found: Found, faces: list[Face]) -> list[dict[str, Any]]:
@@ -138,14 +138,14 @@ def code_of(a: Arrangement) -> str:
 
 
 @twin(router, "/jobs/{job_id}/strings", "strings.html")
-def strings(request: Request, at: Opened) -> dict[str, Any]:
+def strings(request: Request, job: Opened) -> dict[str, Any]:
     """The finder and the meter card."""
     sent = dict(request.query_params)
-    asked = read_faces(sent, at.plan)
-    found = found_for(at, asked)
-    card = card_of(at, sent)
+    asked = read_faces(sent, job.plan)
+    found = found_for(job, asked)
+    card = card_of(job, sent)
     return {
-        **at.head("size"),
+        **job.head("size"),
         "asked": asked.typed,
         "faults": asked.faults,
         "faces": FACES,
@@ -157,37 +157,37 @@ def strings(request: Request, at: Opened) -> dict[str, Any]:
             ),
             default=0,
         ),
-        "inverters": at.plan.kit.inverters,
+        "inverters": job.plan.kit.inverters,
         "count": found.count if found else 0,
         "complete": found.complete if found else True,
         "reason": found.reason if found else "",
         "arrangements": rows_of(found, asked.faces) if found else [],
-        "takes": bool(at.design.inverter and at.design.inverter.trackers and at.plan.kit.module),
+        "takes": bool(job.design.inverter and job.design.inverter.trackers and job.plan.kit.module),
         "card": {k: v for k, v in card.items() if not k.startswith("_")},
         "_card_figures": card["_figures"],
     }
 
 
 @router.post("/jobs/{job_id}/strings")
-def use(request: Request, at: Opened) -> Response:
+def use(request: Request, job: Opened) -> Response:
     """String the job as one found arrangement says. Runs of strings that keep their letter are
     kept.
     """
-    visit = at.visit
+    visit = job.visit
     visit.needs("planner", "supervisor")
-    asked = read_faces({k: str(v) for k, v in visit.form.items() if isinstance(v, str)}, at.plan)
-    found = found_for(at, asked)
+    asked = read_faces({k: str(v) for k, v in visit.form.items() if isinstance(v, str)}, job.plan)
+    found = found_for(job, asked)
     chosen = (
         next((a for a in found.best if code_of(a) == visit.text("use")), None) if found else None
     )
     if chosen is None:
-        return RedirectResponse(f"/jobs/{at.job.id}/strings", 303)
-    document = at.plan.model_dump(mode="json")
+        return RedirectResponse(f"/jobs/{job.record.id}/strings", 303)
+    document = job.plan.model_dump(mode="json")
     old = {s["letter"]: s for s in document["strings"]}
     run = (
         next(iter(old.values()))["run"]
         if old
-        else {"length_m": 20, "method": at.plan.book.method_first_pv}
+        else {"length_m": 20, "method": job.plan.book.method_first_pv}
     )
     letters = iter(LETTERS)
     document["strings"] = [
@@ -207,23 +207,23 @@ def use(request: Request, at: Opened) -> Response:
     ]
     plan, _faults = checked(document)
     if plan is None:
-        return RedirectResponse(f"/jobs/{at.job.id}/strings", 303)
-    return save(request, at, plan, f"/jobs/{at.job.id}/size")
+        return RedirectResponse(f"/jobs/{job.record.id}/strings", 303)
+    return save(request, job, plan, f"/jobs/{job.record.id}/size")
 
 
-def card_of(at: OpenJob, sent: Mapping[str, str]) -> dict[str, Any]:
+def card_of(job: OpenJob, sent: Mapping[str, str]) -> dict[str, Any]:
     """The meter card: expected voltages under the weather typed, and a verdict on every reading."""
-    module = catalogue().modules.get(at.plan.kit.module or "")
+    module = catalogue().modules.get(job.plan.kit.module or "")
     typed = {
         k: sent.get(k, "").strip()
-        for k in ("light", "air", "cell", *(f"read-{s.letter}" for s in at.plan.strings))
+        for k in ("light", "air", "cell", *(f"read-{s.letter}" for s in job.plan.strings))
     }
     faults: dict[str, str] = {}
 
     def value(key: str, kind: str) -> float | None:
         try:
             return (
-                parse(typed[key], kind, at.plan.units, bare="w/m²" if kind == "irradiance" else "")
+                parse(typed[key], kind, job.plan.units, bare="w/m²" if kind == "irradiance" else "")
                 if typed[key]
                 else None
             )
@@ -238,7 +238,7 @@ def card_of(at: OpenJob, sent: Mapping[str, str]) -> dict[str, Any]:
     )
     readings = {
         s.letter: v
-        for s in at.plan.strings
+        for s in job.plan.strings
         if (v := value(f"read-{s.letter}", "voltage")) is not None
     }
     if light is not None and not 1 <= light <= 1500:
@@ -260,7 +260,7 @@ def card_of(at: OpenJob, sent: Mapping[str, str]) -> dict[str, Any]:
         weather = Weather(light, air if air is not None else 0.0, cell)
         card = {
             s.letter: meter_card.expected(s.letter, s.modules, s.mounting, module, weather)
-            for s in at.plan.strings
+            for s in job.plan.strings
         }
         said = {v.letter: v for v in meter_card.judge(card, readings, light)}
         rows = [
@@ -282,5 +282,5 @@ def card_of(at: OpenJob, sent: Mapping[str, str]) -> dict[str, Any]:
         "faults": faults,
         "rows": rows,
         "_figures": figures,
-        "letters": [(s.letter, s.modules) for s in at.plan.strings],
+        "letters": [(s.letter, s.modules) for s in job.plan.strings],
     }

@@ -5,9 +5,9 @@ from gumboot.web.station import Station
 from gumboot.web.stations.wall import describe, drill, wall
 
 
-def progress(at: OpenJob) -> str:
+def progress(job: OpenJob) -> str:
     """How many boxes have a place."""
-    d = at.design
+    d = job.design
     if not d.walls:
         return "no wall yet"
     return f"{sum(len(w.scene.placed) for w in d.walls)}/{len(d.boxes)} placed"

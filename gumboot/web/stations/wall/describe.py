@@ -201,17 +201,17 @@ def fresh(plan: Plan) -> Wall:
 
 
 @twin(router, "/jobs/{job_id}/wall/describe", "wall_describe.html")
-def describe(request: Request, at: Opened) -> dict[str, Any]:
+def describe(request: Request, job: Opened) -> dict[str, Any]:
     """The page; ?wall=new for one more."""
     letter = request.query_params.get("wall", "")
-    index = wall_of(at, letter)
-    plan = at.plan
+    index = wall_of(job, letter)
+    plan = job.plan
     if index is None or (letter == "new" and len(plan.walls) < 6):
         plan, index = plan.model_copy(update={"walls": (*plan.walls, fresh(plan))}), len(plan.walls)
     counts = {
         part: min(MOST[part], len(getattr(plan.walls[index], part)) + SPARE) for part, _ in PARTS
     }
-    return page(at, plan, index, typed_for(plan, index, counts), {}, at.job.version, counts)
+    return page(job, plan, index, typed_for(plan, index, counts), {}, job.record.version, counts)
 
 
 def typed_for(plan: Plan, index: int, counts: dict[str, int]) -> dict[str, str]:
@@ -234,7 +234,7 @@ def typed_for(plan: Plan, index: int, counts: dict[str, int]) -> dict[str, str]:
 
 
 def page(
-    at: OpenJob,
+    job: OpenJob,
     plan: Plan,
     index: int,
     typed: dict[str, str],
@@ -245,9 +245,9 @@ def page(
 ) -> dict[str, Any]:
     """The page with what was typed."""
     on = plan.walls[index]
-    kept = index < len(at.design.walls)
+    kept = index < len(job.design.walls)
     return {
-        **own_first(at.head("wall")),
+        **own_first(job.head("wall")),
         "version": version,
         "tab": "wall/describe",
         "letter": on.id,
@@ -259,7 +259,7 @@ def page(
         "_sections": wall_fields(plan, index),
         "_typed": typed,
         "theirs": [],
-        "new": index >= len(at.plan.walls),
+        "new": index >= len(job.plan.walls),
         "_parts": [
             (part, name, [row_fields(part, index, n) for n in range(counts[part])])
             for part, name in PARTS
@@ -272,16 +272,16 @@ def page(
 
 
 @router.post("/jobs/{job_id}/wall/describe")
-def save(request: Request, at: Opened) -> Response:
+def save(request: Request, job: Opened) -> Response:
     """Keep the wall as it is described."""
-    visit = at.visit
+    visit = job.visit
     visit.needs("planner", "supervisor")
-    index = min(visit.whole("index", 0), len(at.plan.walls), 5)
+    index = min(visit.whole("index", 0), len(job.plan.walls), 5)
     version = visit.whole("version", 0)
     plan = (
-        at.plan
-        if index < len(at.plan.walls)
-        else at.plan.model_copy(update={"walls": (*at.plan.walls, fresh(at.plan))})
+        job.plan
+        if index < len(job.plan.walls)
+        else job.plan.model_copy(update={"walls": (*job.plan.walls, fresh(job.plan))})
     )
     counts = {
         part: min(MOST[part], max(0, visit.whole(f"count.{part}", SPARE))) for part, _ in PARTS
@@ -298,14 +298,14 @@ def save(request: Request, at: Opened) -> Response:
         blank = row_fields(more[4:], index, counts[more[4:]] - 1)
         typed |= {f.path: f.choices[0][0] if f.choices else "" for f in blank}
         return render(
-            request, "wall_describe.html", page(at, plan, index, typed, {}, version, counts)
+            request, "wall_describe.html", page(job, plan, index, typed, {}, version, counts)
         )
-    if more == "take-away" and index < len(at.plan.walls):
+    if more == "take-away" and index < len(job.plan.walls):
         return _save(
             request,
-            at,
-            at.plan.model_copy(
-                update={"walls": tuple(w for i, w in enumerate(at.plan.walls) if i != index)}
+            job,
+            job.plan.model_copy(
+                update={"walls": tuple(w for i, w in enumerate(job.plan.walls) if i != index)}
             ),
             index,
             typed,
@@ -326,12 +326,12 @@ def save(request: Request, at: Opened) -> Response:
         return render(
             request,
             "wall_describe.html",
-            page(at, plan, index, typed, faults, version, counts),
+            page(job, plan, index, typed, faults, version, counts),
             422,
         )
     return _save(
         request,
-        at,
+        job,
         made,
         index,
         typed,
@@ -342,7 +342,7 @@ def save(request: Request, at: Opened) -> Response:
 
 def _save(
     request: Request,
-    at: OpenJob,
+    job: OpenJob,
     plan: Plan,
     index: int,
     typed: dict[str, str],
@@ -359,10 +359,10 @@ def _save(
         plain = {p: p.removeprefix(f"walls/{index}/").replace("/", " ") for p in typed}
         labels = {} if gone else {p: names.get(p, said) for p, said in plain.items()}
         both = saving.differing(typed, typed_for(theirs, here, counts), labels, race)
-        context = page(at, theirs, here, typed, {}, race.theirs.version, counts, theirs=both)
+        context = page(job, theirs, here, typed, {}, race.theirs.version, counts, theirs=both)
         return render(request, "wall_describe.html", context, 409)
 
-    return saving.save(request, at, plan, f"/jobs/{at.job.id}{to}", lost)
+    return saving.save(request, job, plan, f"/jobs/{job.record.id}{to}", lost)
 
 
 def _rows(

@@ -32,28 +32,28 @@ router = APIRouter()
 FARTHEST_MM = 200.0  # an offset beyond this is another place, not an offset
 
 
-def on_wall(at: OpenJob, letter: str) -> OnWall | None:
+def on_wall(job: OpenJob, letter: str) -> OnWall | None:
     """A wall as designed; the first when it is not said."""
-    index = wall_of(at, letter)
-    return at.design.walls[index] if index is not None and index < len(at.design.walls) else None
+    index = wall_of(job, letter)
+    return job.design.walls[index] if index is not None and index < len(job.design.walls) else None
 
 
 @twin(router, "/jobs/{job_id}/wall/drill", "wall_drill.html")
-def drill(request: Request, at: Opened) -> dict[str, Any] | Response:
+def drill(request: Request, job: Opened) -> dict[str, Any] | Response:
     """The walk from hole to hole; what is ticked there is sent to `field`."""
-    w = on_wall(at, request.query_params.get("wall", ""))
+    w = on_wall(job, request.query_params.get("wall", ""))
     if w is None:
         return (
-            {**at.head("wall"), "holes": []}
+            {**job.head("wall"), "holes": []}
             if request.url.path.endswith(".json")
-            else RedirectResponse(f"/jobs/{at.job.id}/wall", 303)
+            else RedirectResponse(f"/jobs/{job.record.id}/wall", 303)
         )
-    return page(at, w)
+    return page(job, w)
 
 
-def page(at: OpenJob, w: OnWall) -> dict[str, Any]:
+def page(job: OpenJob, w: OnWall) -> dict[str, Any]:
     """What the page shows."""
-    rows, done, s = drill_sheet(w), at.standing.drilled, scale_of(w)
+    rows, done, s = drill_sheet(w), job.standing.drilled, scale_of(w)
     by = {p.box.id: p for p in w.scene.placed}
     back = [
         {
@@ -69,14 +69,14 @@ def page(at: OpenJob, w: OnWall) -> dict[str, Any]:
         if h.off
     ]
     holes = [
-        {**_row(d, done, at.plan.units), "cx": round(s.x(d.x), 1), "cy": round(s.y(d.y), 1)}
+        {**_row(d, done, job.plan.units), "cx": round(s.x(d.x), 1), "cy": round(s.y(d.y), 1)}
         for d in rows
     ]
     return {
-        **own_first(at.head("wall")),
+        **own_first(job.head("wall")),
         "tab": "wall/drill",
         "letter": w.scene.wall.id,
-        "walls": [{"id": x.id, "name": x.name} for x in at.plan.walls],
+        "walls": [{"id": x.id, "name": x.name} for x in job.plan.walls],
         "wall": {"name": w.scene.wall.name},
         "holes": holes,
         "done": sum(d.hole.id in done for d in rows),
@@ -91,7 +91,7 @@ def page(at: OpenJob, w: OnWall) -> dict[str, Any]:
             script(
                 {
                     "holes": holes,
-                    "said": terminations_of(at, {d.hole.id for d in rows}),
+                    "said": terminations_of(job, {d.hole.id for d in rows}),
                     "x0": round(s.x(0), 1),
                     "y0": round(s.y(0), 1),
                     "farthest_mm": FARTHEST_MM,
@@ -149,34 +149,34 @@ def draw_near(w: OnWall) -> str:
     return draw_wall(w).replace("</svg>", f"{ring}</svg>").replace('id="layer-', 'data-layer="')
 
 
-def offset(text: str, at: OpenJob, field: str) -> float:
+def offset(text: str, job: OpenJob, field: str) -> float:
     """A typed offset in mm; nothing is 0. Raises Refused."""
     try:
-        value = parse_place(text, at.plan.units) if text.strip() else 0.0
+        value = parse_place(text, job.plan.units) if text.strip() else 0.0
     except NotAQuantity as exc:
         raise Refused(field, str(exc)) from exc
     if abs(value) > FARTHEST_MM:
         raise Refused(
             field,
-            f"{show_place(abs(value), at.plan.units)} off is another place: move the box under"
+            f"{show_place(abs(value), job.plan.units)} off is another place: move the box under"
             " Place, then drill it",
         )
     return value
 
 
 def drill_body(
-    at: OpenJob, wall: str, hole: str, right: str, up: str, note: str, digest: str
+    job: OpenJob, wall: str, hole: str, right: str, up: str, note: str, digest: str
 ) -> dict[str, Any]:
     """The log entry of a hole that was drilled, where it came to be. Raises Refused."""
-    w = on_wall(at, wall)
+    w = on_wall(job, wall)
     d = next((d for d in drill_sheet(w) if d.hole.id == hole), None) if w else None
     if d is None:
         raise Refused(
             "hole", "this hole is no longer in the plan: look at the drill sheet as it is now"
         )
-    if digest and files.one(at.visit.db, at.job.id, digest) is None:
+    if digest and files.one(job.visit.db, job.record.id, digest) is None:
         raise Refused("photo", "its photograph has not come in: send it again")
-    x, y = round(d.x + offset(right, at, "right"), 1), round(d.y + offset(up, at, "up"), 1)
+    x, y = round(d.x + offset(right, job, "right"), 1), round(d.y + offset(up, job, "up"), 1)
     return {
         "hole": d.hole.id,
         "label": d.label,
@@ -190,20 +190,20 @@ def drill_body(
 
 
 @makes("hole")
-def hole(at: OpenJob, s: Sent) -> tuple[str, dict[str, Any]]:
+def hole(job: OpenJob, s: Sent) -> tuple[str, dict[str, Any]]:
     """(kind, body) of a hole that was drilled. Raises Refused."""
-    return "drill", drill_body(at, s.wall, s.key, s.right, s.up, s.note, s.digest)
+    return "drill", drill_body(job, s.wall, s.key, s.right, s.up, s.note, s.digest)
 
 
 @router.post("/jobs/{job_id}/wall/as-built")
-def take_in(request: Request, at: Opened) -> Response:
+def take_in(request: Request, job: Opened) -> Response:
     """Move a box in the plan to where it hangs."""
-    visit = at.visit
+    visit = job.visit
     visit.needs("planner", "supervisor")
-    w, box = on_wall(at, visit.text("wall")), visit.text("box")
-    back = f"/jobs/{at.job.id}/wall/drill?wall={visit.text('wall')[:1]}"
+    w, box = on_wall(job, visit.text("wall")), visit.text("box")
+    back = f"/jobs/{job.record.id}/wall/drill?wall={visit.text('wall')[:1]}"
     found = (
-        next((h for h in hung(w, drill_sheet(w), at.standing.drilled) if h.box == box), None)
+        next((h for h in hung(w, drill_sheet(w), job.standing.drilled) if h.box == box), None)
         if w
         else None
     )
@@ -213,46 +213,46 @@ def take_in(request: Request, at: Opened) -> Response:
     x, y = as_it_hangs(p, found)
     return change(
         request,
-        at,
+        job,
         (Change(f"{w.scene.path(box)}/x_mm", x), Change(f"{w.scene.path(box)}/y_mm", y)),
         back,
     )
 
 
-def _file(at: OpenJob, name: str, data: str | bytes, media: str, suffix: str) -> Response:
+def _file(job: OpenJob, name: str, data: str | bytes, media: str, suffix: str) -> Response:
     return Response(
         data,
         media_type=media,
-        headers={"Content-Disposition": f'attachment; filename="{name}-{at.job.id}{suffix}"'},
+        headers={"Content-Disposition": f'attachment; filename="{name}-{job.record.id}{suffix}"'},
     )
 
 
 @router.get("/jobs/{job_id}/wall-{letter}/drill.csv")
-def sheet_csv(at: Opened, letter: str) -> Response:
+def sheet_csv(job: Opened, letter: str) -> Response:
     """The drill sheet as CSV."""
-    w = on_wall(at, letter)
+    w = on_wall(job, letter)
     return (
-        _file(at, f"drill-{letter[:1]}", drill_csv(w), "text/csv", ".csv")
+        _file(job, f"drill-{letter[:1]}", drill_csv(w), "text/csv", ".csv")
         if w
         else Response("no such wall", 404)
     )
 
 
 @router.get("/jobs/{job_id}/wall-{letter}/wall.dxf")
-def dxf(at: Opened, letter: str) -> Response:
+def dxf(job: Opened, letter: str) -> Response:
     """The wall at 1:1 as DXF."""
-    w = on_wall(at, letter)
+    w = on_wall(job, letter)
     return (
-        _file(at, f"wall-{letter[:1]}", wall_dxf(w), "image/vnd.dxf", ".dxf")
+        _file(job, f"wall-{letter[:1]}", wall_dxf(w), "image/vnd.dxf", ".dxf")
         if w
         else Response("no such wall", 404)
     )
 
 
-def paper_of(request: Request, at: OpenJob) -> str:
+def paper_of(request: Request, job: OpenJob) -> str:
     """?paper=a4 or letter; the crew's own when it is not said."""
     asked = request.query_params.get("paper", "")
-    return asked if asked in PAPERS else "letter" if at.plan.units == "us" else "a4"
+    return asked if asked in PAPERS else "letter" if job.plan.units == "us" else "a4"
 
 
 def fitted(svg: str, wide: float, high: float) -> tuple[float, float]:
@@ -263,31 +263,31 @@ def fitted(svg: str, wide: float, high: float) -> tuple[float, float]:
 
 
 @router.get("/jobs/{job_id}/wall-{letter}/drill.pdf")
-def sheet_pdf(request: Request, at: Opened, letter: str) -> Response:
+def sheet_pdf(request: Request, job: Opened, letter: str) -> Response:
     """The drill sheet: drawing, table, order of work and lifts on paper."""
-    w = on_wall(at, letter)
+    w = on_wall(job, letter)
     if w is None:
         return Response("no such wall", 404)
     rows = drill_sheet(w)
     plates = [
-        draw_wall(w, at.design.findings, standalone=True, raceways=at.design.raceways),
+        draw_wall(w, job.design.findings, standalone=True, raceways=job.design.raceways),
         draw_drill(w, rows, standalone=True),
     ]
     context = {
-        "name": at.job.name,
-        "version": at.job.version,
+        "name": job.record.name,
+        "version": job.record.version,
         "w": w,
         "rows": rows,
         "steps": steps(w),
-        "units": at.plan.units,
+        "units": job.plan.units,
         "cautions": CAUTIONS,
-        "paper": paper_of(request, at),
+        "paper": paper_of(request, job),
         "sizes": [fitted(svg, 182, 120) for svg in plates],
         "_drawing": drawn(plates[0]),
         "_holes": drawn(plates[1]),
     }
     return _file(
-        at,
+        job,
         f"drill-{letter[:1]}",
         to_pdf(templates.get_template("drill_sheet.html").render(**context)),
         "application/pdf",
@@ -296,21 +296,21 @@ def sheet_pdf(request: Request, at: Opened, letter: str) -> Response:
 
 
 @router.get("/jobs/{job_id}/wall-{letter}/template.pdf")
-def template_pdf(request: Request, at: Opened, letter: str) -> Response:
+def template_pdf(request: Request, job: Opened, letter: str) -> Response:
     """The drilling template at 1:1 on A4 or letter."""
-    w = on_wall(at, letter)
+    w = on_wall(job, letter)
     if w is None:
         return Response("no such wall", 404)
-    paper = paper_of(request, at)
+    paper = paper_of(request, job)
     sheets = [{"drawing": drawn(s.svg), "across": s.across} for s in template_sheets(w, paper)]
     context = {
-        "name": at.job.name,
+        "name": job.record.name,
         "sheets": sheets,
         "size": f"{PAPERS[paper][0]}mm {PAPERS[paper][1]}mm",
         "size_across": f"{PAPERS[paper][1]}mm {PAPERS[paper][0]}mm",
     }
     return _file(
-        at,
+        job,
         f"template-{letter[:1]}",
         to_pdf(templates.get_template("template.html").render(**context)),
         "application/pdf",

@@ -34,11 +34,11 @@ from gumboot.web.stations.size.size import working_of
 router = APIRouter()
 
 
-def wall_of(at: OpenJob, letter: str) -> int | None:
+def wall_of(job: OpenJob, letter: str) -> int | None:
     """The index of a wall by its letter; the first when it is not said; None where there is
     none.
     """
-    letters = [w.id for w in at.plan.walls]
+    letters = [w.id for w in job.plan.walls]
     return letters.index(letter) if letter in letters else 0 if letters else None
 
 
@@ -51,34 +51,34 @@ def warm() -> None:
 
 
 @twin(router, "/jobs/{job_id}/wall", "wall.html")
-def wall(request: Request, at: Opened) -> dict[str, Any] | Response:
+def wall(request: Request, job: Opened) -> dict[str, Any] | Response:
     """The page. ?since= a version: what the places changed since then."""
     warm()
-    index = wall_of(at, request.query_params.get("wall", ""))
+    index = wall_of(job, request.query_params.get("wall", ""))
     if index is None:
         return (
-            RedirectResponse(f"/jobs/{at.job.id}/wall/describe", 303)
+            RedirectResponse(f"/jobs/{job.record.id}/wall/describe", 303)
             if not request.url.path.endswith(".json")
-            else {**at.head("wall"), "walls": []}
+            else {**job.head("wall"), "walls": []}
         )
     since = request.query_params.get("since", "")
-    before = records.plan_at(at.visit.db, at.job, int(since)) if since.isdecimal() else None
-    changed = changes(designed(before), at.design) if before else []
+    before = records.plan_at(job.visit.db, job.record, int(since)) if since.isdecimal() else None
+    changed = changes(designed(before), job.design) if before else []
     place = request.query_params.get("at", "")
     return page(
-        at,
+        job,
         index,
-        at.plan,
+        job.plan,
         {},
-        at.job.version,
+        job.record.version,
         place,
         changed=changed,
-        _working=working_of(at, place) if place else [],
+        _working=working_of(job, place) if place else [],
     )
 
 
 def page(
-    at: OpenJob,
+    job: OpenJob,
     index: int,
     plan: Plan,
     faults: dict[str, str],
@@ -88,7 +88,7 @@ def page(
     **more: Any,
 ) -> dict[str, Any]:
     """The page for a plan as it is being moved about."""
-    design = at.design if plan is at.plan else designed(plan.model_dump(mode="json"))
+    design = job.design if plan is job.plan else designed(plan.model_dump(mode="json"))
     w = design.walls[index] if index < len(design.walls) else None
     on = plan.walls[index]
     rows = [
@@ -99,7 +99,7 @@ def page(
     letter = on.id
     mine = [f for f in design.findings if f.place == f"wall-{letter}"]
     return {
-        **own_first(at.head("wall")),
+        **own_first(job.head("wall")),
         "version": version,
         "faults": faults,
         "wall": on.model_dump(mode="json"),
@@ -159,7 +159,7 @@ def page(
         "layouts": [],
         "blocked": [],
         "why": "",
-        "draft": plan is not at.plan,
+        "draft": plan is not job.plan,
         "lacks": w is None,
         "tab": "wall",
         "_drawing": (
@@ -169,7 +169,7 @@ def page(
                     mine,
                     here,
                     raceways=design.raceways,
-                    movable=at.visit.role != "installer" and not at.standing.signed,
+                    movable=job.visit.role != "installer" and not job.standing.signed,
                 )
             )
             if w
@@ -278,19 +278,19 @@ def changes(before: Design, after: Design) -> list[dict[str, Any]]:
     return out
 
 
-def places_in(at: OpenJob, index: int) -> tuple[dict[str, Spot], dict[str, str], dict[str, str]]:
+def places_in(job: OpenJob, index: int) -> tuple[dict[str, Spot], dict[str, str], dict[str, str]]:
     """(places as typed, message by field, the typed texts). A box whose fields are empty has no
     place.
     """
-    visit, units = at.visit, at.plan.units
+    visit, units = job.visit, job.plan.units
     placed: dict[str, Spot] = {}
     faults: dict[str, str] = {}
     typed: dict[str, str] = {}
-    known = {b.id for b in at.design.boxes}
+    known = {b.id for b in job.design.boxes}
     for id in sorted(known):
         if f"x.{id}" not in visit.form:
-            if id in at.plan.walls[index].placed:
-                placed[id] = at.plan.walls[index].placed[id]
+            if id in job.plan.walls[index].placed:
+                placed[id] = job.plan.walls[index].placed[id]
             continue
         at_mm: list[float] = []
         texts = [visit.text(f"{axis}.{id}") for axis in "xy"]
@@ -340,44 +340,44 @@ def with_places(
 
 
 @router.post("/jobs/{job_id}/wall")
-def save(request: Request, at: Opened) -> Response:
+def save(request: Request, job: Opened) -> Response:
     """Save the places; or try them, or have the wall arranged, without saving."""
-    visit = at.visit
+    visit = job.visit
     visit.needs("planner", "supervisor")
-    index = wall_of(at, visit.text("wall"))
+    index = wall_of(job, visit.text("wall"))
     if index is None:
-        return RedirectResponse(f"/jobs/{at.job.id}/wall/describe", 303)
+        return RedirectResponse(f"/jobs/{job.record.id}/wall/describe", 303)
     version, more = visit.whole("version", 0), visit.text("more")
-    placed, faults, typed = places_in(at, index)
+    placed, faults, typed = places_in(job, index)
     if faults:
         return render(
-            request, "wall.html", page(at, index, at.plan, faults, version, typed=typed), 422
+            request, "wall.html", page(job, index, job.plan, faults, version, typed=typed), 422
         )
-    plan = with_places(at.plan, index, placed)
+    plan = with_places(job.plan, index, placed)
     if more == "arrange" or more.startswith("take:"):
-        return _arranged(request, at, plan, index, version, more)
+        return _arranged(request, job, plan, index, version, more)
     if more.startswith("put:"):
-        box = next((b for b in at.design.boxes if b.id == more[4:]), None)
+        box = next((b for b in job.design.boxes if b.id == more[4:]), None)
         here = designed(plan.model_dump(mode="json")).walls
         if box and index < len(here):
             x, y = first_free(here[index].scene, box)
-            plan = with_places(at.plan, index, placed | {box.id: Spot(x_mm=x, y_mm=y)})
+            plan = with_places(job.plan, index, placed | {box.id: Spot(x_mm=x, y_mm=y)})
     if more:
         after = designed(plan.model_dump(mode="json"))
         return render(
             request,
             "wall.html",
-            page(at, index, plan, {}, version, changed=changes(at.design, after)),
+            page(job, index, plan, {}, version, changed=changes(job.design, after)),
         )
-    back = f"/jobs/{at.job.id}/wall?wall={plan.walls[index].id}&since={version}"
+    back = f"/jobs/{job.record.id}/wall?wall={plan.walls[index].id}&since={version}"
     return saving.save(
-        request, at, plan, back, lambda race: _lost(request, at, plan, index, placed, race)
+        request, job, plan, back, lambda race: _lost(request, job, plan, index, placed, race)
     )
 
 
 def _lost(
     request: Request,
-    at: OpenJob,
+    job: OpenJob,
     plan: Plan,
     index: int,
     placed: dict[str, Spot],
@@ -389,7 +389,7 @@ def _lost(
     theirs = Plan.model_validate(race.theirs.plan)
     letter = plan.walls[index].id
     there = next((i for i, w in enumerate(theirs.walls) if w.id == letter), None)
-    read = records.plan_at(at.visit.db, at.job, at.visit.whole("version", 0))
+    read = records.plan_at(job.visit.db, job.record, job.visit.whole("version", 0))
     base = (
         next((w.placed for w in Plan.model_validate(read).walls if w.id == letter), {})
         if read
@@ -403,7 +403,7 @@ def _lost(
         return f"{show_place(spot.x_mm, plan.units)}, {show_place(spot.y_mm, plan.units)} up"
 
     boxes = sorted({**placed, **other})
-    names = {b.id: b.label for b in at.design.boxes}
+    names = {b.id: b.label for b in job.design.boxes}
     both = saving.differing(
         {k: say(placed.get(k)) for k in boxes},
         {k: say(other.get(k)) for k in boxes},
@@ -417,30 +417,30 @@ def _lost(
     }
     if there is None:
         changes = (Change(f"/walls/{index}", letter),)
-        return saving.save(request, at, plan, f"/jobs/{at.job.id}/wall", changes=changes)
-    fresh, shown = at.anew(), with_places(theirs, there, merged)
+        return saving.save(request, job, plan, f"/jobs/{job.record.id}/wall", changes=changes)
+    fresh, shown = job.anew(), with_places(theirs, there, merged)
     context = page(fresh, there, shown, {}, race.theirs.version, theirs=both)
     return render(request, "wall.html", context, 409)
 
 
 def _arranged(
-    request: Request, at: OpenJob, plan: Plan, index: int, version: int, more: str
+    request: Request, job: OpenJob, plan: Plan, index: int, version: int, more: str
 ) -> Response:
     """Layouts proposed; `take:{json}` puts one into the form, unsaved."""
     if more.startswith("take:"):
         try:
-            chosen = json.loads(at.visit.text("layout" + more.removeprefix("take:")))
+            chosen = json.loads(job.visit.text("layout" + more.removeprefix("take:")))
             placed = plan.walls[index].placed | {
                 str(k): Spot(x_mm=v[0], y_mm=v[1]) for k, v in chosen["placed"].items()
             }
             plan = with_places(plan, index, placed, chosen["backing"])
         except (ValueError, KeyError, TypeError, AttributeError, IndexError):
-            return render(request, "wall.html", page(at, index, plan, {}, version), 422)
+            return render(request, "wall.html", page(job, index, plan, {}, version), 422)
         return saving.save(
             request,
-            at,
+            job,
             plan,
-            f"/jobs/{at.job.id}/wall?wall={plan.walls[index].id}&since={version}",
+            f"/jobs/{job.record.id}/wall?wall={plan.walls[index].id}&since={version}",
             changes=(Change(f"/walls/{index}/placed", "the layout that was arranged"),),
         )
     design = designed(plan.model_dump(mode="json"))
@@ -490,7 +490,7 @@ def _arranged(
         request,
         "wall.html",
         page(
-            at,
+            job,
             index,
             plan,
             {},
@@ -503,12 +503,12 @@ def _arranged(
 
 
 @router.post("/jobs/{job_id}/wall/try")
-def attempt(request: Request, at: Opened) -> Response:
+def attempt(request: Request, job: Opened) -> Response:
     """Places as they are while something moves: what breaks, as layers and sentences. Nothing is
     kept. settled=1 also says what it changes.
     """
-    visit = at.visit
-    index = wall_of(at, visit.text("wall"))
+    visit = job.visit
+    index = wall_of(job, visit.text("wall"))
     try:
         sent = json.loads(visit.text("placed"))
         placed = {
@@ -517,38 +517,38 @@ def attempt(request: Request, at: Opened) -> Response:
         }
     except (ValueError, TypeError, AttributeError, IndexError, KeyError):
         return JSONResponse({"error": "not places"}, 422)
-    if index is None or not at.design.walls:
+    if index is None or not job.design.walls:
         return JSONResponse({"error": "no such wall"}, 404)
-    on = at.plan.walls[index].model_copy(update={"placed": placed})
-    plan = at.plan.model_copy(
-        update={"walls": (*at.plan.walls[:index], on, *at.plan.walls[index + 1 :])}
+    on = job.plan.walls[index].model_copy(update={"placed": placed})
+    plan = job.plan.model_copy(
+        update={"walls": (*job.plan.walls[:index], on, *job.plan.walls[index + 1 :])}
     )
-    circuits = [s.circuit for s in at.design.circuits]
+    circuits = [s.circuit for s in job.design.circuits]
     settled = visit.text("settled") == "1"
-    links = at.design.links if settled else ()  # signals are led when the box is let go
-    w = hang(plan, at.design.boxes, circuits, links, catalogue(), only=index)[0]
+    links = job.design.links if settled else ()  # signals are led when the box is let go
+    w = hang(plan, job.design.boxes, circuits, links, catalogue(), only=index)[0]
     findings = [
         f
-        for f in wall_findings((w,), at.design.boxes, at.design.raceways, catalogue())
+        for f in wall_findings((w,), job.design.boxes, job.design.raceways, catalogue())
         if f.place == w.scene.place
     ]
     s = scale_of(w)
-    changed = changes(at.design, designed(plan.model_dump(mode="json"))) if settled else []
+    changed = changes(job.design, designed(plan.model_dump(mode="json"))) if settled else []
     return JSONResponse(
         {
-            "zones": zones(w, s, findings, at.design.raceways),
+            "zones": zones(w, s, findings, job.design.raceways),
             "ways": ways(w, s),
             "holes": holes(w, s),
             "says": spoken(findings),
-            "changed": [_said(c, at) for c in changed],
+            "changed": [_said(c, job) for c in changed],
         }
     )
 
 
-def _said(c: dict[str, Any], at: OpenJob) -> str:
+def _said(c: dict[str, Any], job: OpenJob) -> str:
     a, b = c["length_m"]
     out = (
-        f"{c['name']}: {show_length(a, at.plan.units)} becomes {show_length(b, at.plan.units)},"
+        f"{c['name']}: {show_length(a, job.plan.units)} becomes {show_length(b, job.plan.units)},"
         f" drop {c['drop_pct'][0]:.2g} to {c['drop_pct'][1]:.2g} %"
     )
     return (
@@ -559,12 +559,12 @@ def _said(c: dict[str, Any], at: OpenJob) -> str:
 
 
 @router.get("/jobs/{job_id}/wall-{letter}.svg")
-def wall_svg(at: Opened, letter: str) -> Response:
+def wall_svg(job: Opened, letter: str) -> Response:
     """One wall as a file of its own."""
-    w = next((w for w in at.design.walls if w.scene.wall.id == letter), None)
+    w = next((w for w in job.design.walls if w.scene.wall.id == letter), None)
     if w is None:
         return Response("no such wall", 404)
     return Response(
-        draw_wall(w, at.design.findings, standalone=True, raceways=at.design.raceways),
+        draw_wall(w, job.design.findings, standalone=True, raceways=job.design.raceways),
         media_type="image/svg+xml",
     )
