@@ -108,7 +108,7 @@ def test_a_kind_of_entry_is_one_registration(whistle, supervisor, new_job, heron
     assert "whistle" in {r["if"]["properties"]["kind"]["const"] for r in rules}
     e = log.Entry(1, "u" * 36, "whistle", "Osk", "installer", "", "", {"tune": "reel"}, "", "")
     assert row(e)["says"] == "whistled reel" and row(e)["about"] == "reel"
-    assert log.stand([e]).last["whistle"]["reel"] is e
+    assert log.read([e]).last["whistle"]["reel"] is e
     job = new_job(heron)
     with supervisor.http.app.state.sessions() as db:
         from sqlalchemy import text

@@ -97,11 +97,11 @@ def land(db: Session, job: Job, plan: Plan, first: int | None) -> None:
 
     def keep(t: Termination, act: str, nm: float | None = None) -> None:
         wrench = best_wrench(t.torque.n, wrenches, today) if t.torque and nm else None
-        stand = records.standing(db, job).termination(t.key, t.chain)
+        state = records.state(db, job).termination(t.key, t.chain)
         kind, body = entry_body(
             Entered(t.key, t.label, act, typed=f"{nm} Nm" if nm else ""),
             t,
-            stand,
+            state,
             wrench,
             today,
             others_since=False,

@@ -33,7 +33,7 @@ class Pad:
 
     x: float
     y: float
-    made: str
+    method: str
     name: str
     terminations: tuple[Termination, ...]
     low: bool = False
@@ -116,9 +116,11 @@ def pads(design: Design, b: Body, own: Sequence[Termination], block: Block) -> l
         )
         for i, (p, name) in enumerate(zip(places, called, strict=True)):
             terminations = tuple(here.get(p, ()))
-            made = terminations[0].made if terminations else names.get(p, ("",))[0]
+            method = terminations[0].method if terminations else names.get(p, ("",))[0]
             out.append(
-                Pad(row.x + i * row.pitch, row.y, made, name, terminations, crowded and i % 2 == 1)
+                Pad(
+                    row.x + i * row.pitch, row.y, method, name, terminations, crowded and i % 2 == 1
+                )
             )
     return out
 
@@ -178,7 +180,7 @@ def shape(p: Pad, x: float, y: float, k: float) -> list[str]:
     has its latch, a clip is open.
     """
     r = 6.5 * k
-    match p.made:
+    match p.method:
         case "lug" | "ring" | "as made" | "bar":
             body = tag("circle", cx=x, cy=y, r=r, class_="pad") + tag(
                 "path", d=hexagon(x, y, 0.55 * r), class_="pad-mark"

@@ -128,7 +128,7 @@ def design_json(design: Design) -> dict[str, Any]:
                 "number": t.number,
                 "kind": t.kind,
                 "stage": t.stage,
-                "made": t.made,
+                "method": t.method,
                 "far": t.far,
                 "isolate": list(t.isolate),
                 "recheck": t.recheck,

@@ -105,11 +105,11 @@ def _cable(design: Design, us: bool) -> Iterable[Item]:
 def _ends(design: Design) -> Iterable[Item]:
     counted: Counter[str] = Counter()
     for t in design.terminations:
-        if t.made == "lug":
+        if t.method == "lug":
             counted[f"lug, {spoken(t.size)}, {t.stud} hole"] += 1
-        elif t.made == "ferrule":
+        elif t.method == "ferrule":
             counted[f"ferrule, {spoken(t.size)}"] += 1
-        elif t.made == "pv-connector":
+        elif t.method == "pv-connector":
             counted["PV connector, half a pair"] += 1
         if t.ferrite:
             counted[f"ferrite: {t.ferrite}"] += 1

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from gumboot.core.journal.log import Entry
-from gumboot.core.land import Move
+from gumboot.core.land import Event
 from gumboot.exports.materials import as_csv
 
 HEAD = (
@@ -30,10 +30,10 @@ HEAD = (
 )
 
 
-def log_csv(rows: Iterable[tuple[Entry, Move]]) -> str:
+def log_csv(rows: Iterable[tuple[Entry, Event]]) -> str:
     """Entries with what they say, oldest first."""
 
-    def line(e: Entry, m: Move) -> tuple[str, ...]:
+    def line(e: Entry, m: Event) -> tuple[str, ...]:
         b = e.body
         nm = "" if m.torque_nm is None else f"{m.torque_nm:g}"
         rated = "" if m.rated_nm is None else f"{m.rated_nm:.4g}"

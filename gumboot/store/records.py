@@ -14,7 +14,7 @@ from sqlalchemy import bindparam, insert, select, text, update
 from sqlalchemy.orm import Session
 
 from gumboot.core.journal import log
-from gumboot.core.journal.log import Entry, Standing
+from gumboot.core.journal.log import Entry, LogState
 from gumboot.core.land import Scale, Wrench
 from gumboot.core.plan import Plan
 from gumboot.store.models import Job, LogEntry, PlanVersion, WrenchRow
@@ -92,7 +92,7 @@ def save_plan(db: Session, job: Job, plan: Plan, read_version: int, who: str) ->
         .execution_options(populate_existing=True)
     )
     assert locked is not None  # noqa: S101 - the caller read it in this transaction
-    if standing(db, locked).signed:
+    if state(db, locked).signed:
         raise Frozen
     if locked.version != read_version:
         theirs = db.get(PlanVersion, (job.id, locked.version))
@@ -167,7 +167,7 @@ def append(
         if before.kind != kind or before.body != written:
             raise BadEntry(f"entry {uuid} is already kept with other content")
         return _entry(before)
-    if standing(db, locked).signed and kind != "reopen":
+    if state(db, locked).signed and kind != "reopen":
         raise Frozen
     if seen is not None and seen != (locked.version, locked.log_head):
         raise Moved
@@ -269,8 +269,8 @@ def _entry(row: LogEntry) -> Entry:
     )
 
 
-_logs: dict[tuple[int, str], Standing] = {}
-_last: dict[int, str] = {}  # the head that each job's standing was last read up to
+_logs: dict[tuple[int, str], LogState] = {}
+_last: dict[int, str] = {}  # the head that each job's state was last read up to
 
 
 def entries(db: Session, job: Job) -> tuple[Entry, ...]:
@@ -306,7 +306,7 @@ def entry_of(db: Session, job: Job, uuid: str) -> Entry | None:
     return _entry(row) if row else None
 
 
-def standing(db: Session, job: Job) -> Standing:
+def state(db: Session, job: Job) -> LogState:
     """What the log adds up to. Remembered by the head of the chain, which names the content; a
     longer log is read on from there.
     """
@@ -317,7 +317,7 @@ def standing(db: Session, job: Job) -> Standing:
         rows = _read(db, job, LogEntry.seq > (before.seq if before else 0))
         if before and (not rows or rows[0].prev != _last[job.id]):
             before, rows = None, list(entries(db, job))
-        found = log.carry_on(before or Standing(), rows)
+        found = log.carry_on(before or LogState(), rows)
         if len(_logs) > 256:
             _logs.clear()
         _logs.pop((job.id, _last.get(job.id, "")), None)

@@ -9,8 +9,8 @@ import pytest
 
 from gumboot.core.basis.figure import given
 from gumboot.core.basis.units import NotAQuantity, parse
-from gumboot.core.land import Move, Wrench, judge, stand_of
-from gumboot.core.land.moves import ACTS
+from gumboot.core.land import Event, Wrench, judge, state_of
+from gumboot.core.land.events import ACTS
 from gumboot.core.land.termination import chain_of
 from gumboot.demo import scenario
 from tests.conftest import altered
@@ -412,15 +412,15 @@ def test_the_page_judges_as_the_core_does(visit):
     cases, want = [], []
     for _ in range(600):
         chain = dice.choice(chains)
-        moves: list[Move] = []
+        events: list[Event] = []
         for i in range(dice.randrange(12)):
             act = dice.choice([a for a in ACTS if a != "settled"])
             verdict = (
                 dice.choice(["good", "under", "over", "withheld"]) if act == "torqued" else None
             )
-            corrects = dice.choice(moves).uuid if moves and dice.random() < 0.15 else None
-            moves.append(
-                Move(
+            corrects = dice.choice(events).uuid if events and dice.random() < 0.15 else None
+            events.append(
+                Event(
                     f"m{i}",
                     act,
                     i,
@@ -431,7 +431,7 @@ def test_the_page_judges_as_the_core_does(visit):
                     corrects=corrects,
                 )
             )
-        s = stand_of(moves, chain)
+        s = state_of(events, chain)
         cases.append(
             [
                 [
@@ -444,14 +444,14 @@ def test_the_page_judges_as_the_core_does(visit):
                         "again": m.again,
                         "corrects": m.corrects,
                     }
-                    for m in moves
+                    for m in events
                 ],
                 list(chain),
             ]
         )
         want.append([s.at, s.verdict, s.spoiled, s.rechecked, s.first_nm, s.second_nm])
     got = page.evaluate(
-        "(cases) => cases.map(([moves, chain]) => { const s = GumbootWalk.fold(moves, chain);"
+        "(cases) => cases.map(([events, chain]) => { const s = GumbootWalk.fold(events, chain);"
         " return [s.at, s.verdict, s.spoiled, s.rechecked, s.first_nm, s.second_nm]; })",
         cases,
     )

@@ -41,10 +41,10 @@ def test_the_log_is_whole_and_stands(job):
     assert log.first_broken(taken.uid, taken.entries) is None
     assert [e.hash for e in taken.entries] == [e["hash"] for e in document["log"]]
     known = {t.key for t in made.terminations}
-    stands = log.stand(taken.entries)
+    stands = log.read(taken.entries)
     kinds = ("step", "reading")
     written = {e["body"]["termination"] for e in document["log"] if e["kind"] in kinds}
-    assert set(stands.moves) == written
+    assert set(stands.events) == written
     assert written <= known, "a reading hangs on a termination that is still there"
 
 

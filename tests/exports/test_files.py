@@ -45,9 +45,9 @@ def test_the_bill_counts_what_the_terminations_use(name):
     d = DESIGNS[name]
     rows = {i.what: i for i in materials(d)}
     lugs = sum(i.count for w, i in rows.items() if w.startswith("lug,"))
-    assert lugs == sum(t.made == "lug" for t in d.terminations)
+    assert lugs == sum(t.method == "lug" for t in d.terminations)
     assert rows.get("PV connector, half a pair", type("none", (), {"count": 0})).count == sum(
-        t.made == "pv-connector" for t in d.terminations
+        t.method == "pv-connector" for t in d.terminations
     )
     assert all(i.count > 0 for i in rows.values())
     assert len(list(csv.reader(io.StringIO(materials_csv(d))))) == len(rows) + 1

@@ -337,7 +337,7 @@ def test_readings_are_judged_logged_and_corrected_by_new_entries(installer, new_
     )
     assert installer.make_off(job_id, TERMINATION, "replaced")[0]["state"] == "kept"
     assert read(installer, job_id, TERMINATION, "44.3 in-lb")[1] == "torqued"
-    kept = installer.get(f"/jobs/{job_id}/land.json").json()["states"][TERMINATION]["moves"]
+    kept = installer.get(f"/jobs/{job_id}/land.json").json()["states"][TERMINATION]["events"]
     assert read(installer, job_id, TERMINATION, "3 Nm", corrects=kept[-1]["uuid"])[1] == "under"
     assert [m["verdict"] for m in kept] == ["under", "over", None, "good"]
     assert (
@@ -381,7 +381,7 @@ def test_only_legal_moves(installer, new_job, heron):
         for t in installer.get(f"/jobs/{job_id}/land.json").json()["terminations"]
         if t["key"] == key
     )
-    assert row["state"] == "open" and not row["made"]
+    assert row["state"] == "open" and not row["complete"]
 
 
 @pytest.mark.parametrize(
@@ -401,7 +401,7 @@ def test_only_legal_moves(installer, new_job, heron):
 def test_no_correction_leads_round_the_legal_moves(installer, new_job, heron, key, sent, says):
     job_id = new_job(heron)
     installer.make_off(job_id, TERMINATION, "torqued", typed="4 Nm")
-    first = installer.get(f"/jobs/{job_id}/land.json").json()["states"][TERMINATION]["moves"][0][
+    first = installer.get(f"/jobs/{job_id}/land.json").json()["states"][TERMINATION]["events"][0][
         "uuid"
     ]
     answer = installer.make_off(
@@ -530,11 +530,11 @@ def test_two_devices_that_did_not_know_of_each_other(installer, supervisor, new_
     )
     said = installer.get(f"/jobs/{job_id}/land.json").json()["states"][key]
     assert (
-        said["stand"]["state"] == "in doubt"
-        and len(said["moves"]) == 2
-        and len(said["stand"]["doubt"]) == 1
+        said["state"]["state"] == "in doubt"
+        and len(said["events"]) == 2
+        and len(said["state"]["doubt"]) == 1
     )
-    first, second = said["stand"]["doubt"][0]
+    first, second = said["state"]["doubt"][0]
     settle = {"termination": key, "stands": first, "reason": ""}
     assert supervisor.post(f"/jobs/{job_id}/land/settle", settle).status_code == 422
     assert (
@@ -545,9 +545,9 @@ def test_two_devices_that_did_not_know_of_each_other(installer, supervisor, new_
     )
     said = installer.get(f"/jobs/{job_id}/land.json").json()["states"][key]
     assert (
-        said["stand"]["state"] == "torqued"
-        and len(said["moves"]) == 3
-        and said["moves"][2]["drops"] == [second]
+        said["state"]["state"] == "torqued"
+        and len(said["events"]) == 3
+        and said["events"][2]["drops"] == [second]
     )
 
 

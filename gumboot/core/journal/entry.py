@@ -1,7 +1,8 @@
 """One entry of a job's log, and the registry of the kinds of entry there are.
 
 A kind registers with its fields (JSON Schema), one sentence for the page of the log, and what it
-does to the standing; the job file's schema, the page and the reading of the log follow from there.
+does to the state of the log; the job file's schema, the page and the reading of the log follow from
+there.
 """
 
 from __future__ import annotations
@@ -46,7 +47,7 @@ class Kind:
 
     name: as it stands in the log for good; fields: what every body of it has, by JSON Schema; more:
     what entries of before have not; says: one sentence for the page of the log; about: the field
-    that names what it is about; reads: what it does to the standing.
+    that names what it is about; reads: what it does to the state of the log.
     """
 
     name: str
@@ -75,7 +76,8 @@ def kind(
     about: str = "label",
     more: Fields | None = None,
 ) -> Callable[[Reads], Reads]:
-    """Register a kind of entry by the function that reads it into the standing. Raises ValueError
+    """Register a kind of entry by the function that reads it into the state of the log. Raises
+    ValueError
     when there is one of that name already.
     """
 

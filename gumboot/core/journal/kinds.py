@@ -15,8 +15,8 @@ from gumboot.core.journal.entry import (
     Fields,
     kind,
 )
+from gumboot.core.land.events import ACTS
 from gumboot.core.land.judging import VERDICTS
-from gumboot.core.land.moves import ACTS
 
 if TYPE_CHECKING:
     from gumboot.core.journal.log import Growing

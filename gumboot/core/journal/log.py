@@ -16,10 +16,10 @@ from typing import Any
 from gumboot.core.basis.finding import Finding
 from gumboot.core.journal import kinds
 from gumboot.core.journal.entry import KINDS, Entry
-from gumboot.core.land.moves import Move, Stand, stand_of
+from gumboot.core.land.events import Event, TerminationState, state_of
 from gumboot.core.land.termination import State
 
-__all__ = ["KINDS", "Entry", "Standing", "kinds"]  # reading a log needs its kinds registered
+__all__ = ["KINDS", "Entry", "LogState", "kinds"]  # reading a log needs its kinds registered
 
 
 def canonical(body: dict[str, Any]) -> str:
@@ -65,17 +65,17 @@ def first_broken(job_uid: str, entries: Iterable[Entry]) -> int | None:
 
 
 @dataclass(frozen=True)
-class Standing:
+class LogState:
     """What the log adds up to now, up to entry number `seq`.
 
-    moves: of each termination, oldest first. drilled and accepted: the last entry on each hole and
+    events: of each termination, oldest first. drilled and accepted: the last entry on each hole and
     finding. hours: entries by who and hour (UTC); ratios: readings by reading over rated, to the
     hundredth; corrected ones are left out. last: the newest entry of each other kind, by what it is
     about.
     """
 
     seq: int = 0
-    moves: dict[str, tuple[Move, ...]] = field(default_factory=dict)
+    events: dict[str, tuple[Event, ...]] = field(default_factory=dict)
     accepted: dict[str, Entry] = field(default_factory=dict)
     signed: Entry | None = None
     photos: dict[str, Entry] = field(default_factory=dict)
@@ -83,7 +83,7 @@ class Standing:
     hours: dict[tuple[str, str], int] = field(default_factory=dict)
     ratios: dict[float, int] = field(default_factory=dict)
     last: dict[str, dict[str, Entry]] = field(default_factory=dict)
-    _stands: dict[tuple[str, tuple[str, ...]], Stand] = field(
+    _states: dict[tuple[str, tuple[str, ...]], TerminationState] = field(
         default_factory=dict, compare=False, repr=False
     )
 
@@ -94,20 +94,22 @@ class Standing:
         entry = self.accepted.get(finding.key)
         return entry if entry and entry.body["fingerprint"] == finding.fingerprint else None
 
-    def termination(self, key: str, chain: tuple[State, ...]) -> Stand:
+    def termination(self, key: str, chain: tuple[State, ...]) -> TerminationState:
         """Where one termination stands. Remembered until an entry about it comes."""
-        found = self._stands.get((key, chain))
+        found = self._states.get((key, chain))
         if found is None:
-            found = self._stands[key, chain] = stand_of(self.moves.get(key, ()), chain)
+            found = self._states[key, chain] = state_of(self.events.get(key, ()), chain)
         return found
 
 
 class Growing:
-    """A standing into which entries are being read; the one it starts from is left as it was."""
+    """The state of a log into which entries are being read; the one it starts from is left
+    as it was.
+    """
 
-    def __init__(self, before: Standing) -> None:
+    def __init__(self, before: LogState) -> None:
         self.before, self.seq, self.signed = before, before.seq, before.signed
-        self.grown: dict[str, list[Move]] = {}
+        self.grown: dict[str, list[Event]] = {}
         self.accepted, self.photos = dict(before.accepted), dict(before.photos)
         self.drilled, self.hours = dict(before.drilled), dict(before.hours)
         self.ratios, self.last = dict(before.ratios), dict(before.last)
@@ -126,23 +128,23 @@ class Growing:
         self.last[e.kind] = {**self.last.get(e.kind, {}), about: e}
 
     def move(self, e: Entry) -> None:
-        """An entry about a termination: it moves, and what it corrects counts no longer."""
+        """An entry about a termination: it events, and what it corrects counts no longer."""
         key = e.body["termination"]
-        rows = self.grown.setdefault(key, list(self.before.moves.get(key, ())))
-        move = as_move(e)
+        rows = self.grown.setdefault(key, list(self.before.events.get(key, ())))
+        move = as_event(e)
         _count(self.ratios, move, 1)
         for old in rows if move.corrects or move.drops else ():
             if old.uuid == move.corrects or old.uuid in move.drops:
                 _count(self.ratios, old, -1)
         rows.append(move)
 
-    def done(self) -> Standing:
-        """The standing as read."""
-        moves = {**self.before.moves, **{k: tuple(v) for k, v in self.grown.items()}}
-        kept = {k: v for k, v in self.before._stands.items() if k[0] not in self.grown}
-        return Standing(
+    def done(self) -> LogState:
+        """The state as read."""
+        events = {**self.before.events, **{k: tuple(v) for k, v in self.grown.items()}}
+        kept = {k: v for k, v in self.before._states.items() if k[0] not in self.grown}
+        return LogState(
             self.seq,
-            moves,
+            events,
             self.accepted,
             self.signed,
             self.photos,
@@ -154,20 +156,20 @@ class Growing:
         )
 
 
-def stand(entries: Sequence[Entry]) -> Standing:
+def read(entries: Sequence[Entry]) -> LogState:
     """Read the log from the first entry to the last."""
-    return carry_on(Standing(), entries)
+    return carry_on(LogState(), entries)
 
 
-def carry_on(before: Standing, entries: Sequence[Entry]) -> Standing:
-    """A standing with later entries read into it; the earlier one is left as it was."""
+def carry_on(before: LogState, entries: Sequence[Entry]) -> LogState:
+    """The state of a log with later entries read into it; the earlier one is left as it was."""
     growing = Growing(before)
     for e in entries:
         growing.read(e)
     return growing.done()
 
 
-def _count(ratios: dict[float, int], m: Move, by: int) -> None:
+def _count(ratios: dict[float, int], m: Event, by: int) -> None:
     if m.torque_nm is not None and m.rated_nm:
         r = round(m.torque_nm / m.rated_nm, 2)
         ratios[r] = ratios.get(r, 0) + by
@@ -186,7 +188,7 @@ def when(e: Entry) -> str:
         return e.at_server
 
 
-def as_move(e: Entry) -> Move:
+def as_event(e: Entry) -> Event:
     """An entry about a termination as the states are read from."""
     b = e.body
     about = {
@@ -197,7 +199,7 @@ def as_move(e: Entry) -> Move:
         "photo": b.get("digest", ""),
     }
     if e.kind == "settle":
-        return Move(
+        return Event(
             e.uuid,
             "settled",
             e.seq,
@@ -208,9 +210,9 @@ def as_move(e: Entry) -> Move:
             **{**about, "note": b["reason"]},
         )
     if e.kind == "step":
-        return Move(e.uuid, b["act"], e.seq, e.who, when(e), at_server=e.at_server, **about)
+        return Event(e.uuid, b["act"], e.seq, e.who, when(e), at_server=e.at_server, **about)
     wrench = b["wrench"]
-    return Move(
+    return Event(
         e.uuid,
         "torqued",
         e.seq,

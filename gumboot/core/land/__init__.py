@@ -1,9 +1,9 @@
 """Land: every conductor made off right, and proven so."""
 
+from gumboot.core.land.events import Act, Event, TerminationState, illegal, state_of
 from gumboot.core.land.findings import termination_findings, tool_findings
 from gumboot.core.land.judging import Verdict, band, judge
 from gumboot.core.land.listing import list_terminations
-from gumboot.core.land.moves import Act, Move, Stand, illegal, stand_of
 from gumboot.core.land.order import SCHOOLS, School, school_of
 from gumboot.core.land.termination import Termination
 from gumboot.core.land.tools import CLASSES, PER_NM, Scale, Wrench, best_wrench, in_scale, lacking
@@ -13,11 +13,11 @@ __all__ = [
     "PER_NM",
     "SCHOOLS",
     "Act",
-    "Move",
+    "Event",
     "Scale",
     "School",
-    "Stand",
     "Termination",
+    "TerminationState",
     "Verdict",
     "Wrench",
     "band",
@@ -28,7 +28,7 @@ __all__ = [
     "lacking",
     "list_terminations",
     "school_of",
-    "stand_of",
+    "state_of",
     "termination_findings",
     "tool_findings",
 ]

@@ -10,8 +10,8 @@ from datetime import date, datetime, timedelta
 from typing import Any
 
 from gumboot.core.basis.units import NotAQuantity, parse
+from gumboot.core.land.events import ACTS, Act, TerminationState, illegal
 from gumboot.core.land.judging import judge
-from gumboot.core.land.moves import ACTS, Act, Stand, illegal
 from gumboot.core.land.termination import Termination
 from gumboot.core.land.tools import Wrench
 
@@ -40,7 +40,7 @@ class Refused(ValueError):
 class Entered:
     """One entry as it was made at the termination. typed: the torque as typed, scale: the unit of a
     bare
-    number. seen, device: see `Move`.
+    number. seen, device: see `Event`.
     """
 
     key: str
@@ -94,7 +94,7 @@ def torque_typed(text: str, scale: str) -> float:
 def entry_body(
     e: Entered,
     t: Termination | None,
-    stand: Stand | None,
+    state: TerminationState | None,
     wrench: Wrench | None,
     day: date,
     others_since: bool,
@@ -106,8 +106,8 @@ def entry_body(
     verdict withheld.
     others_since: whether someone else logged this termination after the device last knew the log.
     Then a
-    move is kept as it came, and the two stand
-    beside each other; otherwise only legal moves are taken.
+    entry is kept as it came, and the two stand
+    beside each other; otherwise only legal acts are taken.
     """
     if e.act not in ACTS or e.act == "settled":
         raise Refused("act", f"“{e.act[:30]}” is not a step of a termination")
@@ -137,9 +137,9 @@ def entry_body(
     nm = torque_typed(e.typed, e.scale) if act == "torqued" else None
     if act == "torqued" and wrench is None:
         raise Refused("wrench", "choose the wrench you used; add yours under Tools")
-    if t and stand and not others_since and not e.corrects:
-        replaced_now = act == "torqued" and e.replaced and stand.spoiled
-        if says := "" if replaced_now else illegal(stand, act, e.again):
+    if t and state and not others_since and not e.corrects:
+        replaced_now = act == "torqued" and e.replaced and state.spoiled
+        if says := "" if replaced_now else illegal(state, act, e.again):
             raise Refused("act", says)
     common = {
         "termination": e.key,

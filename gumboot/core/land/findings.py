@@ -189,21 +189,22 @@ def screw_findings(
 
 def lug_findings(terminations: Sequence[Termination], catalogue: Catalogue) -> Iterator[Finding]:
     """A lug or ferrule for every size, and a lug with the stud's hole."""
-    for made, chart in (("lug", catalogue.lugs), ("ferrule", catalogue.ferrules)):
+    for method, chart in (("lug", catalogue.lugs), ("ferrule", catalogue.ferrules)):
         for size in sorted(
-            {t.size for t in terminations if t.made == made and t.size not in chart}, key=area_mm2
+            {t.size for t in terminations if t.method == method and t.size not in chart},
+            key=area_mm2,
         ):
+            unknown = "strip length and die" if method == "lug" else "sleeve and crimper"
             says = (
-                f"No {made} for {spoken(size)} is in the catalogue, so its"
-                f" {'strip length and die are' if made == 'lug' else 'sleeve and crimper are'} not"
+                f"No {method} for {spoken(size)} is in the catalogue, so its {unknown} are not"
                 " known."
             )
             yield check(
-                f"{made}.{size}",
+                f"{method}.{size}",
                 "catalogue",
                 says,
                 "catalogue",
-                Cure(f"Add the {made} to the catalogue, or fit another size"),
+                Cure(f"Add the {method} to the catalogue, or fit another size"),
             )
     for (size, stud), t in {(t.size, t.stud): t for t in terminations if t.stud}.items():
         lug = catalogue.lugs.get(size)

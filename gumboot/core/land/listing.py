@@ -17,7 +17,7 @@ from gumboot.core.codes import OutsideTable, screws
 from gumboot.core.kit import Catalogue, ConductorType, Inverter
 from gumboot.core.kit.terminal import Conductor, FactoryTermination, Recheck, Socket, Terminal
 from gumboot.core.land.order import in_order, school_of, unit_order
-from gumboot.core.land.termination import STAGES, Kind, Made, Termination
+from gumboot.core.land.termination import STAGES, Kind, Method, Termination
 from gumboot.core.network import Body, End, Isolation, Network, SignalCable, isolate
 from gumboot.core.plan import Plan
 from gumboot.core.size.conductors import Sized
@@ -124,7 +124,7 @@ def dead(b: Body, sheet: Sheet) -> Termination:
         body=b.id,
         place=b.label,
         terminal=says,
-        made="dead",
+        method="dead",
         label="",
         source=COMMON_PRACTICE,
         isolate=sheet.opened(b.id),
@@ -134,11 +134,11 @@ def dead(b: Body, sheet: Sheet) -> Termination:
 
 def terminations(b: Body, sheet: Sheet) -> Iterator[Termination]:
     """Factory terminations, and bars that the crew bolts."""
-    kinds: tuple[tuple[Kind, str, Made, tuple[FactoryTermination, ...]], ...] = (
+    kinds: tuple[tuple[Kind, str, Method, tuple[FactoryTermination, ...]], ...] = (
         ("factory", "Factory terminations", "as made", b.factory_terminations),
         ("bar", "Bars and links", "bar", b.bars),
     )
-    for at, stage, made, rows in kinds:
+    for at, stage, method, rows in kinds:
         for j in rows:
             torque = given("M", j.torque_nm, "N·m", "Rated torque", "maker's plate")
             recheck: Recheck = "torque" if at == "bar" else "look"
@@ -149,7 +149,7 @@ def terminations(b: Body, sheet: Sheet) -> Iterator[Termination]:
                 body=b.id,
                 place=b.label,
                 terminal=j.label,
-                made=made,
+                method=method,
                 label="",
                 source="maker's plate",
                 bit=j.bit,
@@ -170,7 +170,7 @@ def close(b: Body, sheet: Sheet) -> Termination:
         body=b.id,
         place=b.label,
         terminal=c.label if c else "cover or dead front, all its screws",
-        made="cover",
+        method="cover",
         label="",
         source="maker's plate" if c else COMMON_PRACTICE,
         bit=c.bit if c else "",
@@ -200,7 +200,7 @@ def one_end(
     earth = conductor == "PE"
     size = str(s.egc.value) if earth else s.size
     cable = cable_of(s, conductor, plan, sheet.catalogue)
-    made: Made = (
+    method: Method = (
         "ferrule" if t.end == "bare" and cable.strands == "fine" else t.end
     )  # loose fine strands creep out from under a screw
     mark = f" set {of_set}" if s.sets > 1 else ""
@@ -208,11 +208,11 @@ def one_end(
     pad = f"{here.port}/{t.id}"
     if earth:
         sheet.screws[here.body] = sheet.screws.get(here.body, 0) + 1
-        terminal = f"{t.label}, screw {sheet.screws[here.body]}" if made != "lug" else t.label
+        terminal = f"{t.label}, screw {sheet.screws[here.body]}" if method != "lug" else t.label
         pad = f"PE/{sheet.screws[here.body]}"
-    lug = sheet.catalogue.lugs.get(size) if made == "lug" else None
-    ferrule = sheet.catalogue.ferrules.get(size) if made == "ferrule" else None
-    strip = strip_length(t, made, size, sheet.catalogue)
+    lug = sheet.catalogue.lugs.get(size) if method == "lug" else None
+    ferrule = sheet.catalogue.ferrules.get(size) if method == "ferrule" else None
+    strip = strip_length(t, method, size, sheet.catalogue)
     sleeve = (
         max((x for x in ferrule.sleeves_mm if strip is None or x <= strip), default=None)
         if ferrule
@@ -234,9 +234,9 @@ def one_end(
         strands=cable.strands,
         temp_c=cable.temp_c,
         far=f"{far.label}, {far.terminal(conductor).label}",
-        made=made,
-        stud=t.stud if made == "lug" else "",
-        hardware=(t.hardware or STACK) if made == "lug" else (),
+        method=method,
+        stud=t.stud if method == "lug" else "",
+        hardware=(t.hardware or STACK) if method == "lug" else (),
         tool=lug.tool if lug else ferrule.tool if ferrule else "",
         die=lug.die if lug else ferrule.die if ferrule else "",
         sleeve_mm=sleeve,
@@ -248,7 +248,7 @@ def one_end(
         ferrite=t.ferrite,
         isolate=sheet.opened(here.body),
         live=() if earth else sheet.live(here.body, here.node),
-        recheck=recheck_of(t, made, plan),
+        recheck=recheck_of(t, method, plan),
     )
 
 
@@ -278,7 +278,7 @@ def main_earth(rows: Sequence[Sized], electrode: Figure, sheet: Sheet) -> Iterat
             body=at.body,
             place=at.label,
             terminal=f"{electrode.name[0].lower()}{electrode.name[1:]}: {where}",
-            made="bar" if new else "as made",
+            method="bar" if new else "as made",
             label=f"{short} {at.label.upper()} {key}",
             source=t.source,
             conductor="PE",
@@ -291,17 +291,17 @@ def main_earth(rows: Sequence[Sized], electrode: Figure, sheet: Sheet) -> Iterat
         )
 
 
-def recheck_of(t: Terminal, made: Made, plan: Plan) -> Recheck:
+def recheck_of(t: Terminal, method: Method, plan: Plan) -> Recheck:
     """What is done a day later. The maker's word decides; else the crew's; else torque on bolted
     lugs, the witness mark on screws.
     """
-    if made in ("pv-connector", "spring"):
+    if method in ("pv-connector", "spring"):
         return "none"
     if t.recheck:
         return t.recheck
     if plan.recheck != "by kind":
         return plan.recheck
-    return "torque" if made == "lug" else "look"
+    return "torque" if method == "lug" else "look"
 
 
 def signal(x: SignalCable, sheet: Sheet) -> Iterator[Termination]:
@@ -338,7 +338,7 @@ def pole(
         conductor="signal",
         cable=f"{x.conductors}; {socket.form}",
         far=other.label if other else "",
-        made=socket.end,
+        method=socket.end,
         strip_mm=socket.strip_mm,
         bit=socket.bit,
         torque=torque,
@@ -381,11 +381,11 @@ def _annex_i(size: str, bit: str) -> Figure:
     )
 
 
-def strip_length(t: Terminal, made: Made, size: str, catalogue: Catalogue) -> float | None:
+def strip_length(t: Terminal, method: Method, size: str, catalogue: Catalogue) -> float | None:
     """Strip length in mm: the terminal's own, or for a lug its barrel and 2 mm (common
     practice).
     """
-    if made == "lug":
+    if method == "lug":
         lug = catalogue.lugs.get(size)
         return lug.barrel_mm + WEDGE_MM if lug else None
     return t.strip_mm

@@ -10,7 +10,7 @@ from gumboot.core.kit.terminal import Conductor, Recheck, Strands
 
 Kind = Literal["dead", "factory", "bar", "conductor", "signal", "cover"]
 State = Literal["proven", "prepared", "landed", "torqued", "tugged", "marked", "closed"]
-Made = Literal[
+Method = Literal[
     "lug",
     "bare",
     "ferrule",
@@ -33,10 +33,10 @@ STAGES: tuple[tuple[str, tuple[Family, ...]], ...] = (
     ("Backup", ("backup", "backup-feeder", "loads")),
     ("Generator", ("generator", "port-use")),
 )
-SCREWED: tuple[Made, ...] = ("lug", "bare", "ferrule", "screw", "ring")
+SCREWED: tuple[Method, ...] = ("lug", "bare", "ferrule", "screw", "ring")
 
 
-def chain_of(kind: Kind, made: Made, torque: bool) -> tuple[State, ...]:
+def chain_of(kind: Kind, method: Method, torque: bool) -> tuple[State, ...]:
     """The states in order. A spring clamp or plug has no torque and no mark; a factory termination
     is there already.
     """
@@ -48,12 +48,12 @@ def chain_of(kind: Kind, made: Made, torque: bool) -> tuple[State, ...]:
         return ("torqued", "marked")
     if kind == "bar":
         return ("landed", "torqued", "marked")
-    if made in ("plug", "clip"):
+    if method in ("plug", "clip"):
         return ("landed", "tugged")
-    if made in SCREWED and torque:
+    if method in SCREWED and torque:
         return (
             ("landed", "torqued", "marked")
-            if made == "ring"
+            if method == "ring"
             else ("prepared", "landed", "torqued", "tugged", "marked")
         )
     return ("prepared", "landed", "tugged")
@@ -74,7 +74,7 @@ class Termination(NamedTuple):
     body: str
     place: str
     terminal: str
-    made: Made
+    method: Method
     label: str
     source: str
     number: int = 0
@@ -103,4 +103,4 @@ class Termination(NamedTuple):
     @property
     def chain(self) -> tuple[State, ...]:
         """The states it goes through."""
-        return chain_of(self.kind, self.made, self.torque is not None)
+        return chain_of(self.kind, self.method, self.torque is not None)

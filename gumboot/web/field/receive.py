@@ -108,7 +108,7 @@ def keep(job: OpenJob, row: Any) -> tuple[dict[str, Any], str]:
             "field": "",
             "why": "the job is signed: a supervisor can open it again at Hand over",
         }, s.key
-    job.standing = records.standing(db, job.record)
+    job.state = records.state(db, job.record)
     return {
         "uuid": s.uuid,
         "state": "kept",

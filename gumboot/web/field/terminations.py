@@ -12,11 +12,11 @@ from typing import Any
 from gumboot.core.basis.sizes import spoken
 from gumboot.core.basis.units import show_strip
 from gumboot.core.design import Design
-from gumboot.core.land import Stand, Termination, Wrench
-from gumboot.core.land.moves import Move
+from gumboot.core.land import Termination, TerminationState, Wrench
+from gumboot.core.land.events import Event
 from gumboot.web.job.opening import OpenJob
 
-LAST = 8  # moves of a termination that go to the page; more are in the log
+LAST = 8  # events of a termination that go to the page; more are in the log
 
 
 def fixed(t: Termination, design: Design) -> dict[str, Any]:
@@ -37,7 +37,7 @@ def fixed(t: Termination, design: Design) -> dict[str, Any]:
         "strands": t.strands,
         "temp_c": t.temp_c,
         "far": t.far,
-        "made": t.made.replace("-", " "),
+        "method": t.method.replace("-", " "),
         "stud": t.stud,
         "hardware": list(t.hardware),
         "tool": t.tool,
@@ -75,7 +75,7 @@ def fixed_text(design: Design) -> str:
     return script(all_fixed(design))
 
 
-def moved(m: Move) -> dict[str, Any]:
+def moved(m: Event) -> dict[str, Any]:
     """One entry about a termination, as a page shows it and goes on from it."""
     return {
         "uuid": m.uuid,
@@ -97,7 +97,7 @@ def moved(m: Move) -> dict[str, Any]:
     }
 
 
-def stood(s: Stand) -> dict[str, Any]:
+def state_data(s: TerminationState) -> dict[str, Any]:
     """Where a termination stands."""
     return {
         "at": s.at,
@@ -108,7 +108,7 @@ def stood(s: Stand) -> dict[str, Any]:
         "second_nm": s.second_nm,
         "made_at": s.made_at,
         "state": s.state,
-        "made": s.made,
+        "complete": s.complete,
         "doubt": [list(p) for p in s.doubt],
     }
 
@@ -118,15 +118,15 @@ def terminations_of(job: OpenJob, keys: set[str] | None = None) -> dict[str, Any
     rows = [t for t in job.design.terminations if keys is None or t.key in keys]
     said = {}
     for t in rows:
-        moves = job.standing.moves.get(t.key, ())
-        if moves or keys is not None:
+        events = job.state.events.get(t.key, ())
+        if events or keys is not None:
             said[t.key] = {
-                "stand": stood(job.stand(t)),
-                "moves": [moved(m) for m in moves[-LAST:]],
-                "whole": len(moves) <= LAST,
+                "state": state_data(job.state_of(t)),
+                "events": [moved(m) for m in events[-LAST:]],
+                "whole": len(events) <= LAST,
             }
     return {
-        "seq": job.standing.seq,
+        "seq": job.state.seq,
         "states": said,
         "holes": {
             k: {
@@ -137,7 +137,7 @@ def terminations_of(job: OpenJob, keys: set[str] | None = None) -> dict[str, Any
                 "note": e.body["note"],
                 "photo": e.body["digest"],
             }
-            for k, e in job.standing.drilled.items()
+            for k, e in job.state.drilled.items()
             if keys is None or k in keys
         },
     }
@@ -145,8 +145,8 @@ def terminations_of(job: OpenJob, keys: set[str] | None = None) -> dict[str, Any
 
 def changed(job: OpenJob, after: int) -> dict[str, Any]:
     """`terminations_of` for those with an entry after number `after`."""
-    keys = {k for k, moves in job.standing.moves.items() if moves and moves[-1].seq > after}
-    keys |= {k for k, e in job.standing.drilled.items() if e.seq > after}
+    keys = {k for k, events in job.state.events.items() if events and events[-1].seq > after}
+    keys |= {k for k, e in job.state.drilled.items() if e.seq > after}
     return terminations_of(job, keys)
 
 

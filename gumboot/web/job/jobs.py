@@ -41,7 +41,7 @@ def listed(visit: Visit) -> list[dict[str, Any]]:
     out = []
     for job, plan in rows:
         design = designed(plan)
-        t = OpenJob(visit, job, design.plan, design, records.standing(visit.db, job))
+        t = OpenJob(visit, job, design.plan, design, records.state(visit.db, job))
         out.append(
             {
                 "id": job.id,
@@ -56,7 +56,7 @@ def listed(visit: Visit) -> list[dict[str, Any]]:
                 "stops": design.count(Level.STOP),
                 "checks": len(t.open_checks()),
                 "landed": next(s.progress(t) for s in stations() if s.id == "land"),
-                "signed": t.standing.signed.at_server if t.standing.signed else None,
+                "signed": t.state.signed.at_server if t.state.signed else None,
                 "changed": job.changed_at,
             }
         )

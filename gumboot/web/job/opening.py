@@ -14,8 +14,8 @@ from fastapi import Depends
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.finding import Finding, Level, ordered
 from gumboot.core.design import Design, design
-from gumboot.core.journal.log import Standing
-from gumboot.core.land import Stand, Termination, Wrench, tool_findings
+from gumboot.core.journal.log import LogState
+from gumboot.core.land import Termination, TerminationState, Wrench, tool_findings
 from gumboot.core.plan import Plan
 from gumboot.store import records
 from gumboot.store.database import see_crew
@@ -41,7 +41,7 @@ class OpenJob:
     record: Job
     plan: Plan
     design: Design
-    standing: Standing
+    state: LogState
 
     @cached_property
     def wrenches(self) -> list[Wrench]:
@@ -53,14 +53,14 @@ class OpenJob:
         """What the design finds, and what the crew's tools lack for terminations still to
         be made off.
         """
-        todo = [t for t in self.design.terminations if t.torque and not self.stand(t).made]
+        todo = [t for t in self.design.terminations if t.torque and not self.state_of(t).complete]
         return ordered(
             [*self.design.findings, *tool_findings(todo, self.wrenches, self.plan, today())]
         )
 
-    def stand(self, t: Termination) -> Stand:
+    def state_of(self, t: Termination) -> TerminationState:
         """Where a termination stands by the log."""
-        return self.standing.termination(t.key, t.chain)
+        return self.state.termination(t.key, t.chain)
 
     def termination(self, key: str) -> Termination | None:
         """A termination by its key."""
@@ -78,7 +78,7 @@ class OpenJob:
 
     def open_checks(self) -> list[Finding]:
         """Checks nobody has accepted as they read now."""
-        return [f for f in self.findings if f.level is Level.CHECK and not self.standing.accepts(f)]
+        return [f for f in self.findings if f.level is Level.CHECK and not self.state.accepts(f)]
 
     def head(self, station: str) -> dict[str, Any]:
         """What every page of a job carries: ticket, stations, findings."""
@@ -101,7 +101,7 @@ class OpenJob:
                 "version": self.record.version,
                 "units": self.plan.units,
                 "zone": self.plan.site.zone or "UTC",
-                "frozen": self.standing.signed is not None,
+                "frozen": self.state.signed is not None,
                 "imported_by": self.record.imported_by,
             },
             "supply": self.plan.supply.kind,
@@ -116,7 +116,7 @@ class OpenJob:
         }
 
     def _accepted(self, finding: Finding) -> dict[str, str] | None:
-        entry = self.standing.accepts(finding)
+        entry = self.state.accepts(finding)
         return (
             {"who": entry.who, "at": entry.at_server, "reason": entry.body["reason"]}
             if entry
@@ -153,7 +153,7 @@ def open_job(job_id: int, visit: Visiting) -> OpenJob:
         raise NoSuchJob
     job, row = found
     design_ = designed(row.plan)
-    return OpenJob(visit, job, design_.plan, design_, records.standing(visit.db, job))
+    return OpenJob(visit, job, design_.plan, design_, records.state(visit.db, job))
 
 
 Opened = Annotated[OpenJob, Depends(open_job)]

@@ -42,12 +42,12 @@
     return nm > 0 && nm <= 1000 ? [nm, ""] : [null, `${text} cannot be: type what the wrench showed, more than 0 and at most 1000 N·m`];
   }
 
-  // Where a termination stands: as core/land/moves.py reads it. What the server said, then what waits.
-  function fold(moves, chain, from) {
+  // Where a termination stands: as core/land/events.py reads it. What the server said, then what waits.
+  function fold(events, chain, from) {
     const s = from ? { ...from } : { at: 0, verdict: null, spoiled: false, rechecked: false, first_nm: null, second_nm: null, doubt: [] };
     const turn = chain.indexOf("torqued");
-    const gone = new Set(moves.flatMap((m) => [m.corrects, ...(m.drops || [])]).filter(Boolean));
-    for (const m of moves) {
+    const gone = new Set(events.flatMap((m) => [m.corrects, ...(m.drops || [])]).filter(Boolean));
+    for (const m of events) {
       if (gone.has(m.uuid)) continue;
       if (m.act === "undone") { s.at = 0; s.verdict = null; s.rechecked = false; s.first_nm = s.second_nm = null; }
       else if (m.act === "replaced") { s.spoiled = false; s.verdict = null; s.rechecked = false; if (turn >= 0) s.at = Math.min(s.at, turn); }
@@ -66,17 +66,17 @@
     }
     return s;
   }
-  function unsent(key) { const sent = new Set((Field.known.states[key]?.moves || []).map((m) => m.uuid)); return waiting.filter((r) => r.entry.key === key && !r.refused && !sent.has(r.entry.uuid)); }
-  function movesOf(key) { return [...(Field.known.states[key]?.moves || []), ...unsent(key).map(asMove)]; }
-  function asMove(r) { return { uuid: r.entry.uuid, act: r.entry.act, who: r.who, at: r.entry.at_device, torque_nm: r.nm ?? null, typed: r.entry.typed || "", verdict: r.verdict || null, why: r.why || "", tool: r.toolName || "", note: r.entry.note || "", again: !!r.entry.again, replaced: !!r.entry.replaced, corrects: r.entry.corrects || null, waits: true }; }
-  function stand(t) {
+  function unsent(key) { const sent = new Set((Field.known.states[key]?.events || []).map((m) => m.uuid)); return waiting.filter((r) => r.entry.key === key && !r.refused && !sent.has(r.entry.uuid)); }
+  function eventsOf(key) { return [...(Field.known.states[key]?.events || []), ...unsent(key).map(asEvent)]; }
+  function asEvent(r) { return { uuid: r.entry.uuid, act: r.entry.act, who: r.who, at: r.entry.at_device, torque_nm: r.nm ?? null, typed: r.entry.typed || "", verdict: r.verdict || null, why: r.why || "", tool: r.toolName || "", note: r.entry.note || "", again: !!r.entry.again, replaced: !!r.entry.replaced, corrects: r.entry.corrects || null, waits: true }; }
+  function stateOf(t) {
     const known = Field.known.states[t.key];
     const own = unsent(t.key);
     let s;
-    if (!own.length) s = known ? { ...known.stand } : fold([], t.chain);
-    else if (!known || known.whole) s = { ...fold(movesOf(t.key), t.chain), doubt: known?.stand.doubt || [] };
-    else s = fold(own.map(asMove), t.chain, known.stand);
-    s.made = s.at >= t.chain.length && !s.doubt.length;
+    if (!own.length) s = known ? { ...known.state } : fold([], t.chain);
+    else if (!known || known.whole) s = { ...fold(eventsOf(t.key), t.chain), doubt: known?.state.doubt || [] };
+    else s = fold(own.map(asEvent), t.chain, known.state);
+    s.complete = s.at >= t.chain.length && !s.doubt.length;
     s.state = s.doubt.length ? "in doubt" : ["under", "over", "withheld"].includes(s.verdict) ? s.verdict : s.rechecked ? "re-checked" : s.at ? t.chain[s.at - 1] : "open";
     s.next = t.chain[s.at] || null;
     return s;
@@ -86,7 +86,7 @@
   const BUTTON = { proven: "Proven dead", prepared: "Prepared", landed: "Landed", tugged: "Tugged", marked: "Marked", closed: "Closed", torqued: "Torqued" };
   const LANDED = { "pv connector": "Clicked home", plug: "Clicked home", clip: "Closed, clicked", spring: "Pushed home", ring: "On its bolt", bar: "In place" };
   const TUGGED = { spring: "Tugged, pushed home again" };
-  const wordOf = (t, act) => act === "landed" ? LANDED[t.made] || BUTTON.landed : act === "tugged" ? TUGGED[t.made] || BUTTON.tugged : BUTTON[act];
+  const wordOf = (t, act) => act === "landed" ? LANDED[t.method] || BUTTON.landed : act === "tugged" ? TUGGED[t.method] || BUTTON.tugged : BUTTON[act];
   const DO = { dead: "Isolate, lock, tag, prove dead", cover: "Close up", spring: "Push home, tug, push again", clip: "Close it round its line, tug" };
 
   // The picture of the strip, to scale; 1:1 once the screen was held against a card.
@@ -102,7 +102,7 @@
   const STRANDS = { solid: "solid", stranded: "stranded", fine: "fine-strand" };
   function facts(t) {
     const wire = t.size ? `${esc(t.conductor)} · ${esc(t.size)}, ${esc(t.cable)}` : esc(t.cable);
-    const end = [t.made === "as made" ? "" : t.made === "dead" || t.made === "cover" ? "" : t.made, t.sleeve_mm ? `sleeve ${num(t.sleeve_mm, 1)} mm` : "", t.stud].filter(Boolean).map(esc).join(", ");
+    const end = [t.method === "as made" ? "" : t.method === "dead" || t.method === "cover" ? "" : t.method, t.sleeve_mm ? `sleeve ${num(t.sleeve_mm, 1)} mm` : "", t.stud].filter(Boolean).map(esc).join(", ");
     return `<dl>${row("Open first", t.kind === "dead" ? "" : t.isolate.map(esc).join("; "))}${row("Conductor", wire)}${row("To", esc(t.far))}${row("Strip", t.strip ? `<span class="num">${esc(t.strip)}</span>${strip(t)}` : "")}${row("End", end)}${row("Crimp", t.tool ? `${esc(t.tool)}, ${esc(t.die)}` : "")}${row("Stack", t.hardware.map(esc).join(" · "))}${row("Bit", esc(t.bit))}${row("Ferrite", esc(t.ferrite))}</dl>${t.label ? `<p class="mt-2"><span class="label-text">${esc(t.label)}</span></p>` : ""}`;
   }
   function chain(t, s) {
@@ -123,7 +123,7 @@
     if (correcting) return `<p class="said check"><b>Correct</b> the reading: enter what it should have been.</p>${pad(t, tool(t))}<button type="button" data-stop-correcting>Leave it</button>`;
     if (s.doubt.length) return `<p class="notice bad-news"><b>In doubt.</b> Two people logged this termination without knowing of each other. <a href="/jobs/${walk.dataset.job}/land/log?termination=${encodeURIComponent(t.key)}">Look at both, and say which stands</a>${s.spoiled ? "; or replace the hardware" : t.chain.includes("torqued") ? "; or torque it again here" : ""}.</p>${s.spoiled ? '<button type="button" class="go" data-act="replaced">Hardware replaced</button>' : t.chain.includes("torqued") ? pad(t, tool(t)) : ""}`;
     if (s.spoiled) return `<p class="notice bad-news"><b>Over.</b> Undo it. New bolt, washers, lug or ferrule.</p><button type="button" class="go" data-act="replaced">Hardware replaced</button>`;
-    const warn = s.verdict === "under" ? '<p class="notice"><b>Under.</b> Rated torque again.</p>' : s.verdict === "withheld" ? `<p class="notice"><b>Withheld.</b> ${esc(movesOf(t.key).at(-1)?.why || "")}. Use a tool that serves, and enter it again.</p>` : "";
+    const warn = s.verdict === "under" ? '<p class="notice"><b>Under.</b> Rated torque again.</p>' : s.verdict === "withheld" ? `<p class="notice"><b>Withheld.</b> ${esc(eventsOf(t.key).at(-1)?.why || "")}. Use a tool that serves, and enter it again.</p>` : "";
     if (s.next === "torqued") return warn + pad(t, tool(t));
     if (s.next) {
       const rest = t.chain.slice(s.at, t.chain.indexOf("torqued", s.at) < 0 ? undefined : t.chain.indexOf("torqued", s.at));
@@ -137,7 +137,7 @@
     return `<p class="made">✓ ${s.rechecked ? "Re-checked" : t.kind === "dead" ? "Proven dead" : t.kind === "cover" ? "Closed" : "Made off"}</p>${nextOpen(t.number) ? '<button type="button" class="go" data-next>Next open termination</button>' : ""}${back}`;
   }
   function log(t) {
-    const rows = movesOf(t.key);
+    const rows = eventsOf(t.key);
     if (!rows.length) return "";
     const gone = new Set(rows.flatMap((m) => [m.corrects, ...(m.drops || [])]).filter(Boolean));
     return `<h3 class="mt-4">Log of this termination</h3><div class="scroll" tabindex="0" role="region" aria-label="Log of this termination"><table class="stack"><tbody>${rows.slice().reverse().map((m) => `<tr${gone.has(m.uuid) ? ' class="voided"' : ""}><td class="num small">${esc(Field.clock(m.at))}</td><td>${esc(m.act)}${m.torque_nm != null ? ` <span class="num">${inScale(m.torque_nm, crewScale(m.torque_nm))}</span>` : ""}${m.verdict ? ` <span class="verdict-${esc(m.verdict)}">${esc(m.verdict)}</span>` : ""}${m.again ? " (24 h)" : ""}${gone.has(m.uuid) ? " · no longer counts" : ""}${m.waits ? ' <span class="waits">waiting</span>' : ""}<div class="soft small">${esc([m.who, m.tool, m.why, m.note].filter(Boolean).join(" · "))}${m.photo ? ` · <a href="/jobs/${walk.dataset.job}/photos/${esc(m.photo)}.jpg">photograph</a>` : ""}</div></td><td class="small">${may && !gone.has(m.uuid) && !m.waits && m.act !== "settled" ? `${m.act === "torqued" ? `<button type="button" class="small-button" data-correct="${esc(m.uuid)}">Correct</button>` : `<button type="button" class="small-button" data-back="${esc(m.uuid)}">Take back</button>`}` : ""}</td></tr>`).join("")}</tbody></table></div>${Field.known.states[t.key]?.whole === false ? `<p class="small"><a href="/jobs/${walk.dataset.job}/land/log?termination=${encodeURIComponent(t.key)}">All of it</a></p>` : ""}`;
@@ -148,9 +148,9 @@
     const t = here;
     if (!t) { walk.querySelector("[data-step]").innerHTML = ""; return; }
     const wasOpen = walk.querySelector("[data-more]")?.dataset.more === t.key && walk.querySelector("[data-more]").open;
-    const s = stand(t), w = t.torque_nm ? tool(t) : null, scale = t.torque_nm ? scaleOf(w, t.torque_nm) : "";
+    const s = stateOf(t), w = t.torque_nm ? tool(t) : null, scale = t.torque_nm ? scaleOf(w, t.torque_nm) : "";
     const fit = t.torque_nm && !best(t.torque_nm) ? `<p class="bad small">No tool of the crew reaches this: see Tools.</p>` : "";
-    const big = t.torque_nm ? `<div class="big my-1"><a class="fig" href="/jobs/${walk.dataset.job}/size?at=${encodeURIComponent(`${t.key}.torque`)}#working" data-at="${esc(t.key)}.torque">${inScale(t.torque_nm, scale)}</a></div>` : `<p class="what my-1">${DO[t.kind] || DO[t.made] || "Click, tug"}</p>`;
+    const big = t.torque_nm ? `<div class="big my-1"><a class="fig" href="/jobs/${walk.dataset.job}/size?at=${encodeURIComponent(`${t.key}.torque`)}#working" data-at="${esc(t.key)}.torque">${inScale(t.torque_nm, scale)}</a></div>` : `<p class="what my-1">${DO[t.kind] || DO[t.method] || "Click, tug"}</p>`;
     const under = t.torque_nm ? `<div class="small">${w ? `<b>${esc(w.name)}</b>, ` : ""}${esc(t.bit)}</div><div class="soft small">${inScale(t.torque_nm, otherScale(t.torque_nm, scale))}${w ? ` ±${Math.round(100 * share(w, t.torque_nm))} %` : ""} · ${esc(t.torque_source)}${t.doubt ? ", from memory" : ""}</div>` : "";
     walk.querySelector("[data-step]").innerHTML = `<section id="step" class="step" aria-label="Termination ${t.number}"><div>
       <div class="soft">${t.number} · ${esc(t.stage)} · <span class="state-${esc(s.state.replace(/\W/g, "-"))}">${esc(s.state)}</span></div><h2 class="text-xl">${esc(t.place)}${t.kind === "dead" ? "" : `, ${esc(t.terminal)}`}</h2>
@@ -189,13 +189,13 @@
   function paint() {
     let made = 0;
     for (const t of terminations) {
-      const s = stand(t);
-      made += s.made;
+      const s = stateOf(t);
+      made += s.complete;
       t.now = s;
       const g = document.querySelector(`.plate .termination[data-termination="${CSS.escape(t.key)}"]`);
       if (g) {
-        g.setAttribute("class", `termination ${s.doubt.length || s.verdict === "over" ? "pad-over" : s.verdict === "under" || s.verdict === "withheld" ? "pad-under" : s.made ? "pad-made" : s.at ? "pad-part" : ""} ${t === here ? "pad-here" : ""}`);
-        g.querySelector(".pad-state").textContent = s.made ? "✓" : s.verdict === "over" ? "over" : s.verdict === "under" ? "low" : t === here ? "next" : "";
+        g.setAttribute("class", `termination ${s.doubt.length || s.verdict === "over" ? "pad-over" : s.verdict === "under" || s.verdict === "withheld" ? "pad-under" : s.complete ? "pad-made" : s.at ? "pad-part" : ""} ${t === here ? "pad-here" : ""}`);
+        g.querySelector(".pad-state").textContent = s.complete ? "✓" : s.verdict === "over" ? "over" : s.verdict === "under" ? "low" : t === here ? "next" : "";
       }
     }
     document.querySelector("[data-made]").textContent = `${made} of ${terminations.length} made off`;
@@ -222,9 +222,9 @@
     if (narrow.matches && walk.dataset.ready) document.getElementById("step").scrollIntoView({ block: "start" });
   }
   const narrow = matchMedia("(max-width: 1000px)");
-  function reach() { if (here && narrow.matches && stand(here).next === "torqued") document.getElementById("step").scrollIntoView({ block: "start" }); } // the whole pad on a phone
+  function reach() { if (here && narrow.matches && stateOf(here).next === "torqued") document.getElementById("step").scrollIntoView({ block: "start" }); } // the whole pad on a phone
   function nextOpen(after) {
-    const todo = terminations.filter((t) => !stand(t).made);
+    const todo = terminations.filter((t) => !stateOf(t).complete);
     return todo.find((t) => t.number > after) || todo[0] || null;
   }
   function tell(how, words) { told = `<p class="told ${how}">${words}</p>`; }
@@ -242,10 +242,10 @@
         waiting = await queuedHere();
       }
     } finally { acting = false; }
-    const s = stand(t);
-    if (s.made && verdict === "good") {
+    const s = stateOf(t);
+    if (s.complete && verdict === "good") {
       tell("well", `${t.number} ${esc(t.label || t.terminal)}: ${acts[0] === "torqued" ? "good" : esc(acts.at(-1))}`);
-      const following = fields.again || acts.includes("re-checked") ? terminations.find((x) => x.number > t.number && x.recheck !== "none" && !stand(x).rechecked && stand(x).made) : nextOpen(t.number);
+      const following = fields.again || acts.includes("re-checked") ? terminations.find((x) => x.number > t.number && x.recheck !== "none" && !stateOf(x).rechecked && stateOf(x).complete) : nextOpen(t.number);
       const keep = told;
       if (following && following !== t) { to(following.key); told = keep; }
     }
@@ -276,7 +276,7 @@
     const scale = scaleOf(w, here.torque_nm), [nm, fault] = parsed(typed, scale);
     if (nm === null) { tell("bad", esc(fault)); render(true); return; }
     const [verdict, why] = judge(here.torque_nm, nm, w);
-    const again = e.target.dataset.again === "yes" || !!(correcting && movesOf(here.key).find((m) => m.uuid === correcting)?.again);
+    const again = e.target.dataset.again === "yes" || !!(correcting && eventsOf(here.key).find((m) => m.uuid === correcting)?.again);
     tell(verdict === "good" ? "well" : "bad", `${inScale(nm, scale)}: <b>${verdict}</b>, ${esc(why)}`);
     await act(["torqued"], { typed, scale, wrench: w.id, again, corrects: correcting, verdict });
   });
@@ -327,7 +327,7 @@
 
   function showCircuits() {
     const d = document.getElementById("circuits");
-    d.querySelector("[data-list]").innerHTML = circuits.map((c) => { const rows = c.keys.map((k) => by.get(k)), made = rows.filter((t) => stand(t).made).length, first = rows.find((t) => !stand(t).made) || rows[0]; return `<button type="button" class="choice" data-to="${esc(first.key)}"><span>${esc(circuitName(c))}</span><span class="num">${made}/${rows.length}</span></button>`; }).join("");
+    d.querySelector("[data-list]").innerHTML = circuits.map((c) => { const rows = c.keys.map((k) => by.get(k)), made = rows.filter((t) => stateOf(t).complete).length, first = rows.find((t) => !stateOf(t).complete) || rows[0]; return `<button type="button" class="choice" data-to="${esc(first.key)}"><span>${esc(circuitName(c))}</span><span class="num">${made}/${rows.length}</span></button>`; }).join("");
     d.showModal();
   }
   const finder = document.getElementById("finder");
@@ -338,7 +338,7 @@
     if (scanned) q = decodeURIComponent(scanned[1]);
     const words = q.toLowerCase().split(/\s+/).filter(Boolean);
     const hits = terminations.filter((t) => words.every((w) => `${t.label} ${t.place} ${t.terminal} ${t.number} ${t.key}`.toLowerCase().includes(w)));
-    finder.querySelector("[data-list]").innerHTML = hits.slice(0, 12).map((t) => `<button type="button" class="choice" data-to="${esc(t.key)}"><span>${t.number} · ${esc(t.place)}, ${esc(t.terminal)}<span class="soft small block">${esc(t.label)}</span></span><span class="state-${esc(stand(t).state.replace(/\W/g, "-"))}">${esc(stand(t).state)}</span></button>`).join("") || '<p class="soft">Nothing has that in its label.</p>';
+    finder.querySelector("[data-list]").innerHTML = hits.slice(0, 12).map((t) => `<button type="button" class="choice" data-to="${esc(t.key)}"><span>${t.number} · ${esc(t.place)}, ${esc(t.terminal)}<span class="soft small block">${esc(t.label)}</span></span><span class="state-${esc(stateOf(t).state.replace(/\W/g, "-"))}">${esc(stateOf(t).state)}</span></button>`).join("") || '<p class="soft">Nothing has that in its label.</p>';
     return hits;
   }
   finder.querySelector("input").addEventListener("input", found);
@@ -359,7 +359,7 @@
 
   // What comes in from elsewhere is shown at once. Where it says nothing new of this termination's state only its log is drawn again: a finger on a key keeps the key.
   let shown = "";
-  const sign = () => { if (!here) return ""; const s = stand(here); return JSON.stringify([here.key, s.at, s.verdict, s.spoiled, s.rechecked, s.doubt, s.made && s.made_at]); };
+  const sign = () => { if (!here) return ""; const s = stateOf(here); return JSON.stringify([here.key, s.at, s.verdict, s.spoiled, s.rechecked, s.doubt, s.complete && s.made_at]); };
   document.addEventListener("known", async () => {
     waiting = await queuedHere();
     if (acting || sign() === shown || document.querySelector("dialog[open]")) { // while an entry is being kept its own end draws what comes next

@@ -102,9 +102,9 @@ def test_reading_on_is_reading_from_the_start():
         "corrects": rows[0].uuid,
     }
     rows = [*rows, *chain(("step", step), before=rows)]
-    whole = log.stand(rows)
+    whole = log.read(rows)
     for cut in range(len(rows) + 1):
-        first = log.stand(rows[:cut])
+        first = log.read(rows[:cut])
         first.termination("a", ("torqued",))  # what was remembered must not outlive what comes
         assert log.carry_on(first, rows[cut:]) == whole
         assert log.carry_on(first, rows[cut:]).termination("a", ("torqued",)) == whole.termination(
@@ -122,14 +122,14 @@ def test_what_stands(heron):
         ("accept", accept),
         ("sign", {}),
     )
-    standing = log.stand(rows)
+    standing = log.read(rows)
     assert standing.termination("a", ("torqued", "marked")).state == "torqued" and [
-        m.verdict for m in standing.moves["a"]
+        m.verdict for m in standing.events["a"]
     ] == ["under", "good"]
     assert standing.ratios == {0.5: 1, 1.0: 1} and sum(standing.hours.values()) == 4
     assert standing.signed is rows[3] and standing.accepts(f) is rows[2]
     assert standing.accepts(replace(f, says="other numbers")) is None
-    assert log.stand([*rows, *chain(("reopen", {"reason": "x"}))]).signed is None
+    assert log.read([*rows, *chain(("reopen", {"reason": "x"}))]).signed is None
 
 
 @pytest.mark.parametrize(

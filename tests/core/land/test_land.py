@@ -14,13 +14,13 @@ from gumboot.core.codes import OutsideTable, nec
 from gumboot.core.design import design
 from gumboot.core.land import (
     PER_NM,
-    Move,
+    Event,
     Wrench,
     best_wrench,
     in_scale,
     judge,
     lacking,
-    stand_of,
+    state_of,
     tool_findings,
 )
 from gumboot.core.land.termination import chain_of
@@ -77,7 +77,7 @@ SCREW = chain_of("conductor", "ferrule", True)
 
 
 def turned(n, verdict, replaced=False, corrects=None):
-    return Move(
+    return Event(
         str(n),
         "torqued",
         n,
@@ -89,8 +89,8 @@ def turned(n, verdict, replaced=False, corrects=None):
     )
 
 
-def verdict_of(*moves):
-    return stand_of([Move("a", "prepared"), Move("b", "landed"), *moves], SCREW).verdict
+def verdict_of(*events):
+    return state_of([Event("a", "prepared"), Event("b", "landed"), *events], SCREW).verdict
 
 
 def test_what_stands_after_readings():
@@ -101,7 +101,7 @@ def test_what_stands_after_readings():
         verdict_of(turned(1, "over"), turned(2, "good")) == "over"
     )  # soft copper and a stretched bolt do not get better
     assert verdict_of(turned(1, "over"), turned(2, "good", replaced=True)) == "good"
-    assert verdict_of(turned(1, "over"), Move("x", "replaced", 2), turned(3, "good")) == "good"
+    assert verdict_of(turned(1, "over"), Event("x", "replaced", 2), turned(3, "good")) == "good"
     assert (
         verdict_of(turned(1, "over"), turned(2, "good", corrects="1")) == "good"
     )  # the over was typed wrong
@@ -170,7 +170,7 @@ def test_the_live_end_is_landed_last(listed):
 def test_what_each_carries(listed):
     by = {t.key: t for t in listed}
     lug = by["battery-1.+@inverter-1"]
-    assert (lug.size, lug.made, lug.die, lug.strip_mm, lug.torque.n, lug.bit) == (
+    assert (lug.size, lug.method, lug.die, lug.strip_mm, lug.torque.n, lug.bit) == (
         "2/0",
         "lug",
         "hex 16.5 mm",
@@ -194,7 +194,7 @@ def test_what_each_carries(listed):
         and lug.far == "Battery bus, breaker +"
     )
     screw = by["grid-1.L1@inverter-1"]
-    assert (screw.made, screw.tool, screw.recheck) == (
+    assert (screw.method, screw.tool, screw.recheck) == (
         "ferrule",
         "trapezoid crimper",
         "look",
@@ -211,7 +211,7 @@ def test_fine_strand_never_goes_bare_under_a_screw(listed):
     """Fine strand wants ferrules or lugs (common practice); earth under a bar's screw is ordinary
     strand.
     """
-    assert all("fine-strand" not in t.cable or t.made in ("lug", "ferrule") for t in listed)
+    assert all("fine-strand" not in t.cable or t.method in ("lug", "ferrule") for t in listed)
     assert {t.cable for t in listed if t.conductor == "PE"} == {
         "building wire, stranded copper, 90 °C"
     }

@@ -26,7 +26,7 @@ def termination(i, nm):
         body="b",
         place="Box",
         terminal=f"T{i}",
-        made="bare",
+        method="bare",
         label=f"C{i} BOX L1",
         source="plate",
         number=i,

@@ -128,7 +128,7 @@ def page(
             "taken": p.about.get("taken", ""),
         }
         for p in pictures
-        if (e := job.standing.photos.get(p.digest))
+        if (e := job.state.photos.get(p.digest))
     ]
     return {
         **job.head("brief"),
@@ -221,7 +221,7 @@ def withdraw(request: Request, job: Opened) -> Response:
     """Take a photograph off the page; the record keeps it, and who took it off and why."""
     visit = job.visit
     digest, reason = visit.text("digest"), visit.text("reason")[:200]
-    if digest in job.standing.photos and reason:
+    if digest in job.state.photos and reason:
         records.append(
             visit.db,
             job.record,

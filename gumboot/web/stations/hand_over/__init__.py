@@ -6,7 +6,7 @@ from gumboot.web.stations.hand_over import hand_over
 STATION = Station(
     "hand-over",
     "Hand over",
-    lambda at: "signed" if at.standing.signed else "open",
+    lambda at: "signed" if at.state.signed else "open",
     (hand_over.router,),
     ("hand-over",),
 )

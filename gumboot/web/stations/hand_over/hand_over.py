@@ -34,7 +34,7 @@ def missing(job: OpenJob) -> list[str]:
             f"{checks} check{'s' if checks > 1 else ''} not accepted: judge each, and accept it"
             " with a reason."
         )
-    todo = sum(not job.stand(t).made for t in d.terminations)
+    todo = sum(not job.state_of(t).complete for t in d.terminations)
     if todo:
         out.append(f"{todo} of {len(d.terminations)} terminations not made off.")
     if not d.terminations:
@@ -55,7 +55,7 @@ def walls_of(job: OpenJob, standalone: bool) -> list[dict[str, Any]]:
                     'id="layer-', 'data-layer="'
                 )
             ),
-            "holes": [(x, job.standing.drilled.get(x.hole.id)) for x in drill_sheet(w)],
+            "holes": [(x, job.state.drilled.get(x.hole.id)) for x in drill_sheet(w)],
         }
         for w in d.walls
     ]
@@ -63,18 +63,18 @@ def walls_of(job: OpenJob, standalone: bool) -> list[dict[str, Any]]:
 
 def page(job: OpenJob, fault: str = "", typed: str = "") -> dict[str, Any]:
     """What the page and the PDF both show."""
-    d, standing = job.design, job.standing
+    d, state = job.design, job.state
     entries = records.entries(job.visit.db, job.record)
     rows = [
-        {"t": t, "stand": job.stand(t), "moves": standing.moves.get(t.key, ())}
+        {"t": t, "state": job.state_of(t), "events": state.events.get(t.key, ())}
         for t in d.terminations
     ]
     accepted = [
-        {"finding": f, "entry": standing.accepts(f)}
+        {"finding": f, "entry": state.accepts(f)}
         for f in job.findings
-        if f.level is Level.CHECK and standing.accepts(f)
+        if f.level is Level.CHECK and state.accepts(f)
     ]
-    signed = standing.signed
+    signed = state.signed
     return {
         **job.head("hand-over"),
         "missing": missing(job),
@@ -135,7 +135,7 @@ def sign(request: Request, job: Opened) -> Response:
     """
     visit = job.visit
     visit.needs("supervisor")
-    if job.standing.signed:
+    if job.state.signed:
         return RedirectResponse(f"/jobs/{job.record.id}/hand-over", 303)
     gaps = missing(job)
     seen = (job.record.version, job.record.log_head)
@@ -177,7 +177,7 @@ def reopen(request: Request, job: Opened) -> Response:
         return render(
             request, "hand_over.html", page(job, "Type why the job is opened again.", ""), 422
         )
-    if job.standing.signed:
+    if job.state.signed:
         records.append(
             visit.db,
             job.record,

@@ -8,7 +8,7 @@ from gumboot.web.stations.land import cut, entry, land, log, readings, wrenches
 def progress(job: OpenJob) -> str:
     """How many terminations are made off."""
     rows = job.design.terminations
-    return f"{sum(job.stand(t).made for t in rows)}/{len(rows)}"
+    return f"{sum(job.state_of(t).complete for t in rows)}/{len(rows)}"
 
 
 __all__ = ["STATION", "entry"]

@@ -67,7 +67,7 @@ def lot_json(job: OpenJob, lot: Lot) -> dict[str, Any]:
                 {
                     "key": t.key,
                     "label": t.label,
-                    "made": t.made,
+                    "method": t.method,
                     "strip_mm": t.strip_mm,
                     "tool": t.tool,
                     "die": t.die,
@@ -77,7 +77,7 @@ def lot_json(job: OpenJob, lot: Lot) -> dict[str, Any]:
                 }
                 for t in x.ends
             ],
-            "prepared": all(job.stand(t).at > 0 for t in x.ends),
+            "prepared": all(job.state_of(t).at > 0 for t in x.ends),
         }
 
     return {
@@ -172,7 +172,7 @@ def cut_csv(job: Opened) -> Response:
             for i in c.pieces:
                 p = lot.pieces[i]
                 ends = [
-                    f"{t.label}: {t.made}"
+                    f"{t.label}: {t.method}"
                     + (f", strip {t.strip_mm:g} mm" if t.strip_mm else "")
                     + (f", {t.die}" if t.die else "")
                     for t in p.ends
@@ -266,19 +266,17 @@ def prepared(request: Request, job: Opened) -> Response:
         (p for lot in lots_of(job) for p in lot.pieces if p.id == visit.text("piece")), None
     )
     for t in piece.ends if piece else ():
-        if not illegal(job.stand(t), "prepared"):
+        if not illegal(job.state_of(t), "prepared"):
             kind, body = entry_body(
-                Entered(t.key, t.label, "prepared", note="at the bench", seen=job.standing.seq),
+                Entered(t.key, t.label, "prepared", note="at the bench", seen=job.state.seq),
                 t,
-                job.stand(t),
+                job.state_of(t),
                 None,
                 today(),
                 others_since=False,
             )
             own = str(
-                uuid.uuid5(
-                    uuid.NAMESPACE_OID, f"{job.record.uid} {t.key} prepared {job.standing.seq}"
-                )
+                uuid.uuid5(uuid.NAMESPACE_OID, f"{job.record.uid} {t.key} prepared {job.state.seq}")
             )
             records.append(
                 visit.db,

@@ -17,9 +17,9 @@ def termination(job: OpenJob, s: Sent) -> tuple[str, dict[str, Any]]:
     """(kind, body) of an entry about a termination. Raises Refused."""
     t = job.termination(s.key)
     wrench = next((w for w in job.wrenches if w.id == s.wrench), None)
-    moves = job.standing.moves.get(s.key, ())
-    others = s.seen is not None and any(m.seq > s.seen and m.device != s.device for m in moves)
-    if s.corrects and not any(m.uuid == s.corrects for m in moves):
+    events = job.state.events.get(s.key, ())
+    others = s.seen is not None and any(m.seq > s.seen and m.device != s.device for m in events)
+    if s.corrects and not any(m.uuid == s.corrects for m in events):
         raise Refused(
             "corrects",
             "the entry to correct is not in this termination's log: look at the log, then enter it"
@@ -44,7 +44,7 @@ def termination(job: OpenJob, s: Sent) -> tuple[str, dict[str, Any]]:
     return entry_body(
         entered,
         t,
-        job.stand(t) if t else None,
+        job.state_of(t) if t else None,
         wrench,
         day_of(s.at_device, datetime.now(UTC)),
         others,

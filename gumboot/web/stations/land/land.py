@@ -14,7 +14,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from gumboot.core.basis.finding import Change
 from gumboot.core.land import CLASSES, SCHOOLS, best_wrench, illegal, lacking, school_of
-from gumboot.core.land.moves import ACTS
+from gumboot.core.land.events import ACTS
 from gumboot.drawings.terminal_block import block_plates
 from gumboot.web.field.receive import keep
 from gumboot.web.field.terminations import all_fixed, fixed_text, script, terminations_of, tool
@@ -55,7 +55,7 @@ def page(job: OpenJob) -> dict[str, Any]:
         **job.head("land"),
         "tab": "land",
         "total": len(d.terminations),
-        "made": sum(job.stand(t).made for t in d.terminations),
+        "made": sum(job.state_of(t).complete for t in d.terminations),
         "tools": [tool(w) for w in job.wrenches],
         "circuits": list(circuits.values()),
         "school": {
@@ -96,8 +96,8 @@ def land(request: Request, job: Opened) -> dict[str, Any]:
             {
                 **t,
                 **{
-                    "state": job.standing.termination(t["key"], tuple(t["chain"])).state,
-                    "made": job.standing.termination(t["key"], tuple(t["chain"])).made,
+                    "state": job.state.termination(t["key"], tuple(t["chain"])).state,
+                    "complete": job.state.termination(t["key"], tuple(t["chain"])).complete,
                 },
             }
             for t in all_fixed(job.design)
@@ -114,13 +114,13 @@ def plainly(
     """One termination as a plain form, for a browser without scripts."""
     t = (
         job.termination(key)
-        or next((t for t in job.design.terminations if not job.stand(t).made), None)
+        or next((t for t in job.design.terminations if not job.state_of(t).complete), None)
         or next(iter(job.design.terminations), None)
     )
-    s = job.stand(t) if t else None
+    s = job.state_of(t) if t else None
     return {
         "_plain": t,
-        "_plain_stand": s,
+        "_plain_state": s,
         "_may": [a for a in ACTS if a != "settled" and s and not illegal(s, a)],
         "_typed": typed or {},
         "_fault": fault,
@@ -141,7 +141,7 @@ def plain_entry(request: Request, job: Opened) -> Response:
             **typed,
             "kind": "termination",
             "scale": "N·m" if job.plan.units == "si" else "in·lb",
-            "seen": visit.whole("seen", job.standing.seq),
+            "seen": visit.whole("seen", job.state.seq),
         },
     )
     if answer["state"] == "refused":

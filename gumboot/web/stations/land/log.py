@@ -14,7 +14,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from gumboot.core.journal import log
 from gumboot.core.journal.entry import KINDS, Entry
-from gumboot.core.journal.log import as_move
+from gumboot.core.journal.log import as_event
 from gumboot.core.land.recheck import drifted, due
 from gumboot.drawings.one_line import one_line
 from gumboot.drawings.torque_log import histogram, who_when
@@ -65,33 +65,35 @@ def page(job: OpenJob, request: Request, fault: str = "") -> dict[str, Any]:
     limit = int(before) if before.isdecimal() and len(before) < 10 else None
     rows = records.entries_page(job.visit.db, job.record, limit, termination, who, PAGE + 1)
     t = job.termination(termination) if termination else None
-    s = job.stand(t) if t else None
-    moves = {m.uuid: m for m in job.standing.moves.get(termination, ())}
+    s = job.state_of(t) if t else None
+    events = {m.uuid: m for m in job.state.events.get(termination, ())}
     counts = {
         c.id: [t for t in job.design.terminations if t.circuit == c.id] for c in job.design.circuits
     }
-    progress = tuple((k, sum(job.stand(t).made for t in ts), len(ts)) for k, ts in counts.items())
+    progress = tuple(
+        (k, sum(job.state_of(t).complete for t in ts), len(ts)) for k, ts in counts.items()
+    )
     return {
         **job.head("land"),
         "tab": "land/log",
         "entries": [row(e) for e in rows[:PAGE]],
         "older": rows[PAGE - 1].seq if len(rows) > PAGE else None,
-        "total": job.standing.seq,
+        "total": job.state.seq,
         "termination": termination,
         "who": who,
-        "people": sorted({w for w, _ in job.standing.hours}),
+        "people": sorted({w for w, _ in job.state.hours}),
         "about": f"{t.place}, {t.terminal}" if t else termination,
-        "doubt": [[moved(moves[u]) for u in pair] for pair in s.doubt] if s else [],
+        "doubt": [[moved(events[u]) for u in pair] for pair in s.doubt] if s else [],
         "doubtful": [
             {"key": t.key, "label": t.label or f"{t.place}, {t.terminal}"}
             for t in job.design.terminations
-            if job.stand(t).doubt
+            if job.state_of(t).doubt
         ],
         "head": job.record.log_head,
         "progress": [{"circuit": k, "made": n, "of": m} for k, n, m in progress],
         "_fault": fault,
-        "_histogram": drawn(histogram(job.standing.ratios)),
-        "_who": drawn(who_when(by_the_wall(job.standing.hours, job.plan.site.zone))),
+        "_histogram": drawn(histogram(job.state.ratios)),
+        "_who": drawn(who_when(by_the_wall(job.state.hours, job.plan.site.zone))),
         "_drawing": drawn(one_line(job.design, progress=progress)) if progress else "",
     }
 
@@ -117,7 +119,7 @@ def the_log(request: Request, job: Opened) -> dict[str, Any]:
 def as_csv(job: Opened) -> Response:
     """Every entry about a termination as CSV."""
     rows = [
-        (e, as_move(e))
+        (e, as_event(e))
         for e in records.entries(job.visit.db, job.record)
         if e.kind in ("reading", "step", "settle")
     ]
@@ -156,18 +158,18 @@ def settle(request: Request, job: Opened) -> Response:
         visit.text("reason")[:500],
     )
     t = job.termination(key)
-    pairs = job.stand(t).doubt if t else ()
+    pairs = job.state_of(t).doubt if t else ()
     drops = [a if b == stands else b for a, b in pairs if stands in (a, b)]
     back = f"/jobs/{job.record.id}/land/log?termination={quote(key, safe='')}"
     if t is None or not drops:
         return RedirectResponse(back, 303)
     if not reason:
-        moves = {m.uuid: m for m in job.standing.moves.get(key, ())}
+        events = {m.uuid: m for m in job.state.events.get(key, ())}
         context = page(job, request, "Type what you found at the termination.")
         context |= {
             "termination": key,
             "about": f"{t.place}, {t.terminal}",
-            "doubt": [[moved(moves[u]) for u in p] for p in pairs],
+            "doubt": [[moved(events[u]) for u in p] for p in pairs],
         }
         return render(request, "land_log.html", context, 422)
     body = {
@@ -176,7 +178,7 @@ def settle(request: Request, job: Opened) -> Response:
         "stands": stands,
         "drops": drops,
         "reason": reason,
-        "seen": job.standing.seq,
+        "seen": job.state.seq,
         "device": "",
         "digest": "",
     }
@@ -189,7 +191,7 @@ def settle(request: Request, job: Opened) -> Response:
 
 def returning(job: OpenJob) -> dict[str, Any]:
     """What is due at a job, by circuit, and what drifted."""
-    rows, now = due(job.design.terminations, job.stand), datetime.now(UTC)
+    rows, now = due(job.design.terminations, job.state_of), datetime.now(UTC)
     return {
         "due": [
             {
@@ -200,7 +202,7 @@ def returning(job: OpenJob) -> dict[str, Any]:
                 "label": d.termination.label,
                 "school": d.termination.recheck,
                 "torque_nm": d.termination.torque.n if d.termination.torque else None,
-                "first_nm": d.stand.first_nm,
+                "first_nm": d.state.first_nm,
                 "at": d.at.isoformat(timespec="minutes"),
                 "over": d.at <= now,
             }
@@ -214,9 +216,9 @@ def returning(job: OpenJob) -> dict[str, Any]:
                 "second_nm": s.second_nm,
                 "share": s.drift.share if s.drift else 0.0,
             }
-            for t, s in drifted(job.design.terminations, job.stand)
+            for t, s in drifted(job.design.terminations, job.state_of)
         ],
-        "rechecked": sum(job.stand(t).rechecked for t in job.design.terminations),
+        "rechecked": sum(job.state_of(t).rechecked for t in job.design.terminations),
     }
 
 
@@ -233,7 +235,7 @@ def event_of(request: Request, job: OpenJob) -> tuple[str, str, str, str, Any]:
         job.record.name,
         job.plan.site.address,
         f"{request.base_url}jobs/{job.record.id}/land/return",
-        due(job.design.terminations, job.stand),
+        due(job.design.terminations, job.state_of),
     )
 
 
@@ -251,7 +253,7 @@ def calendar(request: Request, job: Opened) -> Response:
 def of_crew(visit: Visiting) -> list[OpenJob]:
     """Every job of the crew that is not signed."""
     opened = [open_job(job.id, visit) for job in records.jobs(visit.db)]
-    return [t for t in opened if not t.standing.signed]
+    return [t for t in opened if not t.state.signed]
 
 
 @twin(router, "/returns", "returns.html")

@@ -55,7 +55,7 @@ def own_uuid(job: OpenJob, r: Recorded) -> str:
 
 def open_terminations(job: OpenJob) -> list[Termination]:
     """Terminations with a torque that have no good reading yet, in landing order."""
-    return [t for t in job.design.terminations if t.torque and job.stand(t).verdict != "good"]
+    return [t for t in job.design.terminations if t.torque and job.state_of(t).verdict != "good"]
 
 
 def fresh(job: OpenJob, readings: list[Recorded]) -> list[Recorded]:
@@ -250,12 +250,12 @@ def keep_all(request: Request, job: Opened) -> Response:
             if visit.text("landed"):
                 before_turn(job, t)
             entered = Entered(
-                t.key, t.label, "torqued", typed=r.typed, seen=job.standing.seq, source=source
+                t.key, t.label, "torqued", typed=r.typed, seen=job.state.seq, source=source
             )
             kind, body = entry_body(
                 entered,
                 t,
-                job.stand(t),
+                job.state_of(t),
                 wrench,
                 day_of(r.at, datetime.now(UTC)),
                 others_since=False,
@@ -263,7 +263,7 @@ def keep_all(request: Request, job: Opened) -> Response:
             records.append(
                 db, job.record, kind, body, visit.who, visit.role, r.at or now(), own_uuid(job, r)
             )
-            job.standing = records.standing(db, job.record)
+            job.state = records.state(db, job.record)
             kept += 1
         except Refused as exc:
             faults[i] = str(exc)
@@ -284,18 +284,18 @@ def before_turn(job: OpenJob, t: Termination) -> None:
     has
     said that they were done.
     """
-    for state in t.chain[job.stand(t).at : t.chain.index("torqued")]:
+    for state in t.chain[job.state_of(t).at : t.chain.index("torqued")]:
         kind, body = entry_body(
             Entered(
-                t.key, t.label, state, note="said with the recorded readings", seen=job.standing.seq
+                t.key, t.label, state, note="said with the recorded readings", seen=job.state.seq
             ),
             t,
-            job.stand(t),
+            job.state_of(t),
             None,
             today(),
             others_since=False,
         )
-        if not illegal(job.stand(t), state):
+        if not illegal(job.state_of(t), state):
             records.append(
                 job.visit.db,
                 job.record,
@@ -306,4 +306,4 @@ def before_turn(job: OpenJob, t: Termination) -> None:
                 now(),
                 str(uuid.uuid4()),
             )
-            job.standing = records.standing(job.visit.db, job.record)
+            job.state = records.state(job.visit.db, job.record)

@@ -53,7 +53,7 @@ def drill(request: Request, job: Opened) -> dict[str, Any] | Response:
 
 def page(job: OpenJob, w: OnWall) -> dict[str, Any]:
     """What the page shows."""
-    rows, done, s = drill_sheet(w), job.standing.drilled, scale_of(w)
+    rows, done, s = drill_sheet(w), job.state.drilled, scale_of(w)
     by = {p.box.id: p for p in w.scene.placed}
     back = [
         {
@@ -203,7 +203,7 @@ def take_in(request: Request, job: Opened) -> Response:
     w, box = on_wall(job, visit.text("wall")), visit.text("box")
     back = f"/jobs/{job.record.id}/wall/drill?wall={visit.text('wall')[:1]}"
     found = (
-        next((h for h in hung(w, drill_sheet(w), job.standing.drilled) if h.box == box), None)
+        next((h for h in hung(w, drill_sheet(w), job.state.drilled) if h.box == box), None)
         if w
         else None
     )

@@ -169,7 +169,7 @@ def page(
                     mine,
                     here,
                     raceways=design.raceways,
-                    movable=job.visit.role != "installer" and not job.standing.signed,
+                    movable=job.visit.role != "installer" and not job.state.signed,
                 )
             )
             if w

@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 
 from gumboot.catalogue import catalogue
 from gumboot.core.design import design
-from gumboot.core.land import Move, Stand, Wrench, illegal, stand_of
+from gumboot.core.land import Event, TerminationState, Wrench, illegal, state_of
 from gumboot.core.land.entering import Entered, Refused, day_of, entry_body
-from gumboot.core.land.moves import ACTS
+from gumboot.core.land.events import ACTS
 from gumboot.core.land.termination import chain_of
 
 DAY = date(2026, 11, 25)
@@ -43,9 +43,9 @@ def test_which_states_a_termination_goes_through(what, states):
     assert chain_of(*what) == tuple(states.split())
 
 
-def moves(*acts, device="a", seen=None, start=1):
+def events(*acts, device="a", seen=None, start=1):
     return [
-        Move(
+        Event(
             f"{device}{i}",
             a,
             i,
@@ -62,81 +62,81 @@ def moves(*acts, device="a", seen=None, start=1):
 def test_only_the_next_state_may_come(chain):
     """From every state: the next one, and no other forward step."""
     for at in range(len(chain) + 1):
-        stand = stand_of(moves(*chain[:at]), chain)
-        assert stand.at == at
+        state = state_of(events(*chain[:at]), chain)
+        assert state.at == at
         forward = [
             a
             for a in ("proven", "prepared", "landed", "tugged", "marked", "closed")
-            if not illegal(stand, a)
+            if not illegal(state, a)
         ]
         assert forward == [a for a in chain[at : at + 1] if a != "torqued"]
         may_turn = "torqued" in chain and at >= chain.index("torqued")
-        assert (illegal(stand, "torqued") == "") == may_turn
-        assert (illegal(stand, "re-checked") == "") == (at == len(chain) and "torqued" in chain)
-        assert (illegal(stand, "undone") == "") == (at > 0)
+        assert (illegal(state, "torqued") == "") == may_turn
+        assert (illegal(state, "re-checked") == "") == (at == len(chain) and "torqued" in chain)
+        assert (illegal(state, "undone") == "") == (at > 0)
 
 
 def test_under_again_over_replaced():
-    under = Move("u", "torqued", 3, verdict="under", torque_nm=9.0)
-    s = stand_of([*moves("prepared", "landed"), under], LUG)
+    under = Event("u", "torqued", 3, verdict="under", torque_nm=9.0)
+    s = state_of([*events("prepared", "landed"), under], LUG)
     assert (
         (s.state, s.next) == ("under", "torqued")
         and not illegal(s, "torqued")
         and illegal(s, "tugged") == "torque it first"
     )
-    s = stand_of(
+    s = state_of(
         [
-            *moves("prepared", "landed"),
+            *events("prepared", "landed"),
             under,
-            Move("g", "torqued", 4, verdict="good", torque_nm=12.0),
+            Event("g", "torqued", 4, verdict="good", torque_nm=12.0),
         ],
         LUG,
     )
     assert (s.state, s.next) == ("torqued", "tugged")
-    over = Move("o", "torqued", 5, verdict="over", torque_nm=15.0)
-    s = stand_of([*moves("prepared", "landed"), over], LUG)
+    over = Event("o", "torqued", 5, verdict="over", torque_nm=15.0)
+    s = state_of([*events("prepared", "landed"), over], LUG)
     assert (
         s.state == "over"
         and illegal(s, "torqued") == "the last reading was over: replace the hardware first"
         and not illegal(s, "replaced")
     )
-    s = stand_of([*moves("prepared", "landed"), over, Move("r", "replaced", 6)], LUG)
+    s = state_of([*events("prepared", "landed"), over, Event("r", "replaced", 6)], LUG)
     assert (s.state, s.next) == ("landed", "torqued") and illegal(s, "replaced")
-    s = stand_of([*moves("prepared", "landed", "torqued", "tugged", "marked"), over], LUG)
+    s = state_of([*events("prepared", "landed", "torqued", "tugged", "marked"), over], LUG)
     assert (
-        not s.made and s.next == "torqued"
+        not s.complete and s.next == "torqued"
     )  # a finished termination turned over is no longer finished
 
 
 def test_the_return_and_its_drift():
-    done = moves(*LUG)
-    s = stand_of(done, LUG)
-    assert s.made and not s.rechecked and s.drift is None
-    again = stand_of(
-        [*done, Move("z", "torqued", 9, verdict="good", torque_nm=11.6, again=True)], LUG
+    done = events(*LUG)
+    s = state_of(done, LUG)
+    assert s.complete and not s.rechecked and s.drift is None
+    again = state_of(
+        [*done, Event("z", "torqued", 9, verdict="good", torque_nm=11.6, again=True)], LUG
     )
-    assert again.made and again.rechecked and again.state == "re-checked"
+    assert again.complete and again.rechecked and again.state == "re-checked"
     assert again.drift.share == pytest.approx((11.6 - 12) / 12)
-    loose = stand_of([*done, Move("z", "moved", 9)], LUG)
-    assert not loose.made and loose.next == "torqued" and illegal(loose, "re-checked")
-    looked = stand_of([*done, Move("z", "re-checked", 9)], LUG)
-    assert looked.rechecked and looked.made
+    loose = state_of([*done, Event("z", "moved", 9)], LUG)
+    assert not loose.complete and loose.next == "torqued" and illegal(loose, "re-checked")
+    looked = state_of([*done, Event("z", "re-checked", 9)], LUG)
+    assert looked.rechecked and looked.complete
 
 
 def test_undone_and_taken_back():
-    done = moves("prepared", "landed", "torqued")
-    assert stand_of([*done, Move("x", "undone", 9)], LUG).state == "open"
-    assert stand_of([*done, Move("x", "taken back", 9, corrects="a3")], LUG).state == "landed"
-    wrong = Move("w", "torqued", 3, verdict="over", torque_nm=21.0)
-    right = Move("r", "torqued", 4, verdict="good", torque_nm=12.0, corrects="w")
+    done = events("prepared", "landed", "torqued")
+    assert state_of([*done, Event("x", "undone", 9)], LUG).state == "open"
+    assert state_of([*done, Event("x", "taken back", 9, corrects="a3")], LUG).state == "landed"
+    wrong = Event("w", "torqued", 3, verdict="over", torque_nm=21.0)
+    right = Event("r", "torqued", 4, verdict="good", torque_nm=12.0, corrects="w")
     assert (
-        stand_of([*moves("prepared", "landed"), wrong, right], LUG).state == "torqued"
+        state_of([*events("prepared", "landed"), wrong, right], LUG).state == "torqued"
     )  # 21 was typed for 12
 
 
 def hand(device, seen, *rows):
     return [
-        Move(
+        Event(
             f"{device}{seq}",
             act,
             seq,
@@ -152,10 +152,10 @@ def hand(device, seen, *rows):
 def test_two_hands_that_agree_are_in_no_doubt():
     a = hand("a", 0, (1, "prepared", None), (2, "landed", None), (3, "torqued", "good"))
     b = hand("b", 0, (4, "prepared", None), (5, "landed", None))
-    s = stand_of(sorted([*a, *b], key=lambda m: m.seq), LUG)
+    s = state_of(sorted([*a, *b], key=lambda m: m.seq), LUG)
     assert s.doubt == () and s.state == "torqued"
     both = [*a, *b, *hand("b", 0, (6, "torqued", "good"))]
-    assert stand_of(both, LUG).doubt == ()
+    assert state_of(both, LUG).doubt == ()
 
 
 @pytest.mark.parametrize(
@@ -170,16 +170,16 @@ def test_two_hands_that_agree_are_in_no_doubt():
 def test_two_hands_at_odds_are_in_doubt_until_someone_who_knows_both_says(first, second):
     start = hand("a", 0, (1, "prepared", None), (2, "landed", None))
     a, b = hand("a", 2, (3, *first)), hand("b", 2, (4, *second))
-    s = stand_of([*start, *a, *b], LUG)
-    assert s.doubt == (("a3", "b4"),) and not s.made and s.state == "in doubt"
-    settled = Move("s", "settled", 5, seen=4, device="c", drops=("b4",))
-    assert stand_of([*start, *a, *b, settled], LUG).doubt == ()
-    blind = Move("t", "torqued", 5, seen=3, device="c", verdict="good", torque_nm=1.0)
-    assert stand_of([*start, *a, *b, blind], LUG).doubt  # who knew only one of them settles nothing
-    torqued_again = Move("t", "torqued", 5, seen=4, device="c", verdict="good", torque_nm=1.0)
-    assert stand_of([*start, *a, *b, torqued_again], LUG).doubt == ()
+    s = state_of([*start, *a, *b], LUG)
+    assert s.doubt == (("a3", "b4"),) and not s.complete and s.state == "in doubt"
+    settled = Event("s", "settled", 5, seen=4, device="c", drops=("b4",))
+    assert state_of([*start, *a, *b, settled], LUG).doubt == ()
+    blind = Event("t", "torqued", 5, seen=3, device="c", verdict="good", torque_nm=1.0)
+    assert state_of([*start, *a, *b, blind], LUG).doubt  # who knew only one of them settles nothing
+    torqued_again = Event("t", "torqued", 5, seen=4, device="c", verdict="good", torque_nm=1.0)
+    assert state_of([*start, *a, *b, torqued_again], LUG).doubt == ()
     assert (
-        stand_of([*start, *a, *hand("a", 2, (4, *second))], LUG).doubt == ()
+        state_of([*start, *a, *hand("a", 2, (4, *second))], LUG).doubt == ()
     )  # the same device knew
 
 
@@ -198,7 +198,7 @@ def test_whatever_is_logged_never_counts_more_than_was_done(chain, rows):
     its last reading was good.
     """
     log = [
-        Move(
+        Event(
             str(i),
             a,
             i,
@@ -209,9 +209,9 @@ def test_whatever_is_logged_never_counts_more_than_was_done(chain, rows):
         )
         for i, (a, v, r, g) in enumerate(rows)
     ]
-    s = stand_of(log, chain)
+    s = state_of(log, chain)
     assert 0 <= s.at <= len(chain)
-    if s.made:
+    if s.complete:
         since = max((i for i, m in enumerate(log) if m.act == "undone"), default=-1)
         assert chain[-1] in [m.act for m in log[since + 1 :]] or "torqued" in chain
         if "torqued" in chain:
@@ -221,14 +221,14 @@ def test_whatever_is_logged_never_counts_more_than_was_done(chain, rows):
 
 @forall(st.sampled_from(sorted({chain_of(*k) for k in CHAINS})), st.lists(ROW, max_size=10))
 def test_legal_moves_alone_always_lead_somewhere_sensible(chain, rows):
-    """Taking only legal moves, each state is reached one at a time."""
-    log: list[Move] = []
+    """Taking only legal events, each state is reached one at a time."""
+    log: list[Event] = []
     for i, (a, v, _, g) in enumerate(rows):
-        before = stand_of(log, chain)
+        before = state_of(log, chain)
         if illegal(before, a, g and a == "torqued"):
             continue
         log.append(
-            Move(
+            Event(
                 str(i),
                 a,
                 i,
@@ -237,7 +237,7 @@ def test_legal_moves_alone_always_lead_somewhere_sensible(chain, rows):
                 again=g and a == "torqued",
             )
         )
-        after = stand_of(log, chain)
+        after = state_of(log, chain)
         assert after.at <= before.at + 1
 
 
@@ -254,7 +254,7 @@ def test_the_order_of_entries_from_two_devices_never_hides_an_over():
     for where in itertools.combinations(range(8), 3):
         rest, ia, ib = iter(range(8)), iter(a), iter(b)
         log = [
-            Move(
+            Event(
                 f"{'a' if i in where else 'b'}{i}",
                 *next(ia if i in where else ib)[:1],
                 seq=i + 1,
@@ -265,7 +265,7 @@ def test_the_order_of_entries_from_two_devices_never_hides_an_over():
         ]
         ia, ib = iter(a), iter(b)
         log = [
-            Move(
+            Event(
                 m.uuid,
                 m.act,
                 m.seq,
@@ -276,7 +276,7 @@ def test_the_order_of_entries_from_two_devices_never_hides_an_over():
             )
             for m in log
         ]
-        assert not stand_of(log, LUG).made
+        assert not state_of(log, LUG).complete
 
 
 @pytest.fixture
@@ -286,14 +286,14 @@ def lug(tern):
     )
 
 
-LANDED = stand_of(moves("prepared", "landed"), LUG)
+LANDED = state_of(events("prepared", "landed"), LUG)
 
 
-def enter(t, stand, act="torqued", wrench=WRENCH, others=False, **more):
+def enter(t, state, act="torqued", wrench=WRENCH, others=False, **more):
     return entry_body(
         Entered(t.key if t else "gone", "GONE", act, **{"typed": "12 Nm", **more}),
         t,
-        stand,
+        state,
         wrench,
         DAY,
         others,
@@ -333,9 +333,9 @@ def test_what_cannot_be_kept_says_what_to_do(lug, more, field, words):
 
 
 def test_what_came_from_someone_who_could_not_know_is_kept_as_it_came(lug):
-    assert enter(lug, Stand(LUG), act="marked", others=True)[1]["act"] == "marked"
+    assert enter(lug, TerminationState(LUG), act="marked", others=True)[1]["act"] == "marked"
     with pytest.raises(Refused):
-        enter(lug, Stand(LUG), act="marked")
+        enter(lug, TerminationState(LUG), act="marked")
 
 
 def test_a_termination_that_left_the_plan_keeps_its_reading_but_no_verdict():

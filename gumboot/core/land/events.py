@@ -1,4 +1,5 @@
-"""What was done to one termination, and where that leaves it: states, legal moves, corrections, and
+"""What was done to one termination, and where that leaves it: states, legal events, corrections,
+and
 two
 hands that did not know of each other.
 
@@ -48,7 +49,7 @@ SAID: dict[str, str] = {
 
 
 @dataclass(frozen=True, slots=True)
-class Move:
+class Event:
     """One entry of the log about one termination. seq: its place in the job's log. seen: up to
     where its
     device knew the log; device: which one.
@@ -79,7 +80,7 @@ class Move:
     photo: str = ""
     source: str = "typed"
 
-    def knew(self, other: Move) -> bool:
+    def knew(self, other: Event) -> bool:
         """Whether whoever made this one knew of the other: it was in the log as seen, or made on
         the same device.
         """
@@ -96,7 +97,7 @@ class Move:
 
 
 @dataclass(frozen=True, slots=True)
-class Stand:
+class TerminationState:
     """Where one termination stands. at: how many states of its chain are reached. doubt: pairs of
     entries
     that two hands made unknown to each other.
@@ -113,7 +114,7 @@ class Stand:
     doubt: tuple[tuple[str, str], ...] = ()
 
     @property
-    def made(self) -> bool:
+    def complete(self) -> bool:
         """Whether it is made off, nothing left to do before the return, and nothing in doubt."""
         return self.at >= len(self.chain) and not self.doubt
 
@@ -137,15 +138,15 @@ class Stand:
         return Drift(self.first_nm, self.second_nm) if self.first_nm and self.second_nm else None
 
 
-def stand_of(moves: Sequence[Move], chain: tuple[State, ...]) -> Stand:
-    """Read the moves of one termination from first to last. Entries corrected, taken back or left
+def state_of(events: Sequence[Event], chain: tuple[State, ...]) -> TerminationState:
+    """Read the events of one termination from first to last. Entries corrected, taken back or left
     out by
     a settling do not count.
 
     After an over reading only replaced hardware lets a good one count.
     """
-    void = {m.corrects for m in moves if m.corrects} | {d for m in moves for d in m.drops}
-    live = [m for m in moves if m.uuid not in void]
+    void = {m.corrects for m in events if m.corrects} | {d for m in events for d in m.drops}
+    live = [m for m in events if m.uuid not in void]
     turn = chain.index("torqued") if "torqued" in chain else None
     at, verdict, spoiled, rechecked = 0, None, False, False
     first: float | None = None
@@ -185,10 +186,12 @@ def stand_of(moves: Sequence[Move], chain: tuple[State, ...]) -> Stand:
                 at = max(at, chain.index(act) + 1)
         if at >= len(chain) > was or (at >= len(chain) and not made_at):
             made_at = m.at
-    return Stand(chain, at, verdict, spoiled, rechecked, first, second, made_at, doubt_of(live))
+    return TerminationState(
+        chain, at, verdict, spoiled, rechecked, first, second, made_at, doubt_of(live)
+    )
 
 
-def doubt_of(live: Sequence[Move]) -> tuple[tuple[str, str], ...]:
+def doubt_of(live: Sequence[Event]) -> tuple[tuple[str, str], ...]:
     """Pairs of entries made unknown to each other that say different things of the termination, and
     that
     no later entry knew both of.
@@ -208,7 +211,7 @@ def doubt_of(live: Sequence[Move]) -> tuple[tuple[str, str], ...]:
     return tuple(out)
 
 
-def clash(a: Move, b: Move) -> bool:
+def clash(a: Event, b: Event) -> bool:
     """Whether two entries cannot both be as they say: one unmakes what the other goes on from, or
     their verdicts differ.
     """
@@ -217,32 +220,32 @@ def clash(a: Move, b: Move) -> bool:
     return a.act == b.act == "torqued" and a.verdict != b.verdict
 
 
-def illegal(stand: Stand, act: Act, again: bool = False) -> str:
+def illegal(state: TerminationState, act: Act, again: bool = False) -> str:
     """Why a termination as it stands cannot take a move, in words that say what to do; empty when
     it can.
     """
-    chain, turn = stand.chain, stand.chain.index("torqued") if "torqued" in stand.chain else None
+    chain, turn = state.chain, state.chain.index("torqued") if "torqued" in state.chain else None
     if act in ("taken back", "settled"):
         return ""
     if act == "undone":
-        return "" if stand.at or stand.verdict else "nothing is done here yet that could be undone"
+        return "" if state.at or state.verdict else "nothing is done here yet that could be undone"
     if act == "replaced":
-        return "" if stand.spoiled else "hardware is replaced after a reading that was over"
+        return "" if state.spoiled else "hardware is replaced after a reading that was over"
     if act in ("re-checked", "moved") or again:
-        if stand.at < len(chain):
-            return f"not made off yet: {SAID[chain[stand.at]]}"
+        if state.at < len(chain):
+            return f"not made off yet: {SAID[chain[state.at]]}"
         return "nothing turns here: there is nothing to re-check" if turn is None else ""
     if act == "torqued":
         if turn is None:
             return "nothing turns here: it takes no torque"
-        if stand.spoiled:
+        if state.spoiled:
             return "the last reading was over: replace the hardware first"
-        return f"{SAID[chain[stand.at]]}" if stand.at < turn else ""
+        return f"{SAID[chain[state.at]]}" if state.at < turn else ""
     if act not in chain:
         return f"this termination is never {act}"
     place = chain.index(act)
-    if place < stand.at:
+    if place < state.at:
         return f"it is {act} already"
-    if place > stand.at:
-        return SAID[chain[stand.at]]
+    if place > state.at:
+        return SAID[chain[state.at]]
     return ""
