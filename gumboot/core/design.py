@@ -39,7 +39,7 @@ from gumboot.core.size.chapters import (
     SHARING,
     SIZED,
 )
-from gumboot.core.size.conductors import Sized
+from gumboot.core.size.conductors import SizedCircuit
 from gumboot.core.size.disconnects import Disconnect, ShutdownStep
 from gumboot.core.size.equipment import BANK, FITS, STRINGS, UNIT
 from gumboot.core.size.faults import Loop
@@ -47,7 +47,7 @@ from gumboot.core.size.inrush import Inrush
 from gumboot.core.size.raceways import Raceway
 from gumboot.core.size.sharing import Sharing
 from gumboot.core.size.strings import StringDesign
-from gumboot.core.wall import Box, OnWall
+from gumboot.core.wall import Box, WallDesign
 from gumboot.core.wall.chapters import BOXES, HUNG, RUNS
 from gumboot.core.wall.judged import WALL
 
@@ -184,7 +184,7 @@ class Design:
         return main_bus(self.buses)
 
     @property
-    def circuits(self) -> tuple[Sized, ...]:
+    def circuits(self) -> tuple[SizedCircuit, ...]:
         """Every circuit that could be sized."""
         sizing = self.of(SIZED)
         return sizing.circuits if sizing else ()
@@ -269,7 +269,7 @@ class Design:
         return self.of(BOXES) or ()
 
     @property
-    def walls(self) -> tuple[OnWall, ...]:
+    def walls(self) -> tuple[WallDesign, ...]:
         """The walls with what hangs on them."""
         return self.of(HUNG) or ()
 

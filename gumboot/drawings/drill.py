@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from gumboot.core.wall import Drill, OnWall
+from gumboot.core.wall import Drill, WallDesign
 from gumboot.core.wall.drill import LEVEL_MM
 from gumboot.drawings.svg import line, picture, tag, text
 from gumboot.drawings.wall import Scale, ground
@@ -14,7 +14,7 @@ from gumboot.drawings.wall import Scale, ground
 WIDE, SIDE, ABOVE, BELOW, STEP = 1000.0, 96.0, 16.0, 92.0, 11.0
 
 
-def draw_drill(w: OnWall, rows: Sequence[Drill], standalone: bool = False) -> str:
+def draw_drill(w: WallDesign, rows: Sequence[Drill], standalone: bool = False) -> str:
     """Ordinates along the floor and up the left edge; each is read from there to the hole along its
     line.
     """

@@ -14,7 +14,7 @@ from gumboot.core.basis.sizes import spoken
 from gumboot.core.basis.units import show_length
 from gumboot.core.design import Design
 from gumboot.core.network import Body
-from gumboot.core.size.conductors import Sized
+from gumboot.core.size.conductors import SizedCircuit
 from gumboot.drawings.sheet import Box, Point, Sheet, Wire, lay_sheet
 from gumboot.drawings.svg import box, line, picture, tag, text
 
@@ -82,7 +82,9 @@ def _badge(design: Design, key: str, x: float, y: float) -> str:
     )
 
 
-def _wire(design: Design, s: Sized | None, w: Wire, made: tuple[int, int] | None = None) -> str:
+def _wire(
+    design: Design, s: SizedCircuit | None, w: Wire, made: tuple[int, int] | None = None
+) -> str:
     """One circuit: line, its conductors as slashes, conductor text above, protection and length
     below, all one link.
     """
@@ -161,7 +163,7 @@ def colour_class(design: Design, conductor: str) -> str:
     return f"{design.plan.book.swatch}-{conductor}"
 
 
-def _slashes(design: Design, s: Sized, w: Wire) -> Iterator[str]:
+def _slashes(design: Design, s: SizedCircuit, w: Wire) -> Iterator[str]:
     """A short stroke for each live conductor, in its colour; the earth last, green and yellow."""
     live = [c for c in s.circuit.conductors if c != "PE"]
     (x0, y0), (x1, y1) = max(

@@ -9,9 +9,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from xml.sax.saxutils import escape
 
-from gumboot.core.wall import OnWall, Placed
+from gumboot.core.wall import Placed, WallDesign
 from gumboot.core.wall.drill import LEVEL_MM
-from gumboot.core.wall.fixing import Held
+from gumboot.core.wall.fixing import Fixing
 from gumboot.core.wall.rect import Rect
 from gumboot.drawings.svg import tag
 
@@ -50,11 +50,11 @@ class Sheet:
         return self.part.right - self.part.left > self.part.top - self.part.bottom
 
 
-def template_sheets(w: OnWall, paper: str) -> Iterator[Sheet]:
+def template_sheets(w: WallDesign, paper: str) -> Iterator[Sheet]:
     """All sheets of one wall, box by box."""
     by = {p.box.id: p for p in w.scene.placed}
     wide, high = (side - 2 * EDGE_MM for side in PAPERS[paper])
-    for held in w.held:
+    for held in w.fixings:
         if held.holes:
             upright, across = (
                 list(_of_box(w, by[held.box], held, *room)) for room in ((wide, high), (high, wide))
@@ -62,7 +62,7 @@ def template_sheets(w: OnWall, paper: str) -> Iterator[Sheet]:
             yield from across if len(across) < len(upright) else upright
 
 
-def _of_box(w: OnWall, p: Placed, held: Held, wide: float, high: float) -> Iterator[Sheet]:
+def _of_box(w: WallDesign, p: Placed, held: Fixing, wide: float, high: float) -> Iterator[Sheet]:
     xs, ys = [h.x for h in held.holes], [h.y for h in held.holes]
     area = Rect(min(xs) - ROUND_MM, min(ys) - ROUND_MM, max(xs) + ROUND_MM, max(ys) + ROUND_MM + 25)
     columns = max(1, math.ceil((area.right - area.left - OVERLAP_MM) / (wide - OVERLAP_MM)))
@@ -91,7 +91,7 @@ def _of_box(w: OnWall, p: Placed, held: Held, wide: float, high: float) -> Itera
             yield Sheet(p.box.id, p.box.label, row + 1, column + 1, rows, columns, part, svg)
 
 
-def _marks(w: OnWall, p: Placed, held: Held, area: Rect) -> str:
+def _marks(w: WallDesign, p: Placed, held: Fixing, area: Rect) -> str:
     """Crosses and circles at the holes, the case's edges, the level line, and the words beside
     them. y grows downwards, as on paper.
     """

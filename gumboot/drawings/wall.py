@@ -14,7 +14,7 @@ from xml.sax.saxutils import escape
 from gumboot.core.basis.finding import Finding, Level
 from gumboot.core.basis.units import show_place
 from gumboot.core.size.raceways import Raceway
-from gumboot.core.wall import OnWall, Placed
+from gumboot.core.wall import Placed, WallDesign
 from gumboot.core.wall.drill import LEVEL_MM
 from gumboot.core.wall.fixing import studs
 from gumboot.core.wall.gaps import HIDDEN, rect_of_neighbour, zone
@@ -59,7 +59,7 @@ class Scale:
         )
 
 
-def scale_of(w: OnWall) -> Scale:
+def scale_of(w: WallDesign) -> Scale:
     """What fits the sheet."""
     wall = w.scene.wall
     k = min((WIDE - MARGIN - RIGHT) / wall.width_mm, (HIGH - TOP - BOTTOM) / wall.height_mm)
@@ -68,7 +68,7 @@ def scale_of(w: OnWall) -> Scale:
 
 
 def draw_wall(
-    w: OnWall,
+    w: WallDesign,
     findings: Sequence[Finding] = (),
     at: str = "",
     standalone: bool = False,
@@ -98,7 +98,7 @@ def draw_wall(
     )
 
 
-def ground(w: OnWall, s: Scale, rulers: bool = True) -> str:
+def ground(w: WallDesign, s: Scale, rulers: bool = True) -> str:
     """The wall itself: face, studs, boards, what it has already, and both rulers."""
     wall, mm = w.scene.wall, w.scene.mm
     face = s.rect(Rect(0, 0, wall.width_mm, wall.height_mm), "wall-face")
@@ -145,7 +145,7 @@ def ground(w: OnWall, s: Scale, rulers: bool = True) -> str:
     return "".join([*parts, *(_rulers(w, s) if rulers else ())])
 
 
-def _rulers(w: OnWall, s: Scale) -> Iterable[str]:
+def _rulers(w: WallDesign, s: Scale) -> Iterable[str]:
     """Ticks in feet or half metres from the datums: left edge and floor."""
     wall, us = w.scene.wall, w.scene.plan.units == "us"
     pitch = 304.8 if us else 500.0
@@ -170,7 +170,7 @@ def _rulers(w: OnWall, s: Scale) -> Iterable[str]:
 
 
 def zones(
-    w: OnWall, s: Scale, findings: Sequence[Finding], raceways: Sequence[Raceway] = ()
+    w: WallDesign, s: Scale, findings: Sequence[Finding], raceways: Sequence[Raceway] = ()
 ) -> str:
     """The room that each sheet asks, working spaces, bends of conduit; where one more would stand;
     what is broken, ringed.
@@ -200,7 +200,7 @@ def zones(
     return "".join(out)
 
 
-def broken(w: OnWall, findings: Sequence[Finding]) -> set[str]:
+def broken(w: WallDesign, findings: Sequence[Finding]) -> set[str]:
     """The boxes that a stop of this wall names."""
     keys = [
         f.key.split(".") for f in findings if f.place == w.scene.place and f.level is Level.STOP
@@ -208,9 +208,9 @@ def broken(w: OnWall, findings: Sequence[Finding]) -> set[str]:
     return {p.box.id for p in w.scene.placed for k in keys if p.box.id in k}
 
 
-def boxed(w: OnWall, p: Placed, s: Scale, at: str = "", movable: bool = False) -> str:
+def boxed(w: WallDesign, p: Placed, s: Scale, at: str = "", movable: bool = False) -> str:
     """One box: its case, its name, its display."""
-    c = p.box.case
+    c = p.box.enclosure
     wide, high = c.width * s.k, c.height * s.k
     parts = [
         tag(
@@ -282,10 +282,10 @@ def _words(label: str, wide: float) -> list[str]:
     return out
 
 
-def holes(w: OnWall, s: Scale) -> str:
+def holes(w: WallDesign, s: Scale) -> str:
     """Every hole: a dot where it holds, a cross where it meets lining alone."""
     out = []
-    for h in (*(h for x in w.held for h in x.holes), *w.rails):
+    for h in (*(h for x in w.fixings for h in x.holes), *w.rails):
         x, y = s.x(h.x), s.y(h.y)
         if h.holds:
             out.append(tag("circle", cx=x, cy=y, r=2.6, class_="hole"))
@@ -300,7 +300,7 @@ def holes(w: OnWall, s: Scale) -> str:
     return "".join(out)
 
 
-def ways(w: OnWall, s: Scale) -> str:
+def ways(w: WallDesign, s: Scale) -> str:
     """Every way, beside each other where they share a line."""
     lanes = lanes_of(w.routes)
     out = []

@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 
-from gumboot.core.wall import OnWall, drill_sheet
+from gumboot.core.wall import WallDesign, drill_sheet
 from gumboot.core.wall.fixing import studs
 from gumboot.core.wall.gaps import rect_of_neighbour
 from gumboot.core.wall.rules import rect_of_backing
@@ -36,7 +36,7 @@ COLUMNS = (
 )
 
 
-def drill_csv(w: OnWall) -> str:
+def drill_csv(w: WallDesign) -> str:
     """One line a hole, in the order of drilling; mm from the left edge and the floor."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
@@ -62,7 +62,7 @@ def drill_csv(w: OnWall) -> str:
     return out.getvalue()
 
 
-def wall_dxf(w: OnWall) -> str:
+def wall_dxf(w: WallDesign) -> str:
     """The wall at 1:1: origin at its left edge on the floor. DXF R2010."""
     import ezdxf
 

@@ -80,7 +80,7 @@ def design_json(design: Design) -> dict[str, Any]:
                 "number": s.circuit.number,
                 "name": s.circuit.name,
                 "conductor": s.size,
-                "earth": str(s.egc.value),
+                "earth": str(s.protective.value),
                 "protection_a": s.protection.value if s.protection else None,
                 "sets": s.sets,
                 "material": s.cable.material,

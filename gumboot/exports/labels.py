@@ -32,7 +32,7 @@ def link(base: str, job_id: int, key: str) -> str:
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class Conditions:
     """One label at its place on a sheet, mm from the sheet's left upper corner."""
 
     x: float
@@ -43,10 +43,10 @@ class Place:
 
 def sheets(
     labels: Sequence[Label], stock: Stock, base: str, job_id: int, skip: int = 0
-) -> Iterator[list[Place]]:
+) -> Iterator[list[Conditions]]:
     """Label by label on sheet by sheet; `skip` places of the first sheet are used up already."""
     each = stock.across * stock.down
-    places: list[Place] = []
+    places: list[Conditions] = []
     for n, label in enumerate(labels, skip):
         k = n % each
         if k == 0 and places:
@@ -56,7 +56,9 @@ def sheets(
             stock.left + (k % stock.across) * stock.pitch_x,
             stock.top + (k // stock.across) * stock.pitch_y,
         )
-        places.append(Place(round(x, 3), round(y, 3), label, qr_svg(link(base, job_id, label.key))))
+        places.append(
+            Conditions(round(x, 3), round(y, 3), label, qr_svg(link(base, job_id, label.key)))
+        )
     if places:
         yield places
 

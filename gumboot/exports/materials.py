@@ -19,7 +19,7 @@ from gumboot.catalogue import catalogue
 from gumboot.core.basis.sizes import area_mm2, spoken
 from gumboot.core.basis.units import FT_M
 from gumboot.core.design import Design
-from gumboot.core.size.conductors import Sized
+from gumboot.core.size.conductors import SizedCircuit
 
 ALLOWANCE = 1.10
 GLANDS = (
@@ -97,7 +97,7 @@ def _cable(design: Design, us: bool) -> Iterable[Item]:
             metres[f"{s.cable.label}, {live + 1} × {spoken(s.size)}"] += run
             continue
         metres[f"{s.cable.label}, {spoken(s.size)}"] += run * live
-        metres[f"earth conductor, stranded copper, {spoken(str(s.egc.value))}"] += run
+        metres[f"earth conductor, stranded copper, {spoken(str(s.protective.value))}"] += run
     for what, total in metres.items():
         yield Item("Cable", what, *_long(total, us))
 
@@ -191,7 +191,7 @@ SCHEDULE = (
 )
 
 
-def schedule_row(s: Sized) -> tuple[str, ...]:
+def schedule_row(s: SizedCircuit) -> tuple[str, ...]:
     """One circuit as texts, in the order of SCHEDULE."""
     c = s.circuit
     return (
@@ -207,7 +207,7 @@ def schedule_row(s: Sized) -> tuple[str, ...]:
         spoken(s.size),
         s.cable.material,
         str(s.cable.temp_c),
-        spoken(str(s.egc.value)),
+        spoken(str(s.protective.value)),
         s.place.run.method,
         s.place.run.raceway,
         f"{s.place.run.length_m:.2f}",

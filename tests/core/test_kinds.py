@@ -127,7 +127,7 @@ def test_nec_aluminium_where_it_is_allowed():
     memory), 3/0 copper 200 A; earth 6 AWG copper.
     """
     s = made(off_wall(TERN_HOLLOW))[1]["loads"]
-    assert (s.size, s.cable.material, str(s.egc.value)) == ("250", "Al", "6")
+    assert (s.size, s.cable.material, str(s.protective.value)) == ("250", "Al", "6")
     assert (
         s.judged.drop.inputs[2].source.endswith("Table 9")
         and "aluminium" in s.judged.drop.inputs[2].lookup

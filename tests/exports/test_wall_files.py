@@ -31,7 +31,7 @@ every = pytest.mark.parametrize("name", WALLS)
 def test_the_sheet_has_each_hole_that_holds_once(name):
     w = WALLS[name]
     rows = drill_sheet(w)
-    holding = {h.id for x in w.held for h in x.holes if h.holds} | {h.id for h in w.rails}
+    holding = {h.id for x in w.fixings for h in x.holes if h.holds} | {h.id for h in w.rails}
     assert {d.hole.id for d in rows} == holding and [d.number for d in rows] == list(
         range(1, len(rows) + 1)
     )
@@ -94,7 +94,7 @@ def test_the_template_is_at_one_to_one(supervisor, paper):
                 for c in page.curves
                 if abs((c["x1"] - c["x0"]) - (c["bottom"] - c["top"])) < 0.2
             ]
-            for held in (h for x in w.held if x.box == sheet.box for h in x.holes):
+            for held in (h for x in w.fixings if x.box == sheet.box for h in x.holes):
                 if not (
                     sheet.part.left + 5 < held.x < sheet.part.right - 5
                     and sheet.part.bottom + 5 < held.y < sheet.part.top - 5
@@ -118,7 +118,7 @@ def test_the_template_is_at_one_to_one(supervisor, paper):
                 and abs(ln["top"] - ln["bottom"]) < 0.01
             ]
             assert bars
-    assert seen == {h.id for x in w.held for h in x.holes}
+    assert seen == {h.id for x in w.fixings for h in x.holes}
 
 
 def test_a_template_larger_than_paper_is_tiled_with_overlap():

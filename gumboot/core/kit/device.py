@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 from gumboot.core.codes.book import Code
-from gumboot.core.kit.enclosure import Case
+from gumboot.core.kit.enclosure import Enclosure
 from gumboot.core.kit.entry import Entry, Positive
 from gumboot.core.kit.terminal import (
     Terminal,
@@ -40,4 +40,4 @@ class Device(Entry):
     interrupt_a: Positive | None = None
     terminals: tuple[Terminal, ...]
     splices: tuple[Terminal, ...] = ()
-    case: Case | None = None
+    enclosure: Enclosure | None = None

@@ -39,7 +39,7 @@ class Hole(Entry):
     y: float
 
 
-class Way(Entry):
+class CableEntry(Entry):
     """Where conductors enter: on which side, how far along it from the left or the bottom, and
     which families of circuits (or "link").
     """
@@ -49,7 +49,7 @@ class Way(Entry):
     takes: tuple[str, ...] = ()
 
 
-class Case(Entry):
+class Enclosure(Entry):
     """One case. A "wall" case hangs on its bracket; a "floor" case stands, and its holes are those
     of the bracket against tipping.
 
@@ -76,7 +76,7 @@ class Case(Entry):
     bottom_least: NotNegative = 0
     bottom_most: Positive | None = None
     expands: Side | None = None
-    ways: tuple[Way, ...] = ()
+    entries: tuple[CableEntry, ...] = ()
     on_wood: bool = False
     weather: Literal["indoors", "rain", "rain and sun"] = "indoors"
     t_least_c: float = -40

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from gumboot.core.kit.enclosure import Case
+from gumboot.core.kit.enclosure import Enclosure
 from gumboot.core.kit.entry import Entry, Positive
 from gumboot.core.kit.link import Link
 from gumboot.core.kit.port import Port
@@ -41,4 +41,4 @@ class Gateway(Entry):
     factory_terminations: tuple[FactoryTermination, ...] = ()
     cover: FactoryTermination | None = None
     block: Block | None = None
-    case: Case | None = None
+    enclosure: Enclosure | None = None

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from gumboot.core.kit.enclosure import Case
+from gumboot.core.kit.enclosure import Enclosure
 from gumboot.core.kit.entry import Entry, Positive
 from gumboot.core.kit.link import Link
 from gumboot.core.kit.menu import MenuItem
@@ -97,7 +97,7 @@ class Inverter(Entry):
     cover: FactoryTermination | None = None
     block: Block | None = None
     landing: tuple[Stage, ...] = ()
-    case: Case | None = None
+    enclosure: Enclosure | None = None
     menu: Annotated[tuple[MenuItem, ...], Field(min_length=1)]
 
     @property

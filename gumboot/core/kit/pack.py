@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from gumboot.core.kit.enclosure import Case, Rack, Stack
+from gumboot.core.kit.enclosure import Enclosure, Rack, Stack
 from gumboot.core.kit.entry import Entry, Positive
 from gumboot.core.kit.terminal import (
     Block,
@@ -27,7 +27,7 @@ class Cabinet(Entry):
     row_max: Annotated[int, Field(ge=1)]
     bus_a: Positive
     terminations: tuple[FactoryTermination, ...]
-    case: Case | None = None
+    enclosure: Enclosure | None = None
 
 
 class Pack(Entry):
@@ -70,7 +70,7 @@ class Pack(Entry):
     factory_terminations: tuple[FactoryTermination, ...] = ()
     chain: tuple[Socket, Socket] | None = None
     block: Block | None = None
-    case: Case | None = None
+    enclosure: Enclosure | None = None
     stack: Stack | None = None
     rack: Rack | None = None
 

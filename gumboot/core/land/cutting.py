@@ -17,7 +17,7 @@ from gumboot.core.kit import Catalogue, ConductorType
 from gumboot.core.land.listing import cable_of
 from gumboot.core.land.termination import Termination
 from gumboot.core.plan import Plan, Reel
-from gumboot.core.size.conductors import Sized
+from gumboot.core.size.conductors import SizedCircuit
 from gumboot.core.wall.routes import LOOP_M, TAIL_M
 
 LIMIT_S = 4.0  # of the solver's own, deterministic clock
@@ -45,7 +45,7 @@ class Piece:
 
 
 def list_pieces(
-    sized: Sequence[Sized],
+    sized: Sequence[SizedCircuit],
     terminations: Sequence[Termination],
     routed: set[str],
     plan: Plan,
@@ -87,7 +87,7 @@ def list_pieces(
                 continue
             for x in c.conductors:
                 cable = cable_of(s, x, plan, catalogue)
-                size = str(s.egc.value) if x == "PE" else s.size
+                size = str(s.protective.value) if x == "PE" else s.size
                 out.append(
                     Piece(
                         f"{c.id}.{x}{n if n > 1 else ''}",
@@ -105,7 +105,7 @@ def list_pieces(
     return out
 
 
-def cut_length(s: Sized, routed: bool) -> Figure:
+def cut_length(s: SizedCircuit, routed: bool) -> Figure:
     """What to cut for one run, in m."""
     long = round(s.place.run.length_m, 3)
     if routed:

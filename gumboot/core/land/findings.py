@@ -22,12 +22,12 @@ from gumboot.core.land.termination import Termination
 from gumboot.core.land.tools import Wrench, lacking
 from gumboot.core.network import End
 from gumboot.core.plan import Plan
-from gumboot.core.size.conductors import Sized
+from gumboot.core.size.conductors import SizedCircuit
 
 
 def termination_findings(
     terminations: Sequence[Termination],
-    sized: Sequence[Sized],
+    sized: Sequence[SizedCircuit],
     plan: Plan,
     inverter: Inverter,
     catalogue: Catalogue,
@@ -49,12 +49,12 @@ def termination_findings(
 
 
 def end_findings(
-    s: Sized, e: End, conductor: Conductor, plan: Plan, catalogue: Catalogue
+    s: SizedCircuit, e: End, conductor: Conductor, plan: Plan, catalogue: Catalogue
 ) -> Iterator[Finding]:
     """One kind of conductor at one end of a circuit."""
     t, place = e.terminal(conductor), s.id
     earth = conductor == "PE"
-    size = str(s.egc.value) if earth else s.size
+    size = str(s.protective.value) if earth else s.size
     cable = cable_of(s, conductor, plan, catalogue)
     at = f"{e.label}, {t.label}"
     key = f"{s.id}.{e.body}.{t.id}"
@@ -149,7 +149,10 @@ def bend_room(size: str, code: Code) -> Figure | None:
 
 
 def screw_findings(
-    terminations: Sequence[Termination], sized: Sequence[Sized], plan: Plan, inverter: Inverter
+    terminations: Sequence[Termination],
+    sized: Sequence[SizedCircuit],
+    plan: Plan,
+    inverter: Inverter,
 ) -> Iterator[Finding]:
     """Screws enough: on the inverter's earth bar, and on every terminal that several circuits
     share.

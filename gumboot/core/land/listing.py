@@ -20,7 +20,7 @@ from gumboot.core.land.order import in_order, school_of, unit_order
 from gumboot.core.land.termination import STAGES, Kind, Method, Termination
 from gumboot.core.network import Body, End, Isolation, Network, SignalCable, isolate
 from gumboot.core.plan import Plan
-from gumboot.core.size.conductors import Sized
+from gumboot.core.size.conductors import SizedCircuit
 from gumboot.core.size.disconnects import listed
 
 STACK = (
@@ -63,7 +63,7 @@ class Sheet:
 
 
 def list_terminations(
-    sized: Iterable[Sized],
+    sized: Iterable[SizedCircuit],
     network: Network,
     catalogue: Catalogue,
     plan: Plan,
@@ -178,7 +178,7 @@ def close(b: Body, sheet: Sheet) -> Termination:
     )
 
 
-def make_off(s: Sized, stage: str, sheet: Sheet) -> Iterator[Termination]:
+def make_off(s: SizedCircuit, stage: str, sheet: Sheet) -> Iterator[Termination]:
     """Both ends of one circuit's conductors: its earth for the earth stage, else the live ones;
     first the end that cannot be live.
     """
@@ -193,12 +193,18 @@ def make_off(s: Sized, stage: str, sheet: Sheet) -> Iterator[Termination]:
 
 
 def one_end(
-    s: Sized, stage: str, conductor: Conductor, of_set: int, here: End, far: End, sheet: Sheet
+    s: SizedCircuit,
+    stage: str,
+    conductor: Conductor,
+    of_set: int,
+    here: End,
+    far: End,
+    sheet: Sheet,
 ) -> Termination:
     """One end of one conductor."""
     c, t, plan = s.circuit, here.terminal(conductor), sheet.plan
     earth = conductor == "PE"
-    size = str(s.egc.value) if earth else s.size
+    size = str(s.protective.value) if earth else s.size
     cable = cable_of(s, conductor, plan, sheet.catalogue)
     method: Method = (
         "ferrule" if t.end == "bare" and cable.strands == "fine" else t.end
@@ -252,7 +258,9 @@ def one_end(
     )
 
 
-def main_earth(rows: Sequence[Sized], electrode: Figure, sheet: Sheet) -> Iterator[Termination]:
+def main_earth(
+    rows: Sequence[SizedCircuit], electrode: Figure, sheet: Sheet
+) -> Iterator[Termination]:
     """Both ends of the conductor to the earth electrode, or of the main bonding: at the board where
     the job's earths come together, and at its clamp.
 
@@ -391,7 +399,9 @@ def strip_length(t: Terminal, method: Method, size: str, catalogue: Catalogue) -
     return t.strip_mm
 
 
-def cable_of(s: Sized, conductor: Conductor, plan: Plan, catalogue: Catalogue) -> ConductorType:
+def cable_of(
+    s: SizedCircuit, conductor: Conductor, plan: Plan, catalogue: Catalogue
+) -> ConductorType:
     """The cable that one conductor of a circuit is made of: the circuit's own, or ordinary building
     wire for an earth.
     """

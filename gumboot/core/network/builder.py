@@ -12,7 +12,7 @@ from gumboot.core.basis.figure import Figure
 from gumboot.core.basis.finding import Cure, Finding, stop
 from gumboot.core.codes import OutsideTable
 from gumboot.core.kit import Catalogue, Device, Family, Gateway, Inverter, Pack, Port
-from gumboot.core.kit.enclosure import Case
+from gumboot.core.kit.enclosure import Enclosure
 from gumboot.core.kit.terminal import Block, Conductor, FactoryTermination, Terminal
 from gumboot.core.kit.words import LINES
 from gumboot.core.network.circuit import UNITY, Body, Circuit, End, Role, SignalCable, end
@@ -62,7 +62,9 @@ class Builder:
         self.plan, self.catalogue, self.inverter = plan, catalogue, inverter
         self.pack, self.gateway, self.bank, self.strings = pack, gateway, bank, strings
         self.bodies: dict[str, Body] = {}
-        self.cases: dict[str, Case] = {}  # of boxes, by body: the largest that anything asked for
+        self.cases: dict[
+            str, Enclosure
+        ] = {}  # of boxes, by body: the largest that anything asked for
         self.devices: dict[str, Device] = {}  # the box chosen for a body
         self.circuits: list[Circuit] = []
         self.links: list[SignalCable] = []
@@ -214,9 +216,9 @@ class Builder:
         missing = device is None
         if device and device.up_to_a >= getattr(self.devices.get(body), "up_to_a", 0):
             self.devices[body] = device
-        if device and device.case:
-            if device.case.width >= self.cases.get(body, device.case).width:
-                self.cases[body] = device.case
+        if device and device.enclosure:
+            if device.enclosure.width >= self.cases.get(body, device.enclosure).width:
+                self.cases[body] = device.enclosure
         system: System = "dc" if role == "dc-bus" else "ac"
         bar = self.node(hub or body, body, system, bar=not hub)
         at = bar
@@ -335,7 +337,7 @@ class Builder:
         bodies = tuple(
             replace(
                 b,
-                case=self.cases.get(b.id),
+                enclosure=self.cases.get(b.id),
                 block=self.block(b),
                 cover=self.cover(b),
                 device=self.devices.get(b.id),

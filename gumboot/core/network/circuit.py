@@ -7,7 +7,7 @@ from typing import Literal
 
 from gumboot.core.basis.figure import Figure, given
 from gumboot.core.kit import Device, Family
-from gumboot.core.kit.enclosure import Case
+from gumboot.core.kit.enclosure import Enclosure
 from gumboot.core.kit.terminal import Block, Conductor, FactoryTermination, Socket, Terminal
 from gumboot.core.plan import Run
 
@@ -61,7 +61,7 @@ class Body:
     lines: tuple[str, ...] = ()
     factory_terminations: tuple[FactoryTermination, ...] = ()
     bars: tuple[FactoryTermination, ...] = ()  # terminations of bars and links that the crew makes
-    case: Case | None = None
+    enclosure: Enclosure | None = None
     block: Block | None = None
     cover: FactoryTermination | None = None
     device: Device | None = None  # the panel, switch or bus chosen for it

@@ -360,8 +360,8 @@ def _to_bus(b: Builder, n: int, first: int, packs: int, banks: int) -> None:
     b.node(id, id, "dc", bar=True)
     if bus:
         b.devices[id] = bus
-        if bus.case:
-            b.cases[id] = bus.case
+        if bus.enclosure:
+            b.cases[id] = bus.enclosure
     at_bus = end(id, name, "", bus.terminals if bus else (), node=id, missing=bus is None)
     if pack.cabinet:
         _cabinets(b, at_bus, packs)

@@ -19,7 +19,7 @@ from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
 from gumboot.core.kit import Chemistry, Inverter, MenuItem, Pack
 from gumboot.core.plan import Plan, Slot, Work, WorkMode
 from gumboot.core.size.bank import Bank
-from gumboot.core.size.conductors import Sized
+from gumboot.core.size.conductors import SizedCircuit
 
 CELL_V: dict[Chemistry, dict[str, float]] = {  # V a cell, common practice, from memory
     "LFP": {"absorb": 3.50, "float": 3.375, "recover": 3.225, "warn": 3.05, "cut": 3.00},
@@ -148,7 +148,7 @@ class Job:
     inverter: Inverter
     pack: Pack | None
     bank: Bank | None
-    circuits: Sequence[Sized]
+    circuits: Sequence[SizedCircuit]
 
     @property
     def count(self) -> int:

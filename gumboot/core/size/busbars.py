@@ -17,7 +17,7 @@ from gumboot.core.kit import Inverter
 from gumboot.core.network import Network, OnBar, Source, on_busbar
 from gumboot.core.network.currents import on_each_line, output_current, source_current
 from gumboot.core.plan import Plan
-from gumboot.core.size.conductors import Sized
+from gumboot.core.size.conductors import SizedCircuit
 
 ROLES = ("main-panel", "grid-combiner", "backup-combiner", "loads")
 
@@ -42,7 +42,7 @@ def main_bus(buses: Sequence[Bus]) -> Bus | None:
 
 
 def design_busbars(
-    plan: Plan, inverter: Inverter, network: Network, sized: Sequence[Sized]
+    plan: Plan, inverter: Inverter, network: Network, sized: Sequence[SizedCircuit]
 ) -> tuple[tuple[Bus, ...], list[Finding]]:
     """Every busbar that sources beside its own supply push into; one whose rating nobody knows is
     said where it matters.

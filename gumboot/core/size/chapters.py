@@ -20,8 +20,8 @@ from gumboot.core.size.bank import Bank
 from gumboot.core.size.busbars import Bus, design_busbars
 from gumboot.core.size.conductors import (
     RULES,
-    Place,
-    Sized,
+    Conditions,
+    SizedCircuit,
     places,
     school_findings,
     size_circuit,
@@ -42,9 +42,9 @@ class Row:
     """One circuit: what it was sized from, what came of it, what is wrong with it, its figures."""
 
     circuit: Circuit
-    place: Place | None
+    place: Conditions | None
     fitted: Fitted
-    sized: Sized | None
+    sized: SizedCircuit | None
     found: Found
     figures: tuple[tuple[str, Figure], ...]
 
@@ -53,7 +53,7 @@ class Row:
 class Sizing:
     """Every circuit sized; those that could not be (key, name); the rows they come from."""
 
-    circuits: tuple[Sized, ...]
+    circuits: tuple[SizedCircuit, ...]
     unsized: tuple[tuple[str, str], ...]
     of: dict[str, Row]
 
@@ -80,7 +80,7 @@ def _sized(d: Draft) -> Sizing:
     )
 
 
-def _judged(s: Sized | None, fitted: Fitted, d: Draft) -> Found:
+def _judged(s: SizedCircuit | None, fitted: Fitted, d: Draft) -> Found:
     if s is None:
         return ()
     port = chosen(d).inverter.battery
@@ -99,7 +99,7 @@ def _sized_found(sizing: Sizing, d: Draft) -> Iterable[Finding]:
             yield check(f"fitted.{k}", "plan", says, "plan", forget)
 
 
-def _figures(s: Sized) -> Iterator[tuple[str, Figure]]:
+def _figures(s: SizedCircuit) -> Iterator[tuple[str, Figure]]:
     yield f"{s.id}.current", s.circuit.current
     yield f"{s.id}.i_req", s.i_req
     yield from named(s.id, s, "protection")
@@ -107,7 +107,7 @@ def _figures(s: Sized) -> Iterator[tuple[str, Figure]]:
         yield f"{s.id}.conductor", s.proposed
     yield from named(s.id, s.judged, "at_terminal", "in_place")
     yield f"{s.id}.drop", s.judged.drop_pct
-    yield from named(s.id, s, "permitted", "egc")
+    yield from named(s.id, s, "permitted", "protective")
 
 
 def _sized_figures(sizing: Sizing) -> Iterator[tuple[str, Figure]]:
@@ -131,7 +131,7 @@ class Conductors:
     """
 
     key: tuple[object, ...]
-    circuits: tuple[Sized, ...] = field(compare=False)
+    circuits: tuple[SizedCircuit, ...] = field(compare=False)
 
 
 def _conductors(d: Draft) -> Conductors:
@@ -144,7 +144,7 @@ def _conductors(d: Draft) -> Conductors:
             s.cable.id,
             s.place.run.method,
             s.place.run.raceway,
-            s.egc.value,
+            s.protective.value,
             s.protection.value if s.protection else None,
             s.permitted.value,
             s.judged.fails,
@@ -225,7 +225,7 @@ def _inrush(d: Draft) -> Inrush | None:
     return design_inrush(bank, kit.inverter, kit.pack, _battery_loop(d[SIZED].circuits))
 
 
-def _battery_loop(sized: tuple[Sized, ...]) -> float | None:
+def _battery_loop(sized: tuple[SizedCircuit, ...]) -> float | None:
     """Out and back through the first inverter's battery cable and the first pack's, in Ω."""
     rows = [next((s for s in sized if s.circuit.family == f), None) for f in ("battery", "pack")]
     return sum(2 * one_way_ohm(s) for s in rows if s) or None
@@ -331,7 +331,7 @@ class Earths:
 
 
 def _earths(d: Draft) -> Earths:
-    earths = [str(s.egc.value) for s in d[CONDUCTORS].circuits if s.circuit.power_factor]
+    earths = [str(s.protective.value) for s in d[CONDUCTORS].circuits if s.circuit.power_factor]
     bonding = d.plan.book.main_bonding
     return Earths(
         electrode(d.plan), bonding(max(earths, key=area_mm2)) if bonding and earths else None

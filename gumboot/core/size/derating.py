@@ -13,7 +13,7 @@ def derated(inverter: Inverter, plan: Plan) -> Figure | None:
     """What an inverter gives in the hottest and thinnest air of its place, W; None where its sheet
     says nothing of it.
     """
-    c = inverter.case
+    c = inverter.enclosure
     if c is None or c.t_derate_c is None or not (c.derate_per_c or c.derate_per_100m):
         return None
     parts = (
@@ -50,8 +50,8 @@ def derating_findings(plan: Plan, inverter: Inverter, hot: Figure | None) -> lis
     high = (
         f", {show_length(plan.site.altitude_m, plan.units)} up,"
         if plan.site.altitude_m
-        and inverter.case
-        and plan.site.altitude_m > inverter.case.altitude_full_m
+        and inverter.enclosure
+        and plan.site.altitude_m > inverter.enclosure.altitude_full_m
         else ""
     )
     says = (

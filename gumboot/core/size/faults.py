@@ -22,7 +22,7 @@ from gumboot.core.network import Network
 from gumboot.core.network.fault import Nodal, Through
 from gumboot.core.plan import Plan
 from gumboot.core.size.bank import Bank, fault_current
-from gumboot.core.size.conductors import Sized
+from gumboot.core.size.conductors import SizedCircuit
 
 HOT = given(
     "k_hot",
@@ -58,7 +58,7 @@ KINDS = {"breaker": "bus", "own breaker": "pack", "fuse": "fuse"}
 
 
 def dc_fault(
-    plan: Plan, network: Network, sized: Sequence[Sized], bank: Bank
+    plan: Plan, network: Network, sized: Sequence[SizedCircuit], bank: Bank
 ) -> tuple[Figure | None, tuple[Through, ...], list[Finding]]:
     """(prospective current where the packs of one bank meet, what every device of the battery side
     may have to break, and which cannot).
@@ -75,7 +75,7 @@ def dc_fault(
     return fault, currents, _weak(plan, network, currents, bank)
 
 
-def loop_ohm(s: Sized) -> Figure:
+def loop_ohm(s: SizedCircuit) -> Figure:
     """A battery circuit out and back in Ω, its sets side by side."""
     if s.size.endswith("mm²"):
         r = iec.resistance(s.size, s.cable.strands)
@@ -133,10 +133,10 @@ def through_figure(t: Through, bank: Bank) -> Figure:
     )
 
 
-def conductor_loop(s: Sized) -> Figure:
+def conductor_loop(s: SizedCircuit) -> Figure:
     """R1 + R2 in Ω of one circuit: line and protective conductor, 20 °C. IEC 60228."""
     r_1 = iec.resistance(s.size, "stranded", s.cable.material).renamed("R_1")
-    r_2 = iec.resistance(str(s.egc.value)).renamed("R_2")
+    r_2 = iec.resistance(str(s.protective.value)).renamed("R_2")
     length = given("L", s.place.run.length_m, "m", "Length one way", "brief")
     n = given("n_set", s.sets, "", "Sets in parallel", "plan")
     return solve(
@@ -154,7 +154,11 @@ def conductor_loop(s: Sized) -> Figure:
 
 
 def loop_of(
-    s: Sized, by_id: dict[str, Sized], plan: Plan, inverter: Inverter, curve: str = CURVE
+    s: SizedCircuit,
+    by_id: dict[str, SizedCircuit],
+    plan: Plan,
+    inverter: Inverter,
+    curve: str = CURVE,
 ) -> Loop | None:
     """The loop of one AC circuit: external, upstream circuits, its own. IEC 60364-4-41 411.4."""
     if s.protection is None or s.circuit.power_factor is None:
@@ -215,7 +219,7 @@ def loop_of(
 
 
 def loop_findings(
-    sized: Sequence[Sized], plan: Plan, inverter: Inverter
+    sized: Sequence[SizedCircuit], plan: Plan, inverter: Inverter
 ) -> tuple[tuple[Loop, ...], list[Finding]]:
     """Every AC circuit's loop, its disconnection, its protective conductor by the adiabatic rule,
     and the residual-current device it wants.
@@ -296,14 +300,14 @@ def loop_findings(
     return tuple(loops), found + _residual(plan, inverter)
 
 
-def _adiabatic(s: Sized, loop: Loop) -> list[Finding]:
+def _adiabatic(s: SizedCircuit, loop: Loop) -> list[Finding]:
     if loop.grid is None:
         return []
     u_0 = given("U_0", 230.0, "V", "Line to neutral", "brief")
     i_f = solve("I_f", "A", "Earth-fault current", "U_0 / Z_s", u_0, loop.grid, source="Ohm's law")
     t = T_TRIP if loop.grid.n <= loop.limit.n else T_SLOW
     least = iec.adiabatic(i_f, t, s.cable.temp_c if s.cable.temp_c in iec.K_PE else 70)
-    if area_mm2(str(s.egc.value)) >= least.n:
+    if area_mm2(str(s.protective.value)) >= least.n:
         return []
     larger = (
         x
@@ -319,8 +323,8 @@ def _adiabatic(s: Sized, loop: Loop) -> list[Finding]:
         Cure("Fit a larger earth conductor, or a residual-current device that trips at once")
     )
     says = (
-        f"{s.circuit.name}: the earth of {s.egc.value} is under the {least.text} that {i_f.text}"
-        f" for {t.text} asks."
+        f"{s.circuit.name}: the earth of {s.protective.value} is under the {least.text} that"
+        f" {i_f.text} for {t.text} asks."
     )
     return [
         stop(f"{s.id}.adiabatic", s.id, says, "IEC 60364-5-54 543.1.2", *cures, figures=(least,))

@@ -18,7 +18,7 @@ from gumboot.core.basis.figure import (
 )
 from gumboot.core.basis.finding import Cure, Finding, stop
 from gumboot.core.codes import OutsideTable
-from gumboot.core.size.conductors import Sized
+from gumboot.core.size.conductors import SizedCircuit
 
 ENCLOSED = ("raceway", "raceway-on-roof", "A1", "A2", "B1", "B2", "D1")
 
@@ -34,11 +34,11 @@ class Raceway:
     trough: Figure | None
 
 
-def lay_raceways(sized: Sequence[Sized]) -> tuple[tuple[Raceway, ...], list[Finding]]:
+def lay_raceways(sized: Sequence[SizedCircuit]) -> tuple[tuple[Raceway, ...], list[Finding]]:
     """Every enclosed way of a job. Circuits that name one raceway lie in it together; each set of a
     parallel run has its own.
     """
-    ways: dict[str, list[Sized]] = {}
+    ways: dict[str, list[SizedCircuit]] = {}
     for s in sized:
         if s.place.run.method in ENCLOSED and s.cable.cores == "single" and not s.judged.fails:
             ways.setdefault(s.place.run.raceway or s.id, []).append(s)
@@ -60,12 +60,12 @@ def lay_raceways(sized: Sequence[Sized]) -> tuple[tuple[Raceway, ...], list[Find
     return tuple(out), found
 
 
-def fill(name: str, rows: Sequence[Sized]) -> Raceway:
+def fill(name: str, rows: Sequence[SizedCircuit]) -> Raceway:
     """One way. Raises OutsideTable when no conduit takes it."""
     book = rows[0].rules.book
     live = [(s.size, len(s.circuit.conductors) - 1) for s in rows]
     earth = max(
-        (str(s.egc.value) for s in rows), key=lambda x: book.wire_area(x).n
+        (str(s.protective.value) for s in rows), key=lambda x: book.wire_area(x).n
     )  # one for all, by the largest: NEC 250.122(C)
     parts = [book.wire_area(size).renamed(f"A_{i}") for i, (size, _) in enumerate(live, 1)] + [
         book.wire_area(earth).renamed("A_PE")

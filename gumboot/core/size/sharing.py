@@ -22,7 +22,7 @@ from gumboot.core.codes import iec, nec
 from gumboot.core.kit import Pack
 from gumboot.core.plan import Plan
 from gumboot.core.size.bank import Bank
-from gumboot.core.size.conductors import Sized
+from gumboot.core.size.conductors import SizedCircuit
 
 Scheme = Literal["one end", "diagonal", "star"]
 SCHEMES: tuple[Scheme, ...] = get_args(Scheme)
@@ -86,14 +86,16 @@ def _join(m: np.ndarray, a: int, b: int, g: float) -> None:
     m[b, a] -= g
 
 
-def one_way_ohm(s: Sized) -> float:
+def one_way_ohm(s: SizedCircuit) -> float:
     """One way of a DC circuit in Ω."""
     if s.size.endswith("mm²"):
         return iec.resistance(s.size, s.cable.strands).n * s.place.run.length_m / 1000 / s.sets
     return nec.dc_resistance(s.size).n * s.place.run.length_m / FT_M / 1000 / s.sets
 
 
-def _fairer(plan: Plan, rows: Sequence[Sized], amps: dict[Scheme, tuple[float, ...]]) -> Cure:
+def _fairer(
+    plan: Plan, rows: Sequence[SizedCircuit], amps: dict[Scheme, tuple[float, ...]]
+) -> Cure:
     """Leads of a star cut to one length; else the take-off that shares best, where other leads
     would not follow from the wall.
     """
@@ -116,7 +118,7 @@ def _fairer(plan: Plan, rows: Sequence[Sized], amps: dict[Scheme, tuple[float, .
 
 
 def share_out(
-    plan: Plan, bank: Bank, pack: Pack, sized: Sequence[Sized]
+    plan: Plan, bank: Bank, pack: Pack, sized: Sequence[SizedCircuit]
 ) -> tuple[Sharing | None, list[Finding]]:
     """Sharing among the packs of a bus, and what is wrong with it; None for fewer than two."""
     rows = [s for s in sized if s.circuit.family == "pack"]

@@ -10,14 +10,14 @@ boxes ──places──▶ scene ──▶ rules (too near, on wood, in the rai
 
 from gumboot.core.wall.bodies import Box, Placed, boxes
 from gumboot.core.wall.drill import Drill, drill_sheet, steps
-from gumboot.core.wall.hang import OnWall, hang, wall_findings
+from gumboot.core.wall.hang import WallDesign, hang, wall_findings
 from gumboot.core.wall.routes import with_runs
 
 __all__ = [
     "Box",
     "Drill",
-    "OnWall",
     "Placed",
+    "WallDesign",
     "boxes",
     "drill_sheet",
     "hang",

@@ -201,7 +201,7 @@ class Job:
         return self._held[b.id]
 
     def _find_held(self, b: Box) -> list[int] | None:
-        if not self.wall.made.endswith("studs") or not b.case.holes:
+        if not self.wall.made.endswith("studs") or not b.enclosure.holes:
             return None
         r = self.bound(b)
         out = []
@@ -209,7 +209,7 @@ class Job:
         bare = self.wall.model_copy(update={"backing": ()})
         seen: dict[tuple[bool, ...], bool] = {}
         for x in range(lo, hi + 1):
-            pattern = tuple(on_stud(bare, x * GRID_MM + h.x) for h in b.case.holes)
+            pattern = tuple(on_stud(bare, x * GRID_MM + h.x) for h in b.enclosure.holes)
             if pattern not in seen:
                 there = Placed(b, x * GRID_MM, 0.0)
                 seen[pattern] = well_held(hold(there, bare, self.catalogue), there)
@@ -239,12 +239,14 @@ class Job:
                 r = Rect(
                     0.0,
                     0.0,
-                    self.wall.width_mm - b.case.width,
-                    0.0 if b.case.mount == "floor" else self.wall.height_mm - b.case.height,
+                    self.wall.width_mm - b.enclosure.width,
+                    0.0
+                    if b.enclosure.mount == "floor"
+                    else self.wall.height_mm - b.enclosure.height,
                 )
             top = r.top
             if "height" not in left_out and b.role in WORKED_AT and b.role != "inverter":
-                top = min(top, HANDLE_MM + HANDLE_BELOW_TOP_MM - b.case.height)
+                top = min(top, HANDLE_MM + HANDLE_BELOW_TOP_MM - b.enclosure.height)
             lo, hi = math.ceil(r.left / GRID_MM - 1e-6), math.floor(r.right / GRID_MM + 1e-6)
             low, high = math.ceil(r.bottom / GRID_MM - 1e-6), math.floor(top / GRID_MM + 1e-6)
             if hi < lo or high < low:
@@ -297,8 +299,8 @@ class Job:
             aside = keeps and self._proud(a, b)
             self._four(
                 m,
-                (x[a.id], y[a.id], a.case.width, a.case.height),
-                (x[b.id], y[b.id], b.case.width, b.case.height),
+                (x[a.id], y[a.id], a.enclosure.width, a.enclosure.height),
+                (x[b.id], y[b.id], b.enclosure.width, b.enclosure.height),
                 want,
                 aside,
             )
@@ -327,9 +329,9 @@ class Job:
         """Whether one may not stand above or below the other, since it is worked on while live and
         the other is in the way.
         """
-        return (a.role in WORKED_AT and b.case.depth - a.case.depth > WORKING_PROUD_MM) or (
-            b.role in WORKED_AT and a.case.depth - b.case.depth > WORKING_PROUD_MM
-        )
+        return (
+            a.role in WORKED_AT and b.enclosure.depth - a.enclosure.depth > WORKING_PROUD_MM
+        ) or (b.role in WORKED_AT and a.enclosure.depth - b.enclosure.depth > WORKING_PROUD_MM)
 
     @staticmethod
     def _four(
@@ -350,7 +352,7 @@ class Job:
     @staticmethod
     def _still(m: Any, x: Any, y: Any, a: Box, r: Rect, want: Wanted, aside: bool) -> None:
         """A box and a thing that does not move."""
-        c = a.case
+        c = a.enclosure
         ways = [m.new_bool_var("") for _ in range(2 if aside else 4)]
         m.add(x <= math.floor((r.left - want.right - c.width) / GRID_MM + 1e-6)).only_enforce_if(
             ways[0]
@@ -365,10 +367,10 @@ class Job:
 
     def _eyes(self, m: Any, y: dict[str, Any], left_out: set[str], cost: list[Any]) -> None:
         for b in self.free:
-            if b.case.display is None or b.case.mount == "floor":
+            if b.enclosure.display is None or b.enclosure.mount == "floor":
                 continue
             off = m.new_int_var(0, 2000, "")
-            at = round((self.wall.eye_mm - b.case.display) / GRID_MM)
+            at = round((self.wall.eye_mm - b.enclosure.display) / GRID_MM)
             m.add(off >= y[b.id] - at)
             m.add(off >= at - y[b.id])
             if "eye" not in left_out and b.role == "inverter":
@@ -381,7 +383,7 @@ class Job:
             self.free, [n for n in self.wall.neighbours if n.kind in HIDDEN]
         ):
             r = rect_of_neighbour(n)
-            for h in b.case.holes:
+            for h in b.enclosure.holes:
                 ways = [m.new_bool_var("") for _ in range(4)]
                 m.add(x[b.id] <= math.floor((r.left - SAFE_MM - h.x) / GRID_MM)).only_enforce_if(
                     ways[0]
@@ -406,7 +408,9 @@ class Job:
                 box = free.get(body) or (fixed[body].box if body in fixed else None)
                 if box is None:
                     break
-                ex, ey, _ = entry(Placed(box, 0.0, 0.0), c.family, (box.case.width / 2, -1000.0))
+                ex, ey, _ = entry(
+                    Placed(box, 0.0, 0.0), c.family, (box.enclosure.width / 2, -1000.0)
+                )
                 at = fixed.get(body)
                 base = (
                     (x[body], y[body])
@@ -431,26 +435,26 @@ class Job:
                 "changeover",
                 "loads",
             }:
-                edge = a.case.height - b.case.height if a.role != b.role else 0.0
+                edge = a.enclosure.height - b.enclosure.height if a.role != b.role else 0.0
                 d = m.new_int_var(0, 4000, "")
                 lift = round(edge / GRID_MM)
                 m.add(d >= y[a.id] - y[b.id] + lift)
                 m.add(d >= y[b.id] - y[a.id] - lift)
                 cost.append(d if a.role != b.role else ALIKE * d)
-        growing = [b for b in self.free if b.case.expands == "right"]
+        growing = [b for b in self.free if b.enclosure.expands == "right"]
         if growing:
-            last, gap = growing[-1], growing[-1].case.like_least or 0.0
+            last, gap = growing[-1], growing[-1].enclosure.like_least or 0.0
             room = m.new_bool_var("room")
-            gx = x[last.id] + math.ceil((last.case.width + gap) / GRID_MM)
-            wide = math.ceil(last.case.width / GRID_MM)
-            high = math.ceil(last.case.height / GRID_MM)
+            gx = x[last.id] + math.ceil((last.enclosure.width + gap) / GRID_MM)
+            wide = math.ceil(last.enclosure.width / GRID_MM)
+            high = math.ceil(last.enclosure.height / GRID_MM)
             m.add(gx + wide <= math.floor(self.wall.width_mm / GRID_MM)).only_enforce_if(room)
             rects = [
                 (
                     x[b.id],
                     y[b.id],
-                    math.ceil(b.case.width / GRID_MM),
-                    math.ceil(b.case.height / GRID_MM),
+                    math.ceil(b.enclosure.width / GRID_MM),
+                    math.ceil(b.enclosure.height / GRID_MM),
                 )
                 for b in self.free
                 if b is not last
@@ -478,14 +482,14 @@ class Job:
 
     def _jumpers(self, m: Any, x: dict[str, Any], y: dict[str, Any], left_out: set[str]) -> None:
         """Packs in their order from left to right, each within reach of the next."""
-        row = [b for b in self.free if b.case.like_most is not None]
+        row = [b for b in self.free if b.enclosure.like_most is not None]
         for a, b in itertools.pairwise(row):
             m.add(x[a.id] <= x[b.id])
-            if "jumper" not in left_out and a.case.like_most is not None:
-                reach = math.floor(a.case.like_most / GRID_MM)
-                m.add(x[b.id] - x[a.id] <= math.floor(a.case.width / GRID_MM) + reach)
-                m.add(y[b.id] - y[a.id] <= math.floor(a.case.height / GRID_MM) + reach)
-                m.add(y[a.id] - y[b.id] <= math.floor(a.case.height / GRID_MM) + reach)
+            if "jumper" not in left_out and a.enclosure.like_most is not None:
+                reach = math.floor(a.enclosure.like_most / GRID_MM)
+                m.add(x[b.id] - x[a.id] <= math.floor(a.enclosure.width / GRID_MM) + reach)
+                m.add(y[b.id] - y[a.id] <= math.floor(a.enclosure.height / GRID_MM) + reach)
+                m.add(y[a.id] - y[b.id] <= math.floor(a.enclosure.height / GRID_MM) + reach)
         for a, b in itertools.pairwise([b for b in self.free if b.role == "inverter"]):
             m.add(x[a.id] <= x[b.id])
 
@@ -511,9 +515,13 @@ class Job:
         boards = [b for b in self.wall.backing if b.material != "rail"]
         if combustible(self.wall):
             boards = merged(
-                [b for p in placed if not p.box.case.on_wood and (b := board_behind(self.wall, p))]
+                [
+                    b
+                    for p in placed
+                    if not p.box.enclosure.on_wood and (b := board_behind(self.wall, p))
+                ]
             )
-        drilled = [p.hole(h) for p in placed for h in p.box.case.holes]
+        drilled = [p.hole(h) for p in placed for h in p.box.enclosure.holes]
         serve = [
             b
             for b in self.wall.backing
@@ -530,9 +538,9 @@ class Job:
         conduit = {c.id for c in self.circuits if c.run and c.run.method in ENCLOSED}
         held = [hold(p, wall, self.catalogue) for p in placed]
         eyes = [
-            abs(p.y + p.box.case.display - wall.eye_mm)
+            abs(p.y + p.box.enclosure.display - wall.eye_mm)
             for p in placed
-            if p.box.case.display is not None and p.box.role == "inverter"
+            if p.box.enclosure.display is not None and p.box.role == "inverter"
         ]
         return Arrangement(
             {p.box.id: Spot(x_mm=p.x, y_mm=p.y) for p in placed},

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from gumboot.core.journal.log import Entry
 from gumboot.core.wall.bodies import Placed
 from gumboot.core.wall.drill import Drill
-from gumboot.core.wall.hang import OnWall
+from gumboot.core.wall.hang import WallDesign
 
 SLOT_MM = 3.0  # what the slots of a bracket forgive: common practice
 
@@ -38,7 +38,7 @@ def drilled_off(d: Drill, entry: Entry) -> tuple[float, float]:
     return round(float(entry.body["x_mm"]) - d.x, 1), round(float(entry.body["y_mm"]) - d.y, 1)
 
 
-def hung(w: OnWall, rows: tuple[Drill, ...], drilled: Mapping[str, Entry]) -> tuple[Hung, ...]:
+def hung(w: WallDesign, rows: tuple[Drill, ...], drilled: Mapping[str, Entry]) -> tuple[Hung, ...]:
     """Each box that has a hole drilled; crooked is how far its holes differ among themselves."""
     out = []
     for p in w.scene.placed:

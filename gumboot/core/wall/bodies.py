@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from gumboot.core.kit import Gateway, Inverter, Pack
-from gumboot.core.kit.enclosure import Case, Hole, Way
+from gumboot.core.kit.enclosure import CableEntry, Enclosure, Hole
 from gumboot.core.network import Body, Role
 from gumboot.core.plan import Extra, Kit, Plan, Spot
 from gumboot.core.size.bank import cabinets
@@ -18,12 +18,12 @@ from gumboot.core.wall.rect import Rect
 
 NOT_ON_A_WALL = ("array", "generator")
 STOOD_BEFORE = ("main-panel", "pv-inverter")
-PV_INVERTER = Case(
+PV_INVERTER = Enclosure(
     width=400,
     height=500,
     depth=180,
     mass_kg=20,
-    ways=(Way(side="bottom", at=200),),
+    entries=(CableEntry(side="bottom", at=200),),
     weather="rain and sun",
 )
 EXTRA_HOLE_IN = (
@@ -40,7 +40,7 @@ class Box:
     id: str
     label: str
     role: Role | str
-    case: Case
+    enclosure: Enclosure
     lifts: tuple[tuple[str, float, float], ...]
     storage_kwh: float = 0.0
     there: bool = False
@@ -60,17 +60,17 @@ class Placed:
     @cached_property
     def right(self) -> float:
         """x of its right edge."""
-        return self.x + self.box.case.width
+        return self.x + self.box.enclosure.width
 
     @cached_property
     def top(self) -> float:
         """y of its upper edge."""
-        return self.y + self.box.case.height
+        return self.y + self.box.enclosure.height
 
     @cached_property
     def middle(self) -> float:
         """x of its middle."""
-        return self.x + self.box.case.width / 2
+        return self.x + self.box.enclosure.width / 2
 
     @cached_property
     def rect(self) -> Rect:
@@ -95,19 +95,19 @@ def boxes(
     out = []
     for b in bodies:
         if b.role in NOT_ON_A_WALL or (
-            b.role == "loads" and b.label == "House panel" and b.case is None
+            b.role == "loads" and b.label == "House panel" and b.enclosure is None
         ):
             continue
-        held, kwh = b.case, 0.0
+        held, kwh = b.enclosure, 0.0
         lifts: tuple[tuple[str, float, float], ...] = ()
         if b.role == "inverter":
-            held = inverter.case
+            held = inverter.enclosure
             kwh = pack.v_nom * pack.capacity_ah / 1000 if inverter.pack_inside and pack else 0.0
         elif b.role == "pack" and pack:
             held, lifts = bank_case(pack, plan.kit)
             kwh = stored_kwh(pack, plan.kit)
         elif b.id == "gateway" and gateway:
-            held = gateway.case
+            held = gateway.enclosure
         assumed = b.role == "pv-inverter"
         if assumed:
             held = PV_INVERTER
@@ -133,10 +133,10 @@ def extra_box(x: Extra) -> Box:
     """Something that the crew hangs besides: a plain box with a hole in each corner."""
     i = min(EXTRA_HOLE_IN, x.width_mm / 3, x.height_mm / 3)
     holes = tuple(Hole(x=a, y=b) for b in (i, x.height_mm - i) for a in (i, x.width_mm - i))
-    case = Case(
+    enclosure = Enclosure(
         width=x.width_mm, height=x.height_mm, depth=x.depth_mm, mass_kg=x.mass_kg, holes=holes
     )
-    return Box(x.id, x.label, x.kind, case, ((x.label, x.mass_kg, 0.0),))
+    return Box(x.id, x.label, x.kind, enclosure, ((x.label, x.mass_kg, 0.0),))
 
 
 def stored_kwh(pack: Pack, kit: Kit) -> float:
@@ -147,13 +147,15 @@ def stored_kwh(pack: Pack, kit: Kit) -> float:
     return units * pack.v_nom * pack.capacity_ah / 1000
 
 
-def bank_case(pack: Pack, kit: Kit) -> tuple[Case | None, tuple[tuple[str, float, float], ...]]:
+def bank_case(
+    pack: Pack, kit: Kit
+) -> tuple[Enclosure | None, tuple[tuple[str, float, float], ...]]:
     """(the case of one body of the bank, what is lifted). Stacks grow from their foot, cabinets
     stand in a row, cells in their rack.
     """
-    own = pack.case
-    if pack.cabinet and pack.cabinet.case:
-        cab, row = pack.cabinet.case, cabinets(pack, kit.packs)
+    own = pack.enclosure
+    if pack.cabinet and pack.cabinet.enclosure:
+        cab, row = pack.cabinet.enclosure, cabinets(pack, kit.packs)
         packs = ((f"{pack.model}, each", own.mass_kg, cab.height - own.height),) if own else ()
         mass = row * cab.mass_kg + (kit.packs * own.mass_kg if own else 0)
         holes = tuple(
@@ -178,7 +180,7 @@ def bank_case(pack: Pack, kit: Kit) -> tuple[Case | None, tuple[tuple[str, float
         )
         ways = tuple(
             w.model_copy(update={"at": height - s.head / 2} if w.side in ("left", "right") else {})
-            for w in own.ways
+            for w in own.entries
         )
         whole = own.model_copy(
             update={
@@ -187,7 +189,7 @@ def bank_case(pack: Pack, kit: Kit) -> tuple[Case | None, tuple[tuple[str, float
                 "mass_kg": mass,
                 "mount": "floor",
                 "holes": anti_tip,
-                "ways": ways,
+                "entries": ways,
                 "display": height - s.head / 2,
             }
         )

@@ -10,7 +10,7 @@ from gumboot.core.chapter import Chapter, Draft
 from gumboot.core.network import Circuit
 from gumboot.core.network.chapters import NETWORK
 from gumboot.core.wall.bodies import Box, boxes
-from gumboot.core.wall.hang import OnWall, hang
+from gumboot.core.wall.hang import WallDesign, hang
 from gumboot.core.wall.routes import with_runs
 
 
@@ -24,26 +24,26 @@ BOXES: Chapter[tuple[Box, ...]] = Chapter(
 )
 
 
-def _hung(d: Draft) -> tuple[OnWall, ...]:
+def _hung(d: Draft) -> tuple[WallDesign, ...]:
     """The walls with what hangs on them and the ways that are led over them."""
     network, every = d[NETWORK], d[BOXES]
-    was: tuple[OnWall, ...] | None = d.was(HUNG)
+    was: tuple[WallDesign, ...] | None = d.was(HUNG)
     return hang(d.plan, every, network.circuits, network.links, d.catalogue, was or ())
 
 
-def _hung_figures(walls: tuple[OnWall, ...]) -> Iterable[tuple[str, Figure]]:
+def _hung_figures(walls: tuple[WallDesign, ...]) -> Iterable[tuple[str, Figure]]:
     return (f for w in walls for f in _figures(w))
 
 
-def _figures(w: OnWall) -> Iterator[tuple[str, Figure]]:
+def _figures(w: WallDesign) -> Iterator[tuple[str, Figure]]:
     yield from ((f"way.{r.want.id}", r.length) for r in w.routes)
-    for h in w.held:
+    for h in w.fixings:
         yield from named(f"hold.{h.box}", h, "factor", "pull", "shear")
     for x in w.lifts:
         yield f"lift.{x.box}.{x.what}", x.index
 
 
-HUNG: Chapter[tuple[OnWall, ...]] = Chapter(
+HUNG: Chapter[tuple[WallDesign, ...]] = Chapter(
     "hung",
     _hung,
     reads=("walls", "site", "spacing", "units", "code"),

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from gumboot.core.basis.words import inside
 from gumboot.core.wall.bodies import Placed
 from gumboot.core.wall.fixing import Hole
-from gumboot.core.wall.hang import OnWall
+from gumboot.core.wall.hang import WallDesign
 
 LEVEL_MM = 1000.0  # the level line of the trade, above the finished floor
 
@@ -29,7 +29,7 @@ class Drill:
     up: float
 
 
-def drill_sheet(w: OnWall) -> tuple[Drill, ...]:
+def drill_sheet(w: WallDesign) -> tuple[Drill, ...]:
     """Rails first, then each box in the order it is hung; a bracket's holes from the upper left.
     Holes that hold nothing are left out.
     """
@@ -37,7 +37,7 @@ def drill_sheet(w: OnWall) -> tuple[Drill, ...]:
     order = [p.box.id for p in hanging_order(w.scene.placed)]
     rows = [(f"Rail {h.box.removeprefix('rail-')}", h) for h in w.rails]
     for box in order:
-        held = next((h for h in w.held if h.box == box), None)
+        held = next((h for h in w.fixings if h.box == box), None)
         if held:
             rows += [
                 (by[box].box.label, h)
@@ -58,11 +58,15 @@ def hanging_order(placed: Sequence[Placed]) -> list[Placed]:
     new = [p for p in placed if not p.box.there]
     return sorted(
         new,
-        key=lambda p: (rank.get(str(p.box.role), 3 if p.box.case.mount == "wall" else 1), p.y, p.x),
+        key=lambda p: (
+            rank.get(str(p.box.role), 3 if p.box.enclosure.mount == "wall" else 1),
+            p.y,
+            p.x,
+        ),
     )
 
 
-def steps(w: OnWall) -> tuple[str, ...]:
+def steps(w: WallDesign) -> tuple[str, ...]:
     """The work on one wall in words, in order."""
     wall, mm = w.scene.wall, w.scene.mm
     out = [
@@ -93,11 +97,11 @@ def steps(w: OnWall) -> tuple[str, ...]:
         by = {"one": "", "two": " with two people", "lift table": " with a lift table or hoist"}[
             who
         ]
-        held = next((h for h in w.held if h.box == p.box.id), None)
+        held = next((h for h in w.fixings if h.box == p.box.id), None)
         n = sum(h.holds for h in held.holes) if held else 0
         if p.box.role == "trough":
             out.append(f"Fix {inside(p.box.label)}, level, with its hubs in place.")
-        elif p.box.case.mount == "floor":
+        elif p.box.enclosure.mount == "floor":
             grow = "build it from the foot up" if len(p.box.lifts) > 1 else "put it down"
             then = f", then fix its bracket against tipping with {n} screws" if n else ""
             out.append(f"{p.box.label}: level its feet, {grow}{by}{then}.")

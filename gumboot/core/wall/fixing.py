@@ -56,7 +56,7 @@ class Hole:
 
 
 @dataclass(frozen=True, slots=True)
-class Held:
+class Fixing:
     """A box and its holes; the worst hole's pull, shear and factor, where any holds."""
 
     box: str
@@ -110,10 +110,10 @@ def anchor_for(ground: Ground | None, catalogue: Catalogue, wished: str | None) 
     return next((a for a in fit if a.id == wished), fit[0] if fit else None)
 
 
-def hold(p: Placed, wall: Wall, catalogue: Catalogue) -> Held:
+def hold(p: Placed, wall: Wall, catalogue: Catalogue) -> Fixing:
     """The holes of one box and how they hold it."""
     rows = []
-    for i, h in enumerate(p.box.case.holes, 1):
+    for i, h in enumerate(p.box.enclosure.holes, 1):
         x, y = p.hole(h)
         what, ground = meets(wall, x, y)
         anchor = anchor_for(ground, catalogue, wall.anchor)
@@ -126,10 +126,10 @@ def hold(p: Placed, wall: Wall, catalogue: Catalogue) -> Held:
                 what,
                 ground,
                 anchor,
-                anchor is not None and (what != "wood" or p.box.case.mass_kg <= LIGHT_KG),
+                anchor is not None and (what != "wood" or p.box.enclosure.mass_kg <= LIGHT_KG),
             )
         )
-    return Held(p.box.id, tuple(rows), *load(p, [h for h in rows if h.holds]))
+    return Fixing(p.box.id, tuple(rows), *load(p, [h for h in rows if h.holds]))
 
 
 def load(p: Placed, holding: Sequence[Hole]) -> tuple[Figure | None, Figure | None, Figure | None]:
@@ -138,7 +138,7 @@ def load(p: Placed, holding: Sequence[Hole]) -> tuple[Figure | None, Figure | No
     """
     if not holding:
         return None, None, None
-    c = p.box.case
+    c = p.box.enclosure
     m, g, n = (
         given("m", c.mass_kg, "kg", "Mass", "sheet"),
         given("g", G_MS2, "m/s²", "Gravity", "definition"),
@@ -254,7 +254,7 @@ def rail_screws(wall: Wall, catalogue: Catalogue) -> tuple[Hole, ...]:
     return tuple(out)
 
 
-def well_held(h: Held, p: Placed) -> bool:
+def well_held(h: Fixing, p: Placed) -> bool:
     """Four times its load at least; and where some holes meet lining alone, two others beside each
     other.
     """
@@ -263,13 +263,13 @@ def well_held(h: Held, p: Placed) -> bool:
         return False
     wide = max(x.x for x in holding) - min(x.x for x in holding)
     return (
-        p.box.case.mount == "floor"
+        p.box.enclosure.mount == "floor"
         or len(holding) == len(h.holes)
-        or (len(holding) > 1 and (wide >= 1 or p.box.case.width <= 300))
+        or (len(holding) > 1 and (wide >= 1 or p.box.enclosure.width <= 300))
     )
 
 
-def fixing_findings(s: Scene, held: Sequence[Held], catalogue: Catalogue) -> Iterator[Finding]:
+def fixing_findings(s: Scene, held: Sequence[Fixing], catalogue: Catalogue) -> Iterator[Finding]:
     """Lining alone, too few holes that hold, a factor under four, a mass without anchors, a bit
     into something hidden.
     """
@@ -279,9 +279,9 @@ def fixing_findings(s: Scene, held: Sequence[Held], catalogue: Catalogue) -> Ite
         if p.box.there or p.box.role == "trough":
             continue
         if not h.holes:
-            if p.box.case.mount == "wall":
+            if p.box.enclosure.mount == "wall":
                 says = (
-                    f"{p.box.label}, {p.box.case.mass_kg:g} kg, has no holes in the catalogue:"
+                    f"{p.box.label}, {p.box.enclosure.mass_kg:g} kg, has no holes in the catalogue:"
                     " nothing says what holds it."
                 )
                 yield stop(
@@ -338,16 +338,16 @@ def fixing_findings(s: Scene, held: Sequence[Held], catalogue: Catalogue) -> Ite
             )
 
 
-def _weak(p: Placed, h: Held, holding: Sequence[Hole], k: float) -> str:
+def _weak(p: Placed, h: Fixing, holding: Sequence[Hole], k: float) -> str:
     if not holding:
         return (
-            f"Every hole of {p.box.label}, {p.box.case.mass_kg:g} kg, meets lining alone: nothing"
-            " holds it."
+            f"Every hole of {p.box.label}, {p.box.enclosure.mass_kg:g} kg, meets lining alone:"
+            " nothing holds it."
         )
     if k < FACTOR:
         return (
-            f"{p.box.label}, {p.box.case.mass_kg:g} kg, on {len(holding)} of {len(h.holes)} holes:"
-            f" they hold {k:.3g} times its load; {FACTOR:g} are wanted."
+            f"{p.box.label}, {p.box.enclosure.mass_kg:g} kg, on {len(holding)} of {len(h.holes)}"
+            f" holes: they hold {k:.3g} times its load; {FACTOR:g} are wanted."
         )
     return (
         f"{p.box.label}: only {len(holding)} of {len(h.holes)} holes hold, one above the other; the"
@@ -363,7 +363,7 @@ def _firmer(s: Scene, p: Placed, catalogue: Catalogue) -> tuple[Cure, ...]:
         return (Cure("Choose a stronger anchor for this wall"),)
     out = []
     b, bare = bounds(s.wall, p), s.wall.model_copy(update={"backing": ()})
-    tries = {round(stud - h.x, 1) for stud in studs(s.wall) for h in p.box.case.holes}
+    tries = {round(stud - h.x, 1) for stud in studs(s.wall) for h in p.box.enclosure.holes}
     for x in sorted(
         (x for x in tries if b.left - 0.5 <= x <= b.right + 0.5), key=lambda x: abs(x - p.x)
     ):
@@ -395,7 +395,7 @@ def _firmer(s: Scene, p: Placed, catalogue: Catalogue) -> tuple[Cure, ...]:
 def rails_behind(wall: Wall, p: Placed) -> list[Backing]:
     """A rail for each row of a box's holes, from the stud before them to the one after."""
     left, right = rail_span(wall, p)
-    rows = sorted({round(p.y + h.y, 1) for h in p.box.case.holes})
+    rows = sorted({round(p.y + h.y, 1) for h in p.box.enclosure.holes})
     return [
         Backing(
             material="rail",
@@ -410,7 +410,7 @@ def rails_behind(wall: Wall, p: Placed) -> list[Backing]:
 
 def rail_span(wall: Wall, p: Placed) -> tuple[float, float]:
     """From the stud before a box's first hole to the one after its last, and 50 mm more."""
-    xs = [p.x + h.x for h in p.box.case.holes]
+    xs = [p.x + h.x for h in p.box.enclosure.holes]
     before = [t for t in studs(wall) if t <= min(xs)]
     after = [t for t in studs(wall) if t >= max(xs)]
     left = max(0.0, (before[-1] if before else 50.0) - 50)
@@ -440,7 +440,7 @@ def _strikes(h: Hole, n: Neighbour) -> bool:
 def _beside(s: Scene, p: Placed, n: Neighbour) -> list[float]:
     """Places to the left and right where no hole strikes, nearest first."""
     b, r = bounds(s.wall, p), rect_of_neighbour(n)
-    xs = [h.x for h in p.box.case.holes]
+    xs = [h.x for h in p.box.enclosure.holes]
     tries = [r.right + SAFE_MM - o for o in xs] + [r.left - SAFE_MM - o for o in xs]
     clear = [
         x

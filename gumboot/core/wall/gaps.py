@@ -91,9 +91,9 @@ def alike(a: Box, b: Box) -> bool:
     """Units of one kind, for which the maker says how near they may stand."""
     return (
         a.role == b.role
-        and a.case.like_least is not None
-        and (a.case.width, a.case.height, a.case.depth)
-        == (b.case.width, b.case.height, b.case.depth)
+        and a.enclosure.like_least is not None
+        and (a.enclosure.width, a.enclosure.height, a.enclosure.depth)
+        == (b.enclosure.width, b.enclosure.height, b.enclosure.depth)
     )
 
 
@@ -107,17 +107,17 @@ def between(a: Box, b: Box, plan: Plan) -> Wanted:
     storage = plan.spacing.storage_mm if a.storage_kwh and b.storage_kwh else None
     rule = "the larger of both sheets"
     if alike(a, b):
-        like = float(a.case.like_least or 0)
+        like = float(a.enclosure.like_least or 0)
         left = right = like
         rule = "sheet, units of one kind"
     else:
         left, right = (
-            max(a.case.clear.left, b.case.clear.right),
-            max(a.case.clear.right, b.case.clear.left),
+            max(a.enclosure.clear.left, b.enclosure.clear.right),
+            max(a.enclosure.clear.right, b.enclosure.clear.left),
         )
     top, bottom = (
-        max(a.case.clear.above, b.case.clear.below),
-        max(a.case.clear.below, b.case.clear.above),
+        max(a.enclosure.clear.above, b.enclosure.clear.below),
+        max(a.enclosure.clear.below, b.enclosure.clear.above),
     )
     if storage is not None and storage > min(left, right, top, bottom):
         left, right, top, bottom = (max(storage, x) for x in (left, right, top, bottom))
@@ -136,7 +136,7 @@ def from_neighbour(a: Box, n: Neighbour, plan: Plan) -> Wanted:
             if asked is None
             else "the authority's word in Survey"
         )
-    c = a.case.clear
+    c = a.enclosure.clear
     own = (c.left, c.right, c.above, c.below) if n.kind in STANDS_OUT else (0.0, 0.0, 0.0, 0.0)
     if max(own) > keep:
         rule = f"sheet; {rule}"
@@ -146,7 +146,7 @@ def from_neighbour(a: Box, n: Neighbour, plan: Plan) -> Wanted:
 
 def zone(p: Placed) -> Rect:
     """The case and the room its own sheet asks around it."""
-    c = p.box.case.clear
+    c = p.box.enclosure.clear
     return Rect(p.x - c.left, p.y - c.below, p.right + c.right, p.top + c.above)
 
 

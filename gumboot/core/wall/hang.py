@@ -16,7 +16,7 @@ from gumboot.core.network import Circuit, SignalCable
 from gumboot.core.plan import Plan, Wall
 from gumboot.core.size.raceways import Raceway
 from gumboot.core.wall.bodies import Box, Placed, spots
-from gumboot.core.wall.fixing import Held, Hole, fixing_findings, hold, rail_screws
+from gumboot.core.wall.fixing import Fixing, Hole, fixing_findings, hold, rail_screws
 from gumboot.core.wall.gaps import gaps
 from gumboot.core.wall.lifting import Lift, lifts_of
 from gumboot.core.wall.rect import Rect
@@ -41,12 +41,12 @@ STRAIGHT_MM = 50.0  # before a bend, for the connector: common practice
 
 
 @dataclass(frozen=True, slots=True)
-class OnWall:
+class WallDesign:
     """One wall with all that follows from where things stand on it."""
 
     scene: Scene
     routes: tuple[Route, ...]
-    held: tuple[Held, ...]
+    fixings: tuple[Fixing, ...]
     rails: tuple[Hole, ...]
     lifts: tuple[Lift, ...]
 
@@ -57,9 +57,9 @@ def hang(
     circuits: Sequence[Circuit],
     links: Sequence[SignalCable],
     catalogue: Catalogue,
-    before: Sequence[OnWall] = (),
+    before: Sequence[WallDesign] = (),
     only: int | None = None,
-) -> tuple[OnWall, ...]:
+) -> tuple[WallDesign, ...]:
     """Every wall of a plan, or only one. before: the walls as they were; what hangs where it hung
     is taken over from them.
     """
@@ -76,22 +76,22 @@ def _hang(
     circuits: Sequence[Circuit],
     links: Sequence[SignalCable],
     catalogue: Catalogue,
-    was: OnWall | None,
-) -> OnWall:
+    was: WallDesign | None,
+) -> WallDesign:
     same = was is not None and bare(was.scene.wall) == bare(s.wall)
     old = was if same else None
     there = {p.box.id: p for p in old.scene.placed} if old else {}
-    held = {h.box: h for h in old.held} if old else {}
+    held = {h.box: h for h in old.fixings} if old else {}
     lifted = {p: [x for x in old.lifts if x.box == p] for p in there} if old else {}
     new = [p for p in s.placed if not p.box.there]
     stays = {p.box.id for p in new if p == there.get(p.box.id)}
-    return OnWall(
+    return WallDesign(
         s,
         route(s.wall, s.placed, wants(s.placed, circuits, links)),
         tuple(
             held[p.box.id] if p.box.id in stays else hold(p, s.wall, catalogue)
             for p in new
-            if p.box.role != "trough" or p.box.case.holes
+            if p.box.role != "trough" or p.box.enclosure.holes
         ),
         old.rails if old else rail_screws(s.wall, catalogue),
         tuple(
@@ -106,7 +106,10 @@ def bare(wall: Wall) -> tuple[object, ...]:
 
 
 def wall_findings(
-    walls: Sequence[OnWall], every: Sequence[Box], raceways: Sequence[Raceway], catalogue: Catalogue
+    walls: Sequence[WallDesign],
+    every: Sequence[Box],
+    raceways: Sequence[Raceway],
+    catalogue: Catalogue,
 ) -> list[Finding]:
     """What is wrong on the walls; what has no place yet."""
     found = [
@@ -114,7 +117,7 @@ def wall_findings(
         for w in walls
         for part in (
             judge(w.scene),
-            fixing_findings(w.scene, w.held, catalogue),
+            fixing_findings(w.scene, w.fixings, catalogue),
             _ways(w, raceways),
             _lifts(w),
         )
@@ -173,7 +176,7 @@ class Sweep:
         )
 
 
-def sweeps(w: OnWall, raceways: Sequence[Raceway]) -> tuple[Sweep, ...]:
+def sweeps(w: WallDesign, raceways: Sequence[Raceway]) -> tuple[Sweep, ...]:
     """Every conduit that turns, at both its ends."""
     conduit = {c: str(r.conduit.value) for r in raceways for c in r.circuits}
     turning = [r for r in w.routes if r.want.id in conduit and r.clear and r.bends]
@@ -184,7 +187,7 @@ def sweeps(w: OnWall, raceways: Sequence[Raceway]) -> tuple[Sweep, ...]:
     )
 
 
-def _ways(w: OnWall, raceways: Sequence[Raceway]) -> Iterator[Finding]:
+def _ways(w: WallDesign, raceways: Sequence[Raceway]) -> Iterator[Finding]:
     """Bends of a pull, room for a sweep, signals beside power, ways that find none."""
     s = w.scene
     conduit = {c: str(r.conduit.value) for r in raceways for c in r.circuits}
@@ -274,7 +277,7 @@ def _room(s: Scene, p: Placed, x: float, y: float, side: Side) -> float:
     return edge
 
 
-def _lifts(w: OnWall) -> Iterator[Finding]:
+def _lifts(w: WallDesign) -> Iterator[Finding]:
     """Who and what is wanted on the day, in one sentence a wall."""
     s = w.scene
     labels = {p.box.id: p.box.label for p in s.placed}

@@ -92,7 +92,7 @@ def reach_cm(p: Placed, wall: Wall, v_cm: float) -> float:
     return (
         wall.reach_mm / 10
         if wall.reach_mm is not None
-        else (20 if v_cm >= 25 else 25) + p.box.case.depth / 20
+        else (20 if v_cm >= 25 else 25) + p.box.enclosure.depth / 20
     )
 
 
@@ -104,8 +104,8 @@ def lifts_of(p: Placed, wall: Wall) -> list[Lift]:
 def lift(p: Placed, wall: Wall, what: str, mass: float, up_mm: float) -> Lift:
     """One lift judged at both its ends; the sheet's own demand where it is stronger."""
     whole = len(p.box.lifts) == 1
-    grip = p.box.case.grip / 10 if whole else 0.0
-    to = p.y + up_mm + (ABOVE_HOOK_MM if whole and p.box.case.mount == "wall" else 0.0)
+    grip = p.box.enclosure.grip / 10 if whole else 0.0
+    to = p.y + up_mm + (ABOVE_HOOK_MM if whole and p.box.enclosure.mount == "wall" else 0.0)
     v, d = grip + to / 10, to / 10
     start = recommended(reach_cm(p, wall, grip), grip, d, where=", from the floor")
     stop = recommended(reach_cm(p, wall, v), v, d, where=", at its place")
@@ -118,6 +118,6 @@ def lift(p: Placed, wall: Wall, what: str, mass: float, up_mm: float) -> Lift:
     )
     people: People = "one" if index.n <= 1 else "two" if index.n <= TEAM else "lift table"
     why = f"index {index.n:.2g}"
-    if whole and RANK[p.box.case.people] > RANK[people]:
-        people, why = p.box.case.people, "its sheet asks for it"
+    if whole and RANK[p.box.enclosure.people] > RANK[people]:
+        people, why = p.box.enclosure.people, "its sheet asks for it"
     return Lift(p.box.id, what, mass, to, limit, index, people, why)

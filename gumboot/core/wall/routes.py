@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
-from gumboot.core.kit.enclosure import Side, Way
+from gumboot.core.kit.enclosure import CableEntry, Side
 from gumboot.core.network import Circuit, SignalCable
 from gumboot.core.plan import Plan, Run, Wall
 from gumboot.core.wall.bodies import Placed
@@ -78,13 +78,13 @@ def entry(
     p: Placed,
     family: str,
     toward: tuple[float, float],
-    free: Callable[[Placed, Way], bool] = lambda p, w: True,
+    free: Callable[[Placed, CableEntry], bool] = lambda p, w: True,
 ) -> tuple[float, float, Side]:
     """Where a family of conductors enters a box: by its sheet, before which nothing stands; else in
     the middle of the side toward the other end.
     """
-    mine = [w for w in p.box.case.ways if family in w.takes] or [
-        w for w in p.box.case.ways if not w.takes
+    mine = [w for w in p.box.enclosure.entries if family in w.takes] or [
+        w for w in p.box.enclosure.entries if not w.takes
     ]
     if mine:
         if len(mine) > 1:
@@ -98,11 +98,11 @@ def entry(
     return (p.middle, p.top, "top") if dy > 0 else (p.middle, p.y, "bottom")
 
 
-def free_ways(placed: Sequence[Placed]) -> Callable[[Placed, Way], bool]:
+def free_ways(placed: Sequence[Placed]) -> Callable[[Placed, CableEntry], bool]:
     """Whether nothing stands before an entry, looked at once for each."""
     seen: dict[tuple[str, Side, float], bool] = {}
 
-    def free(p: Placed, w: Way) -> bool:
+    def free(p: Placed, w: CableEntry) -> bool:
         key = (p.box.id, w.side, w.at)
         if key not in seen:
             at = stub(*at_wall(p, w), w.side)
@@ -118,7 +118,7 @@ def beside(x: float, y: float, side: Side, n: int) -> tuple[float, float, Side]:
     return (x + shift, y, side) if side in ("top", "bottom") else (x, y + shift, side)
 
 
-def at_wall(p: Placed, w: Way) -> tuple[float, float]:
+def at_wall(p: Placed, w: CableEntry) -> tuple[float, float]:
     """An entry of a box on the wall."""
     match w.side:
         case "left":

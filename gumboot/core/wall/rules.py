@@ -106,7 +106,7 @@ def bounds(wall: Wall, p: Placed) -> Rect:
     """The least and greatest that a box's left and lower edge may be on its wall: left, bottom,
     right, top of that corner's own room.
     """
-    c, k = p.box.case, p.box.case.clear
+    c, k = p.box.enclosure, p.box.enclosure.clear
     left = k.left if wall.corner_left else 0.0
     right = wall.width_mm - c.width - (k.right if wall.corner_right else 0.0)
     if c.mount == "floor":
@@ -309,12 +309,14 @@ def too_far(s: Scene) -> Iterator[Finding]:
     """Units of one kind that the maker's jumper must reach."""
     kinds: dict[tuple[object, ...], list[Placed]] = {}
     for p in s.placed:
-        if p.box.case.like_most is not None:
-            kinds.setdefault((p.box.role, p.box.case.width, p.box.case.height), []).append(p)
+        if p.box.enclosure.like_most is not None:
+            kinds.setdefault(
+                (p.box.role, p.box.enclosure.width, p.box.enclosure.height), []
+            ).append(p)
     for row in kinds.values():
         for a in row:
             others = [b for b in row if b is not a]
-            most = a.box.case.like_most or 0.0
+            most = a.box.enclosure.like_most or 0.0
             near = min((max(gaps(a.rect, b.rect).values()) for b in others), default=0.0)
             if others and near > most + 0.5:
                 says = (
@@ -341,7 +343,7 @@ def on_wood(s: Scene) -> Iterator[Finding]:
         return
     boards = [rect_of_backing(b) for b in s.wall.backing if b.material != "rail"]
     for p in s.placed:
-        if p.box.case.on_wood or p.box.there or covered(p.rect, boards):
+        if p.box.enclosure.on_wood or p.box.there or covered(p.rect, boards):
             continue
         board = board_behind(s.wall, p)
         cure = (
@@ -416,19 +418,20 @@ def heights(s: Scene) -> Iterator[Finding]:
                 rule,
                 s.to(p, p.x, down, f"Lower it to {s.mm(down)}"),
             )
-        if p.box.case.display is None or p.box.role != "inverter":
+        if p.box.enclosure.display is None or p.box.role != "inverter":
             continue
-        off = p.y + p.box.case.display - s.wall.eye_mm
+        off = p.y + p.box.enclosure.display - s.wall.eye_mm
         if abs(off) > EYE_OFF_MM:
             b = bounds(s.wall, p)
             y = min(max(p.y - off, b.bottom), b.top)
+            high = s.mm(p.y + p.box.enclosure.display)
             says = (
                 f"The display of {p.box.label} is {s.mm(abs(off))}"
-                f" {'above' if off > 0 else 'below'} the eye, at {s.mm(p.y + p.box.case.display)}."
+                f" {'above' if off > 0 else 'below'} the eye, at {high}."
             )
             cures = (
                 (s.to(p, p.x, y, f"Put its lower edge at {s.mm(y)}"),)
-                if abs(y + p.box.case.display - s.wall.eye_mm) <= EYE_OFF_MM
+                if abs(y + p.box.enclosure.display - s.wall.eye_mm) <= EYE_OFF_MM
                 else ()
             )
             yield check(
@@ -444,7 +447,7 @@ def working_box(s: Scene, p: Placed) -> Rect:
     """The working space before a box, as it stands on the floor: 30 in or the box's width, where
     the wall has room for it.
     """
-    width = max(WORKING_WIDTH_MM, p.box.case.width)
+    width = max(WORKING_WIDTH_MM, p.box.enclosure.width)
     left = min(max(p.middle - width / 2, 0.0), max(0.0, s.wall.width_mm - width))
     if p.x < left or p.right > left + width:
         left = p.middle - width / 2
@@ -455,7 +458,7 @@ def working_space(s: Scene) -> Iterator[Finding]:
     """Room to stand before what is worked at while live: nothing deeper below it, and free floor
     before it.
     """
-    deep = max((p.box.case.depth for p in s.placed), default=0.0)
+    deep = max((p.box.enclosure.depth for p in s.placed), default=0.0)
     need, rule = s.plan.book.working_mm, s.plan.book.clauses["working space"]
     if s.placed and s.wall.front_mm is None:
         yield check(
@@ -491,7 +494,7 @@ def working_space(s: Scene) -> Iterator[Finding]:
                 s.key("work", p.box.id), s.place, says, rule, Cure("Move it away from the corner")
             )
         for o in s.placed:
-            proud = o.box.case.depth - p.box.case.depth
+            proud = o.box.enclosure.depth - p.box.enclosure.depth
             r = o.rect
             if (
                 o is not p
@@ -545,7 +548,7 @@ def weather(s: Scene) -> Iterator[Finding]:
         )
     cold: list[str] = []
     for p in s.placed:
-        c = p.box.case
+        c = p.box.enclosure
         if p.box.there:
             continue
         asked = 2 if reached(w, w.sun, p) else 1 if reached(w, w.rain, p) else 0
@@ -633,11 +636,11 @@ def growing(s: Scene) -> Iterator[Finding]:
         )
         if taken or not within:
             what = f"{taken} is there" if taken else "the wall ends"
+            way = SIDE_WORDS[p.box.enclosure.expands or "right"]
             yield note(
                 s.key("grow", p.box.id),
                 s.place,
-                f"{p.box.label} grows {SIDE_WORDS[p.box.case.expands or 'right']}, and {what}: no"
-                " room for one more.",
+                f"{p.box.label} grows {way}, and {what}: no room for one more.",
                 "pack sheet",
                 Cure("Keep that side free if more may come"),
             )
@@ -649,8 +652,8 @@ def first_free(s: Scene, box: Box) -> tuple[float, float]:
     """
     b = bounds(s.wall, Placed(box, 0, 0))
     at_eye = (
-        s.wall.eye_mm - box.case.display
-        if box.case.display is not None and box.role == "inverter"
+        s.wall.eye_mm - box.enclosure.display
+        if box.enclosure.display is not None and box.role == "inverter"
         else (b.bottom + b.top) / 2
     )
     heights_mm = [min(max(y, b.bottom), b.top) for y in (at_eye, b.bottom, b.top)]
@@ -673,7 +676,7 @@ def _free(s: Scene, p: Placed) -> bool:
 
 def growth(p: Placed) -> Rect | None:
     """Where one more of a kind would stand."""
-    c, gap = p.box.case, p.box.case.like_least or 0.0
+    c, gap = p.box.enclosure, p.box.enclosure.like_least or 0.0
     match c.expands:
         case "left":
             return Rect(p.x - gap - c.width, p.y, p.x - gap, p.top)
@@ -689,7 +692,7 @@ def noise(s: Scene) -> Iterator[Finding]:
     the wall.
     """
     for p in s.placed:
-        db = p.box.case.noise_db
+        db = p.box.enclosure.noise_db
         if db is None:
             continue
         if s.wall.behind == "bedroom":

@@ -65,7 +65,7 @@ def test_a_tap_is_spliced_where_only_the_utility_makes_it_dead(name):
     assert all("only the utility can cut it off" in t.live[0] for t in line_side)
     tap = circuits(name)["tap"]
     area = {"1": "6", "1/0": "6", "2/0": "4", "3/0": "4"}
-    assert tap.egc.value == area[tap.size]
+    assert tap.protective.value == area[tap.size]
 
 
 def test_a_tap_before_a_whole_house_carries_the_house():

@@ -75,7 +75,7 @@ def test_battery_current_is_the_larger_of_arithmetic_and_plate(heron):
     """
     s = circuits(heron)["battery-1"]
     assert s.circuit.current.n == 190 and s.i_req.n == 237.5
-    assert s.protection.value == 250 and s.size == "2/0" and s.egc.value == "4"
+    assert s.protection.value == 250 and s.size == "2/0" and s.protective.value == "4"
 
 
 def test_the_three_cable_schools_differ(heron):
@@ -93,7 +93,7 @@ def test_grid_circuit_by_hand(heron):
     size up, earth 8 AWG.
     """
     s = circuits(heron)["grid-1"]
-    assert (s.i_req.n, s.protection.value, s.size, s.egc.value) == (62.5, 70, "6", "8")
+    assert (s.i_req.n, s.protection.value, s.size, s.protective.value) == (62.5, 70, "6", "8")
     assert s.permitted.n == pytest.approx(52)  # 65 / 1.25 before 70 / 1.25
 
 

@@ -9,7 +9,7 @@ import pytest
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.finding import Level
 from gumboot.core.design import design
-from gumboot.core.kit.enclosure import Case, Clear, Hole
+from gumboot.core.kit.enclosure import Clear, Enclosure, Hole
 from gumboot.core.plan import Backing, Neighbour, Plan, Wall
 from gumboot.core.wall import Placed
 from gumboot.core.wall.arrange import ALIKE, GRID_MM, RULES, Job, arrange, merged
@@ -63,8 +63,10 @@ def test_what_hung_before_stays():
 
 
 def tiny(id, width, height, **more):
-    case = Case(width=width, height=height, depth=100, mass_kg=5, holes=(Hole(x=20, y=20),), **more)
-    return Box(id, id, "other", case, ((id, 5, 0.0),))
+    enclosure = Enclosure(
+        width=width, height=height, depth=100, mass_kg=5, holes=(Hole(x=20, y=20),), **more
+    )
+    return Box(id, id, "other", enclosure, ((id, 5, 0.0),))
 
 
 def brute(wall, boxes, plan, cost):

@@ -15,7 +15,7 @@ from shapely.ops import unary_union
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.patch import apply
 from gumboot.core.design import design
-from gumboot.core.kit.enclosure import Case, Clear, Hole
+from gumboot.core.kit.enclosure import Clear, Enclosure, Hole
 from gumboot.core.plan import Backing, Neighbour, Plan, Spot, Wall
 from gumboot.core.wall import Placed, boxes, hang
 from gumboot.core.wall.bodies import Box
@@ -34,8 +34,10 @@ PLANS = (TERN_HOLLOW, HERON_SLIP, SALTINGS_BARN, MOSSBANK_TERRACE, JUNIPER_CUT)
 
 def a_box(id="b", width=300.0, height=400.0, depth=200.0, mass=30.0, **more):
     holes = more.pop("holes", (Hole(x=40, y=height - 50), Hole(x=width - 40, y=height - 50)))
-    case = Case(width=width, height=height, depth=depth, mass_kg=mass, holes=holes, **more)
-    return Box(id, id, "inverter", case, ((id, mass, 0.0),))
+    enclosure = Enclosure(
+        width=width, height=height, depth=depth, mass_kg=mass, holes=holes, **more
+    )
+    return Box(id, id, "inverter", enclosure, ((id, mass, 0.0),))
 
 
 def found(plan):
@@ -496,7 +498,7 @@ def test_overlapping_neighbours_and_ones_beyond_the_wall_are_said():
 def test_storage_keeps_from_a_door_what_is_commonly_asked():
     plan = Plan.model_validate(TERN_HOLLOW)
     door = Neighbour(kind="door", x_mm=100, y_mm=0, width_mm=900, height_mm=2000)
-    pack = Box("p", "p", "pack", a_box().case, (("p", 30, 0),), storage_kwh=10)
+    pack = Box("p", "p", "pack", a_box().enclosure, (("p", 30, 0),), storage_kwh=10)
     assert "near.p.door-0" in one(
         plan, pack, 1900, 1250, neighbours=(door,)
     ) and "near.p.door-0" not in one(plan, pack, 1915, 1250, neighbours=(door,))
@@ -532,19 +534,23 @@ def test_a_case_is_whole_for_every_kind_of_bank():
     stack = next(
         b for b in design(Plan.model_validate(SALTINGS_BARN), BOOK).boxes if b.id == "pack-1"
     )
-    assert (stack.case.height, stack.case.mass_kg, stack.case.mount) == (1430, 321, "floor")
+    assert (stack.enclosure.height, stack.enclosure.mass_kg, stack.enclosure.mount) == (
+        1430,
+        321,
+        "floor",
+    )
     bank = next(b for b in design(Plan.model_validate(JUNIPER_CUT), BOOK).boxes if b.id == "pack-1")
-    assert (bank.case.width, bank.case.depth, bank.case.height) == (
+    assert (bank.enclosure.width, bank.enclosure.depth, bank.enclosure.height) == (
         6 * 190 + 80,
         2 * 210 + 80,
         2 * 680 + 120,
-    ) and bank.case.mass_kg == 24 * 62 + 85
+    ) and bank.enclosure.mass_kg == 24 * 62 + 85
     two = next(
         b
         for b in design(altered(Plan.model_validate(SALTINGS_BARN), "/kit/towers", 2), BOOK).boxes
         if b.id == "pack-1"
     )
-    assert (two.case.width, two.case.height) == (2 * 620 + 50, 60 + 4 * 170 + 180)
+    assert (two.enclosure.width, two.enclosure.height) == (2 * 620 + 50, 60 + 4 * 170 + 180)
 
 
 @pytest.mark.parametrize("document", PLANS)

@@ -18,7 +18,7 @@ from gumboot.core.basis.clock import DAY, covered
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
 from gumboot.core.kit import LINES, Gateway, Inverter
 from gumboot.core.plan import Load, LoadKind, Plan, Window
-from gumboot.core.size.conductors import Sized
+from gumboot.core.size.conductors import SizedCircuit
 from gumboot.core.size.derating import derated
 
 STARTING: dict[LoadKind, float] = {
@@ -320,7 +320,7 @@ def design_board(
     plan: Plan,
     inverter: Inverter,
     gateway: Gateway | None,
-    sized: Sequence[Sized],
+    sized: Sequence[SizedCircuit],
     energy: Figure | None,
 ) -> Board | None:
     """All figures of the board; None when no load is listed. energy: usable kWh of the bank."""
@@ -434,7 +434,7 @@ def nights_covered(
 
 
 def pass_through(
-    plan: Plan, inverter: Inverter, gateway: Gateway | None, sized: Sequence[Sized]
+    plan: Plan, inverter: Inverter, gateway: Gateway | None, sized: Sequence[SizedCircuit]
 ) -> Figure | None:
     """What the house may draw through the equipment with the grid on, A a leg: the least of unit,
     and breakers (at 80 % under the NEC) and conductors.

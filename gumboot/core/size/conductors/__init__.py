@@ -4,11 +4,11 @@ permits; under either code book.
 
 from gumboot.core.size.conductors.findings import cable_schools, school_findings, size_findings
 from gumboot.core.size.conductors.iec import IEC
-from gumboot.core.size.conductors.judged import DROP_PCT, Judged, Place, Rules
+from gumboot.core.size.conductors.judged import DROP_PCT, Conditions, Rules, SizeTrial
 from gumboot.core.size.conductors.nec import NEC
 from gumboot.core.size.conductors.sizing import (
     Choice,
-    Sized,
+    SizedCircuit,
     permitted_by_size,
     places,
     size_circuit,
@@ -20,10 +20,10 @@ __all__ = [
     "NEC",
     "RULES",
     "Choice",
-    "Judged",
-    "Place",
+    "Conditions",
     "Rules",
-    "Sized",
+    "SizeTrial",
+    "SizedCircuit",
     "cable_schools",
     "permitted_by_size",
     "places",

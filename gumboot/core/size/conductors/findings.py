@@ -11,13 +11,15 @@ from gumboot.core.basis.sizes import area_mm2, spoken
 from gumboot.core.plan import Fitted
 from gumboot.core.size.conductors.judged import DROP_PCT
 from gumboot.core.size.conductors.nec import said
-from gumboot.core.size.conductors.sizing import Sized, size_for_aim
+from gumboot.core.size.conductors.sizing import SizedCircuit, size_for_aim
 
 if TYPE_CHECKING:
     from gumboot.core.design import Design
 
 
-def size_findings(s: Sized, fitted: Fitted, port_length_m: float | None = None) -> list[Finding]:
+def size_findings(
+    s: SizedCircuit, fitted: Fitted, port_length_m: float | None = None
+) -> list[Finding]:
     """All that is wrong with one sized circuit."""
     return (
         conductor_findings(s, fitted)
@@ -26,7 +28,7 @@ def size_findings(s: Sized, fitted: Fitted, port_length_m: float | None = None) 
     )
 
 
-def conductor_findings(s: Sized, fitted: Fitted) -> list[Finding]:
+def conductor_findings(s: SizedCircuit, fitted: Fitted) -> list[Finding]:
     """The fitted conductor judged: what it fails, with the size that serves as the cure; drop above
     the aim.
     """
@@ -94,7 +96,7 @@ def conductor_findings(s: Sized, fitted: Fitted) -> list[Finding]:
     return found
 
 
-def protection_findings(s: Sized, fitted: Fitted) -> list[Finding]:
+def protection_findings(s: SizedCircuit, fitted: Fitted) -> list[Finding]:
     """The fitted protection against the required current, the maker's maximum and the standard
     ratings.
     """
@@ -148,7 +150,7 @@ def protection_findings(s: Sized, fitted: Fitted) -> list[Finding]:
     return found
 
 
-def place_findings(s: Sized, port_length_m: float | None) -> list[Finding]:
+def place_findings(s: SizedCircuit, port_length_m: float | None) -> list[Finding]:
     """The maker's length limit, and conductors in parallel."""
     c, found = s.circuit, list[Finding]()
     if port_length_m is not None and s.place.run.length_m > port_length_m:
@@ -175,7 +177,7 @@ def place_findings(s: Sized, port_length_m: float | None) -> list[Finding]:
     return found
 
 
-def school_findings(s: Sized, named: str) -> list[Finding]:
+def school_findings(s: SizedCircuit, named: str) -> list[Finding]:
     """The maker's named battery cable against what the tables say: the three schools side
     by side.
     """

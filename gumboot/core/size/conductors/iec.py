@@ -14,7 +14,7 @@ from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, pi
 from gumboot.core.codes import books, iec
 from gumboot.core.kit import ConductorType
 from gumboot.core.network.circuit import Circuit
-from gumboot.core.size.conductors.judged import DROP_PCT, Judged, Place, terminal_faults
+from gumboot.core.size.conductors.judged import DROP_PCT, Conditions, SizeTrial, terminal_faults
 from gumboot.core.size.conductors.nec import said
 
 
@@ -72,7 +72,9 @@ class Iec:
         """A circuit counts once."""
         return 1
 
-    def ampacity(self, circuit: Circuit, place: Place, cable: ConductorType, size: str) -> float:
+    def ampacity(
+        self, circuit: Circuit, place: Conditions, cable: ConductorType, size: str
+    ) -> float:
         """Capacity in its place; 0 for a size below the first of methods F."""
         if place.run.method == "F" and iec.rank(size) < iec.rank("25 mm²"):
             return 0.0
@@ -90,13 +92,13 @@ class Iec:
     def judge(
         self,
         circuit: Circuit,
-        place: Place,
+        place: Conditions,
         cable: ConductorType,
         size: str,
         sets: int,
         i_req: Figure,
         protection: Figure | None,
-    ) -> Judged:
+    ) -> SizeTrial:
         """Try one size. Raises OutsideTable."""
         run = place.run
         table = iec.ampacity(
@@ -153,12 +155,12 @@ class Iec:
                 f" {DROP_PCT[circuit.family][1]:g} %"
             )
         fails += terminal_faults(circuit, size, sets, cable.material)
-        return Judged(size, cable, sets, table, in_place, drop, pct, tuple(fails), enough)
+        return SizeTrial(size, cable, sets, table, in_place, drop, pct, tuple(fails), enough)
 
     def earth(
         self,
         circuit: Circuit,
-        judged: Judged,
+        judged: SizeTrial,
         least: str,
         protection: Figure | None,
         i_req: Figure,
@@ -178,7 +180,7 @@ class Iec:
             doubt=MEMORY,
         )
 
-    def permitted(self, judged: Judged, protection: Figure | None) -> Figure:
+    def permitted(self, judged: SizeTrial, protection: Figure | None) -> Figure:
         """The lesser of conductor and protection."""
         if protection is None:
             return solve(

@@ -32,7 +32,7 @@ DROP_PCT: dict[Family, tuple[float, float]] = {  # aim, limit; common practice
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class Conditions:
     """Where a circuit runs. `together`: current-carrying conductors (NEC) or loaded circuits (IEC)
     that share its way, itself among them.
     """
@@ -44,7 +44,7 @@ class Place:
 
 
 @dataclass(frozen=True, slots=True)
-class Judged:
+class SizeTrial:
     """One cable, size and number of sets tried in one place; amps and per cent. `fails` says why it
     does not serve, most basic first.
 
@@ -87,7 +87,9 @@ class Rules(Protocol):
     def carrying(self, circuit: Circuit) -> int:
         """What one set of this circuit adds to the count that shares a way."""
 
-    def ampacity(self, circuit: Circuit, place: Place, cable: ConductorType, size: str) -> float:
+    def ampacity(
+        self, circuit: Circuit, place: Conditions, cable: ConductorType, size: str
+    ) -> float:
         """What one conductor of a size carries in A as far as `required` asks; 0 where the table
         has no such cell. Raises OutsideTable.
         """
@@ -95,26 +97,26 @@ class Rules(Protocol):
     def judge(
         self,
         circuit: Circuit,
-        place: Place,
+        place: Conditions,
         cable: ConductorType,
         size: str,
         sets: int,
         i_req: Figure,
         protection: Figure | None,
-    ) -> Judged:
+    ) -> SizeTrial:
         """Try one size. Raises OutsideTable when ambient, method or size is outside the book."""
 
     def earth(
         self,
         circuit: Circuit,
-        judged: Judged,
+        judged: SizeTrial,
         least: str,
         protection: Figure | None,
         i_req: Figure,
     ) -> Figure:
         """The protective conductor. `least` is the size that ampacity alone asks for."""
 
-    def permitted(self, judged: Judged, protection: Figure | None) -> Figure:
+    def permitted(self, judged: SizeTrial, protection: Figure | None) -> Figure:
         """The continuous current in A that conductor and protection as fitted allow."""
 
     def rank(self, size: str) -> int:

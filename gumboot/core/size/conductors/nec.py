@@ -16,7 +16,7 @@ from gumboot.core.basis.units import FT_M
 from gumboot.core.codes import books, nec
 from gumboot.core.kit import ConductorType
 from gumboot.core.network.circuit import Circuit
-from gumboot.core.size.conductors.judged import DROP_PCT, Judged, Place, terminal_faults
+from gumboot.core.size.conductors.judged import DROP_PCT, Conditions, SizeTrial, terminal_faults
 
 OFF_ROOF = "raceways stand at least 7/8 in (23 mm) off the roof: nearer, 310.15(B)(2) adds 33 °C"
 TAP_LEAST = {"Cu": "6", "Al": "4"}  # AWG, 705.11, from memory
@@ -71,7 +71,9 @@ class Nec:
         """
         return 3 if circuit.three_phase else 2
 
-    def ampacity(self, circuit: Circuit, place: Place, cable: ConductorType, size: str) -> float:
+    def ampacity(
+        self, circuit: Circuit, place: Conditions, cable: ConductorType, size: str
+    ) -> float:
         """Ampacity at the terminals' temperature."""
         return nec.ampacity(
             size,
@@ -83,13 +85,13 @@ class Nec:
     def judge(
         self,
         circuit: Circuit,
-        place: Place,
+        place: Conditions,
         cable: ConductorType,
         size: str,
         sets: int,
         i_req: Figure,
         protection: Figure | None,
-    ) -> Judged:
+    ) -> SizeTrial:
         """Try one size. Raises OutsideTable."""
         run, metal = place.run, cable.material
         terminal_c = min(circuit.source.temp_c, circuit.load.temp_c, cable.temp_c)
@@ -169,12 +171,12 @@ class Nec:
         if circuit.family == "tap" and nec.rank(size) < nec.rank(TAP_LEAST[metal]):
             fails.append(f"ahead of the main {TAP_LEAST[metal]} AWG is the least (705.11)")
         fails += terminal_faults(circuit, size, sets, metal)
-        return Judged(size, cable, sets, at_terminal, in_place, drop, pct, tuple(fails), enough)
+        return SizeTrial(size, cable, sets, at_terminal, in_place, drop, pct, tuple(fails), enough)
 
     def earth(
         self,
         circuit: Circuit,
-        judged: Judged,
+        judged: SizeTrial,
         least: str,
         protection: Figure | None,
         i_req: Figure,
@@ -201,7 +203,7 @@ class Nec:
             )
         return nec.egc_upsized(base, least, judged.size)
 
-    def permitted(self, judged: Judged, protection: Figure | None) -> Figure:
+    def permitted(self, judged: SizeTrial, protection: Figure | None) -> Figure:
         """The least of terminals and protection at 80 %, and the conductor in its place."""
         parts = [judged.at_terminal, judged.in_place]
         ends = f"{judged.at_terminal.symbol} / 1.25"

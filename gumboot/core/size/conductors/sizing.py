@@ -14,7 +14,7 @@ from gumboot.core.codes import OutsideTable
 from gumboot.core.kit import Catalogue, ConductorType
 from gumboot.core.network.circuit import Circuit
 from gumboot.core.plan import Fitted, Plan
-from gumboot.core.size.conductors.judged import DROP_PCT, Judged, Place, Rules
+from gumboot.core.size.conductors.judged import DROP_PCT, Conditions, Rules, SizeTrial
 
 SETS_MOST = 4
 
@@ -25,27 +25,27 @@ class Choice:
     size down does not serve.
     """
 
-    judged: Judged
+    judged: SizeTrial
     binds: str
     cost: Figure
     least: str  # the size that ampacity alone asks for
 
 
 @dataclass(frozen=True, slots=True)
-class Sized:
+class SizedCircuit:
     """A circuit with everything that follows for it."""
 
     circuit: Circuit
-    place: Place
+    place: Conditions
     rules: Rules
     i_req: Figure
     protection: Figure | None
     proposed: Figure | None
     binds: str
     choices: tuple[Choice, ...]
-    judged: Judged
+    judged: SizeTrial
     permitted: Figure
-    egc: Figure
+    protective: Figure
 
     @property
     def id(self) -> str:
@@ -74,7 +74,7 @@ class Sized:
         sets = f"{self.sets} sets of " if self.sets > 1 else ""
         return (
             f"{sets}{live} × {spoken(self.size)}{' Al' if self.cable.material == 'Al' else ''} +"
-            f" {spoken(str(self.egc.value))} earth"
+            f" {spoken(str(self.protective.value))} earth"
         )
 
     @property
@@ -96,19 +96,19 @@ class Sized:
         return self.protection.text if self.protection else "none"
 
 
-def places(circuits: Sequence[Circuit], rules: Rules) -> dict[str, Place]:
+def places(circuits: Sequence[Circuit], rules: Rules) -> dict[str, Conditions]:
     """Where each circuit runs, by its key, with what shares its raceway counted."""
     ways: dict[str, list[Circuit]] = {}
     for c in circuits:
         if c.run and c.run.raceway:
             ways.setdefault(c.run.raceway, []).append(c)
-    out: dict[str, Place] = {}
+    out: dict[str, Conditions] = {}
     for c in circuits:
         if c.run is None:
             continue
         shares = ways.get(c.run.raceway, [c]) if c.run.raceway else [c]
         together = c.run.in_raceway or sum(rules.carrying(x) for x in shares)
-        out[c.id] = Place(
+        out[c.id] = Conditions(
             c.run, c.ambient_c, max(together, 1), tuple(x.id for x in shares if x.id != c.id)
         )
     return out
@@ -139,7 +139,7 @@ def cost_of(
 
 def least_size(
     circuit: Circuit,
-    place: Place,
+    place: Conditions,
     cable: ConductorType,
     sets: int,
     rules: Rules,
@@ -170,7 +170,7 @@ def least_size(
 
 def nearest(
     circuit: Circuit,
-    place: Place,
+    place: Conditions,
     cable: ConductorType,
     sets: int,
     rules: Rules,
@@ -193,7 +193,7 @@ def nearest(
 
 def choices_of(
     circuit: Circuit,
-    place: Place,
+    place: Conditions,
     cables: Sequence[ConductorType],
     rules: Rules,
     i_req: Figure,
@@ -233,8 +233,8 @@ def fuse_of(circuit: Circuit, i_req: Figure, fitted: Fitted, rules: Rules) -> Fi
 
 
 def size_circuit(
-    circuit: Circuit, place: Place | None, catalogue: Catalogue, plan: Plan, rules: Rules
-) -> tuple[Sized | None, list[Finding]]:
+    circuit: Circuit, place: Conditions | None, catalogue: Catalogue, plan: Plan, rules: Rules
+) -> tuple[SizedCircuit | None, list[Finding]]:
     """One circuit sized; None with a stop when it cannot be."""
     fitted, book = plan.fitted.get(circuit.id, Fitted()), plan.code
     if circuit.missing:
@@ -295,7 +295,7 @@ def size_circuit(
         earth = rules.earth(circuit, judged, least, protection, i_req)
         permitted = rules.permitted(judged, protection)
         return (
-            Sized(
+            SizedCircuit(
                 circuit,
                 place,
                 rules,
@@ -354,7 +354,7 @@ def propose(best: Choice, i_req: Figure, rules: Rules) -> Figure:
     )
 
 
-def size_for_aim(s: Sized) -> str | None:
+def size_for_aim(s: SizedCircuit) -> str | None:
     """The least size that serves and keeps the drop within the aim; None when no size of the cable
     does.
     """
@@ -376,7 +376,7 @@ def size_for_aim(s: Sized) -> str | None:
         return None
 
 
-def permitted_by_size(s: Sized) -> dict[str, Figure]:
+def permitted_by_size(s: SizedCircuit) -> dict[str, Figure]:
     """What each size of the cable would permit here, in A, were it fitted "for now"; sizes outside
     the tables are left out.
     """

@@ -12,7 +12,7 @@ from fastapi.responses import RedirectResponse, Response
 from gumboot.core.basis.finding import Change
 from gumboot.core.basis.units import NotAQuantity, System, parse_place, show_place
 from gumboot.core.land.entering import Refused
-from gumboot.core.wall import Drill, OnWall, drill_sheet, steps
+from gumboot.core.wall import Drill, WallDesign, drill_sheet, steps
 from gumboot.core.wall.as_built import SLOT_MM, as_it_hangs, drilled_off, hung
 from gumboot.drawings.drill import draw_drill
 from gumboot.drawings.svg import tag
@@ -32,7 +32,7 @@ router = APIRouter()
 FARTHEST_MM = 200.0  # an offset beyond this is another place, not an offset
 
 
-def on_wall(job: OpenJob, letter: str) -> OnWall | None:
+def on_wall(job: OpenJob, letter: str) -> WallDesign | None:
     """A wall as designed; the first when it is not said."""
     index = wall_of(job, letter)
     return job.design.walls[index] if index is not None and index < len(job.design.walls) else None
@@ -51,7 +51,7 @@ def drill(request: Request, job: Opened) -> dict[str, Any] | Response:
     return page(job, w)
 
 
-def page(job: OpenJob, w: OnWall) -> dict[str, Any]:
+def page(job: OpenJob, w: WallDesign) -> dict[str, Any]:
     """What the page shows."""
     rows, done, s = drill_sheet(w), job.state.drilled, scale_of(w)
     by = {p.box.id: p for p in w.scene.placed}
@@ -138,7 +138,7 @@ def _row(d: Drill, done: dict[str, Any], units: System) -> dict[str, Any]:
     }
 
 
-def draw_near(w: OnWall) -> str:
+def draw_near(w: WallDesign) -> str:
     """The wall, with a ring and two measures that the page puts round the hole in hand."""
     ring = tag(
         "g",

@@ -20,7 +20,7 @@ from gumboot.core.basis.sizes import spoken as awg
 from gumboot.core.basis.units import NotAQuantity, parse_place, show_length, show_place
 from gumboot.core.design import Design
 from gumboot.core.plan import Plan, Spot
-from gumboot.core.wall import OnWall, hang, wall_findings
+from gumboot.core.wall import WallDesign, hang, wall_findings
 from gumboot.core.wall.arrange import Arranged, arrange
 from gumboot.core.wall.fixing import studs
 from gumboot.core.wall.rules import first_free
@@ -149,7 +149,7 @@ def page(
                     "holes": len(h.holes),
                     "holding": sum(x.holds for x in h.holes),
                 }
-                for h in w.held
+                for h in w.fixings
             ]
             if w
             else []
@@ -210,15 +210,15 @@ def _row(plan: Plan, index: int, b: Any, typed: dict[str, str]) -> dict[str, Any
         "y_mm": spot.y_mm if spot else None,
         "x": typed.get(f"x.{b.id}", x),
         "y": typed.get(f"y.{b.id}", y),
-        "width_mm": b.case.width,
-        "height_mm": b.case.height,
-        "depth_mm": b.case.depth,
-        "mass_kg": b.case.mass_kg,
-        "mount": b.case.mount,
+        "width_mm": b.enclosure.width,
+        "height_mm": b.enclosure.height,
+        "depth_mm": b.enclosure.depth,
+        "mass_kg": b.enclosure.mass_kg,
+        "mount": b.enclosure.mount,
     }
 
 
-def data(w: OnWall) -> dict[str, Any]:
+def data(w: WallDesign) -> dict[str, Any]:
     """What the page's script needs to move things."""
     s, wall = scale_of(w), w.scene.wall
     return {
@@ -234,12 +234,12 @@ def data(w: OnWall) -> dict[str, Any]:
             p.box.id: {
                 "x": p.x,
                 "y": p.y,
-                "w": p.box.case.width,
-                "h": p.box.case.height,
-                "floor": p.box.case.mount == "floor",
+                "w": p.box.enclosure.width,
+                "h": p.box.enclosure.height,
+                "floor": p.box.enclosure.mount == "floor",
                 "there": p.box.there,
-                "holes": sorted({h.x for h in p.box.case.holes}),
-                "display": p.box.case.display,
+                "holes": sorted({h.x for h in p.box.enclosure.holes}),
+                "display": p.box.enclosure.display,
                 "label": p.box.label,
             }
             for p in w.scene.placed
