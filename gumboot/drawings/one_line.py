@@ -122,7 +122,7 @@ def _wire(
             if upright
             else box(bx - 4, by - 4.5, 12, 9, "device")
         )
-    long = show_length(s.place.run.length_m, design.plan.units)
+    long = show_length(s.conditions.run.length_m, design.plan.units)
     words = f"{s.circuit.name}: {s.conductor_text}, protection {s.protection_text}, {long}"
     sets = f"{s.sets} × " if s.sets > 1 else ""
     metal = " Al" if s.cable.material == "Al" else ""

@@ -98,7 +98,7 @@ def _draw(space: Modelspace, design: Design, height: float) -> None:
         layer = SYSTEMS[s.circuit.system] if s else "EXISTING"
         space.add_lwpolyline([at(p) for p in w.points], dxfattribs={"layer": layer})
         if s:
-            long = show_length(s.place.run.length_m, design.plan.units)
+            long = show_length(s.conditions.run.length_m, design.plan.units)
             words(
                 (w.label[0], w.label[1] - 6),
                 (

@@ -85,7 +85,7 @@ def design_json(design: Design) -> dict[str, Any]:
                 "sets": s.sets,
                 "material": s.cable.material,
                 "label": s.label_text,
-                "length_m": s.place.run.length_m,
+                "length_m": s.conditions.run.length_m,
                 "permitted_a": s.permitted.value,
             }
             for s in design.circuits

@@ -91,7 +91,7 @@ def _long(metres: float, us: bool) -> tuple[float, str]:
 def _cable(design: Design, us: bool) -> Iterable[Item]:
     metres: defaultdict[str, float] = defaultdict(float)
     for s in design.circuits:
-        run = s.place.run.length_m * s.sets * ALLOWANCE
+        run = s.conditions.run.length_m * s.sets * ALLOWANCE
         live = len(s.circuit.conductors) - 1
         if s.cable.cores == "multi":
             metres[f"{s.cable.label}, {live + 1} × {spoken(s.size)}"] += run
@@ -147,7 +147,7 @@ def _ways(design: Design, us: bool) -> Iterable[Item]:
         rows = [by_id[i] for i in r.circuits]
         sets = max(s.sets for s in rows)
         name = f"conduit, {r.conduit.text}"
-        metres[name] += max(s.place.run.length_m for s in rows) * sets * ALLOWANCE
+        metres[name] += max(s.conditions.run.length_m for s in rows) * sets * ALLOWANCE
         hubs[f"conduit hub, {r.conduit.text}"] += 2 * sets
     for s in design.circuits:
         if s.cable.cores == "multi":
@@ -208,10 +208,10 @@ def schedule_row(s: SizedCircuit) -> tuple[str, ...]:
         s.cable.material,
         str(s.cable.temp_c),
         spoken(str(s.protective.value)),
-        s.place.run.method,
-        s.place.run.raceway,
-        f"{s.place.run.length_m:.2f}",
-        f"{s.judged.drop_pct.n:.3f}",
+        s.conditions.run.method,
+        s.conditions.run.raceway,
+        f"{s.conditions.run.length_m:.2f}",
+        f"{s.trial.drop_pct.n:.3f}",
         f"{s.permitted.n:.2f}",
         s.binds,
         s.label_text,

@@ -66,7 +66,7 @@ def test_three_phase_ten_kilowatts():
     assert grid.circuit.current.inputs[0].n == pytest.approx(14.43, abs=0.01)
     assert grid.protection.n == 25 and grid.circuit.conductors == ("L1", "L2", "L3", "N", "PE")
     assert (
-        grid.size == "4 mm²" and grid.judged.at_terminal.n == 32
+        grid.size == "4 mm²" and grid.trial.at_terminal.n == 32
     )  # B.52.4, PVC method C, three loaded: 24 A at 2.5 mm² · 0.94 is under 25
 
 
@@ -75,9 +75,9 @@ def test_iec_drop_of_three_phases_is_to_neutral():
     1.7325 V, 0.75 %.
     """
     _, s, _ = made(off_wall(SALTINGS_BARN))
-    assert s["grid-1"].judged.drop.n == pytest.approx(1.7325) and s[
+    assert s["grid-1"].trial.drop.n == pytest.approx(1.7325) and s[
         "grid-1"
-    ].judged.drop_pct.n == pytest.approx(0.750, abs=0.001)
+    ].trial.drop_pct.n == pytest.approx(0.750, abs=0.001)
 
 
 @pytest.mark.parametrize(
@@ -129,8 +129,8 @@ def test_nec_aluminium_where_it_is_allowed():
     s = made(off_wall(TERN_HOLLOW))[1]["loads"]
     assert (s.size, s.cable.material, str(s.protective.value)) == ("250", "Al", "6")
     assert (
-        s.judged.drop.inputs[2].source.endswith("Table 9")
-        and "aluminium" in s.judged.drop.inputs[2].lookup
+        s.trial.drop.inputs[2].source.endswith("Table 9")
+        and "aluminium" in s.trial.drop.inputs[2].lookup
     )
     copper = made(off_wall(plan(TERN_HOLLOW, runs__loads__material="Cu")))[1]["loads"]
     assert (copper.size, copper.cable.material) == ("3/0", "Cu")
@@ -151,7 +151,7 @@ def test_parallel_conductors_start_at_one_ought():
     """NEC 310.10(G): two sets of 1/0 in a raceway carry 2 · 150 A; terminals must hold both."""
     p = plan(HERON_SLIP, kit__pack="tidewell-5r", kit__packs=12, runs__pack__parallel=2)
     s = made(p)[1]["pack-1"]
-    assert (s.sets, s.size) == (2, "1/0") and s.judged.in_place.formula.startswith("n_set")
+    assert (s.sets, s.size) == (2, "1/0") and s.trial.in_place.formula.startswith("n_set")
     assert "pack-1.parallel" in made(p)[2]
     assert (
         len([t for t in made(p)[0].terminations if t.circuit == "pack-1" and t.conductor == "+"])
@@ -167,7 +167,7 @@ def test_conductors_that_share_a_raceway_are_counted_together():
     """
     p = plan(TERN_HOLLOW, runs__grid__raceway="trunk", runs__grid__in_raceway=None)
     d, s, _ = made(p)
-    assert s["grid-1"].place.together == 4 and s["grid-1"].judged.in_place.inputs[2].n == 0.8
+    assert s["grid-1"].conditions.together == 4 and s["grid-1"].trial.in_place.inputs[2].n == 0.8
     way = next(r for r in d.raceways if r.name == "trunk")
     assert (
         way.circuits == ("grid-1", "grid-2")
@@ -497,8 +497,8 @@ def test_a_raceway_on_the_roof_is_hotter():
     """
     s = made(altered(plan(TERN_HOLLOW), "/strings/0/run/method", "raceway-on-roof"))[1]
     assert (
-        s["pv-A"].judged.in_place.inputs[1].n == 0.50
-        and "310.15(B)(2)" in s["pv-A"].judged.in_place.assumption
+        s["pv-A"].trial.in_place.inputs[1].n == 0.50
+        and "310.15(B)(2)" in s["pv-A"].trial.in_place.assumption
     )
     assert s["pv-A"].size == "10" and s["pv-B"].size == "12"  # 12 AWG: 30 · 0.5 = 15 A under 17.5 A
 

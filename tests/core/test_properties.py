@@ -212,8 +212,8 @@ def test_what_is_proposed_serves(plan):
     d = design(plan.model_copy(update={"fitted": {}}), BOOK)
     stopped = {f.place for f in d.findings if f.level is Level.STOP}
     for s in d.circuits:
-        assert not s.judged.fails or s.id in stopped
-        if not s.judged.fails and not s.circuit.own_protection:
+        assert not s.trial.fails or s.id in stopped
+        if not s.trial.fails and not s.circuit.own_protection:
             assert s.permitted.n >= s.circuit.current.n * (1 - 1e-9)
 
 
@@ -239,9 +239,9 @@ def ranks(plan: Plan) -> dict[str, int]:
     for s in design(plan, BOOK).circuits:
         out[s.id] = min(
             (
-                s.rules.rank(c.judged.size)
+                s.rules.rank(c.trial.size)
                 for c in s.choices
-                if c.judged.sets == 1 and c.judged.cable.material == "Cu"
+                if c.trial.sets == 1 and c.trial.cable.material == "Cu"
             ),
             default=99,
         )

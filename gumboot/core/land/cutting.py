@@ -107,7 +107,7 @@ def list_pieces(
 
 def cut_length(s: SizedCircuit, routed: bool) -> Figure:
     """What to cut for one run, in m."""
-    long = round(s.place.run.length_m, 3)
+    long = round(s.conditions.run.length_m, 3)
     if routed:
         return given(
             "L_cut", long, "m", "Cut: its way on the wall, make-off and a service loop", "Wall"

@@ -42,7 +42,7 @@ class Row:
     """One circuit: what it was sized from, what came of it, what is wrong with it, its figures."""
 
     circuit: Circuit
-    place: Conditions | None
+    conditions: Conditions | None
     fitted: Fitted
     sized: SizedCircuit | None
     found: Found
@@ -67,7 +67,9 @@ def _sized(d: Draft) -> Sizing:
     for c in circuits:
         place, fitted = where.get(c.id), plan.fitted.get(c.id, Fitted())
         before = old.of.get(c.id) if old and like else None
-        if before and (before.circuit is c and before.place == place and before.fitted == fitted):
+        if before and (
+            before.circuit is c and before.conditions == place and before.fitted == fitted
+        ):
             of[c.id] = before
             continue
         one, faults = size_circuit(c, place, d.catalogue, plan, rules)
@@ -105,8 +107,8 @@ def _figures(s: SizedCircuit) -> Iterator[tuple[str, Figure]]:
     yield from named(s.id, s, "protection")
     if s.proposed:
         yield f"{s.id}.conductor", s.proposed
-    yield from named(s.id, s.judged, "at_terminal", "in_place")
-    yield f"{s.id}.drop", s.judged.drop_pct
+    yield from named(s.id, s.trial, "at_terminal", "in_place")
+    yield f"{s.id}.drop", s.trial.drop_pct
     yield from named(s.id, s, "permitted", "protective")
 
 
@@ -142,12 +144,12 @@ def _conductors(d: Draft) -> Conductors:
             s.size,
             s.sets,
             s.cable.id,
-            s.place.run.method,
-            s.place.run.raceway,
+            s.conditions.run.method,
+            s.conditions.run.raceway,
             s.protective.value,
             s.protection.value if s.protection else None,
             s.permitted.value,
-            s.judged.fails,
+            s.trial.fails,
         )
         for s in rows
     )

@@ -79,10 +79,12 @@ def loop_ohm(s: SizedCircuit) -> Figure:
     """A battery circuit out and back in Ω, its sets side by side."""
     if s.size.endswith("mm²"):
         r = iec.resistance(s.size, s.cable.strands)
-        length = given("L", s.place.run.length_m, "m", "Battery cable one way", "brief")
+        length = given("L", s.conditions.run.length_m, "m", "Battery cable one way", "brief")
     else:
         r = nec.dc_resistance(s.size)
-        length = given("L", s.place.run.length_m / FT_M, "ft", "Battery cable one way", "brief")
+        length = given(
+            "L", s.conditions.run.length_m / FT_M, "ft", "Battery cable one way", "brief"
+        )
     n = given("n_set", s.sets, "", "Sets in parallel", "plan")
     return solve(
         "R_loop",
@@ -137,7 +139,7 @@ def conductor_loop(s: SizedCircuit) -> Figure:
     """R1 + R2 in Ω of one circuit: line and protective conductor, 20 °C. IEC 60228."""
     r_1 = iec.resistance(s.size, "stranded", s.cable.material).renamed("R_1")
     r_2 = iec.resistance(str(s.protective.value)).renamed("R_2")
-    length = given("L", s.place.run.length_m, "m", "Length one way", "brief")
+    length = given("L", s.conditions.run.length_m, "m", "Length one way", "brief")
     n = given("n_set", s.sets, "", "Sets in parallel", "plan")
     return solve(
         "R_12",

@@ -40,8 +40,8 @@ def lay_raceways(sized: Sequence[SizedCircuit]) -> tuple[tuple[Raceway, ...], li
     """
     ways: dict[str, list[SizedCircuit]] = {}
     for s in sized:
-        if s.place.run.method in ENCLOSED and s.cable.cores == "single" and not s.judged.fails:
-            ways.setdefault(s.place.run.raceway or s.id, []).append(s)
+        if s.conditions.run.method in ENCLOSED and s.cable.cores == "single" and not s.trial.fails:
+            ways.setdefault(s.conditions.run.raceway or s.id, []).append(s)
     out: list[Raceway] = []
     found: list[Finding] = []
     for name, rows in ways.items():

@@ -89,8 +89,8 @@ def _join(m: np.ndarray, a: int, b: int, g: float) -> None:
 def one_way_ohm(s: SizedCircuit) -> float:
     """One way of a DC circuit in Ω."""
     if s.size.endswith("mm²"):
-        return iec.resistance(s.size, s.cable.strands).n * s.place.run.length_m / 1000 / s.sets
-    return nec.dc_resistance(s.size).n * s.place.run.length_m / FT_M / 1000 / s.sets
+        return iec.resistance(s.size, s.cable.strands).n * s.conditions.run.length_m / 1000 / s.sets
+    return nec.dc_resistance(s.size).n * s.conditions.run.length_m / FT_M / 1000 / s.sets
 
 
 def _fairer(
@@ -100,7 +100,7 @@ def _fairer(
     would not follow from the wall.
     """
     chosen = plan.kit.takeoff
-    longest = max(rows, key=lambda s: s.place.run.length_m).place.run
+    longest = max(rows, key=lambda s: s.conditions.run.length_m).conditions.run
     if chosen == "star":
         alike = longest.model_dump(mode="json")
         return Cure(

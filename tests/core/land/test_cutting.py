@@ -101,7 +101,7 @@ def test_every_conductor_is_cut_once_with_both_its_ends(job, request):
     assert sorted(ends) == sorted(t.key for t in d.terminations if t.kind == "conductor")
     for p in pieces:
         assert len(p.ends) == 2 * len(p.conductors.split())
-        run = next(s for s in d.circuits if s.id == p.circuit).place.run.length_m
+        run = next(s for s in d.circuits if s.id == p.circuit).conditions.run.length_m
         assert p.length.n == pytest.approx(
             run + 0.75, abs=1e-3
         )  # 300 mm in each box and a loop of 150 mm: common practice
@@ -125,7 +125,7 @@ def test_a_way_on_the_wall_has_its_make_off_in_it(tern):
         if p.circuit in routed
     )
     assert p.length.n == pytest.approx(
-        next(s for s in d.circuits if s.id == p.circuit).place.run.length_m, abs=1e-3
+        next(s for s in d.circuits if s.id == p.circuit).conditions.run.length_m, abs=1e-3
     )
 
 

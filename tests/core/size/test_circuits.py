@@ -103,7 +103,7 @@ def test_four_awg_where_a_hundred_amps_may_pass(heron):
     """
     plan = altered(altered(heron, "/runs/battery/method", "raceway"), "/fitted/battery-1/size", "4")
     s = circuits(plan)["battery-1"]
-    assert s.judged.at_terminal.n == 85 and s.permitted.n == pytest.approx(68)
+    assert s.trial.at_terminal.n == 85 and s.permitted.n == pytest.approx(68)
     stop = found(plan)["battery-1.conductor"]
     assert stop.level == "stop" and stop.cures[0].changes[0].value == "250"
 

@@ -375,7 +375,7 @@ def test_moving_a_pack_resizes_its_cable():
     near, far = design(tern, BOOK), design(altered(tern, "/walls/0/placed/dc-bus/y_mm", 1800), BOOK)
 
     def length(d):
-        return next(s for s in d.circuits if s.id == "pack-1").place.run.length_m
+        return next(s for s in d.circuits if s.id == "pack-1").conditions.run.length_m
 
     way = next(r for r in near.walls[0].routes if r.want.id == "pack-1")
     assert (

@@ -4,7 +4,6 @@ permits; under either code book.
 
 from gumboot.core.size.conductors.findings import cable_schools, school_findings, size_findings
 from gumboot.core.size.conductors.iec import IEC
-from gumboot.core.size.conductors.judged import DROP_PCT, Conditions, Rules, SizeTrial
 from gumboot.core.size.conductors.nec import NEC
 from gumboot.core.size.conductors.sizing import (
     Choice,
@@ -13,6 +12,7 @@ from gumboot.core.size.conductors.sizing import (
     places,
     size_circuit,
 )
+from gumboot.core.size.conductors.trial import DROP_PCT, Conditions, Rules, SizeTrial
 
 __all__ = [
     "DROP_PCT",

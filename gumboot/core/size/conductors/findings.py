@@ -9,9 +9,9 @@ from gumboot.core.basis.figure import COMMON_PRACTICE
 from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
 from gumboot.core.basis.sizes import area_mm2, spoken
 from gumboot.core.plan import Fitted
-from gumboot.core.size.conductors.judged import DROP_PCT
 from gumboot.core.size.conductors.nec import said
 from gumboot.core.size.conductors.sizing import SizedCircuit, size_for_aim
+from gumboot.core.size.conductors.trial import DROP_PCT
 
 if TYPE_CHECKING:
     from gumboot.core.design import Design
@@ -34,15 +34,15 @@ def conductor_findings(s: SizedCircuit, fitted: Fitted) -> list[Finding]:
     """
     c, found = s.circuit, list[Finding]()
     path = f"/fitted/{c.id}/size"
-    if s.judged.fails:
+    if s.trial.fails:
         cures: list[Cure] = []
         if s.proposed and fitted.size:
             cures.append(
                 Cure(
-                    f"Fit {said(str(s.proposed.value), s.choices[0].judged.sets)}",
+                    f"Fit {said(str(s.proposed.value), s.choices[0].trial.sets)}",
                     (
                         Change(
-                            path, str(s.proposed.value) if s.choices[0].judged.sets == 1 else None
+                            path, str(s.proposed.value) if s.choices[0].trial.sets == 1 else None
                         ),
                     ),
                 )
@@ -58,7 +58,7 @@ def conductor_findings(s: SizedCircuit, fitted: Fitted) -> list[Finding]:
             c.family == "battery"
             and s.permitted.n >= 20
             and s.permitted.n < c.current.n
-            and s.judged.drop_pct.n <= DROP_PCT["battery"][1]
+            and s.trial.drop_pct.n <= DROP_PCT["battery"][1]
             and (s.protection is None or not s.circuit.own_protection)
         ):
             whole = float(int(s.permitted.n))
@@ -72,25 +72,25 @@ def conductor_findings(s: SizedCircuit, fitted: Fitted) -> list[Finding]:
             stop(
                 f"{c.id}.conductor",
                 c.id,
-                f"{c.name}: {s.judged.fails[0]}.",
+                f"{c.name}: {s.trial.fails[0]}.",
                 s.rules.clause_size,
                 *cures,
-                figures=(s.i_req, s.judged.at_terminal, s.judged.in_place, s.permitted),
+                figures=(s.i_req, s.trial.at_terminal, s.trial.in_place, s.permitted),
             )
         )
-    elif s.judged.drop_pct.n > DROP_PCT[c.family][0]:
+    elif s.trial.drop_pct.n > DROP_PCT[c.family][0]:
         bigger = size_for_aim(s)
         cures = [Cure(f"Fit {spoken(bigger)}", (Change(path, bigger),))] if bigger else []
         found.append(
             check(
                 f"{c.id}.drop",
                 c.id,
-                f"{c.name} drops {s.judged.drop_pct.text}; the aim is {DROP_PCT[c.family][0]:g} %,"
+                f"{c.name} drops {s.trial.drop_pct.text}; the aim is {DROP_PCT[c.family][0]:g} %,"
                 f" the limit {DROP_PCT[c.family][1]:g} %.",
                 COMMON_PRACTICE,
                 *cures,
                 Cure("Shorten the run"),
-                figures=(s.judged.drop_pct,),
+                figures=(s.trial.drop_pct,),
             )
         )
     return found
@@ -153,12 +153,13 @@ def protection_findings(s: SizedCircuit, fitted: Fitted) -> list[Finding]:
 def place_findings(s: SizedCircuit, port_length_m: float | None) -> list[Finding]:
     """The maker's length limit, and conductors in parallel."""
     c, found = s.circuit, list[Finding]()
-    if port_length_m is not None and s.place.run.length_m > port_length_m:
+    if port_length_m is not None and s.conditions.run.length_m > port_length_m:
         found.append(
             stop(
                 f"{c.id}.length",
                 c.id,
-                f"{c.name} is {s.place.run.length_m:g} m; the maker allows {port_length_m:g} m.",
+                f"{c.name} is {s.conditions.run.length_m:g} m; the maker allows"
+                f" {port_length_m:g} m.",
                 "inverter sheet",
                 Cure("Hang bank and inverter nearer to each other"),
             )
@@ -242,14 +243,14 @@ def cable_schools(design: Design) -> list[School]:
                     least[1].text,
                     s.i_req.text,
                     True,
-                    s.place.run.method == method,
+                    s.conditions.run.method == method,
                 )
             )
     if port and port.named_size:
-        a = ampacity(port.named_size, s.place.run.method)
+        a = ampacity(port.named_size, s.conditions.run.method)
         out.append(
             School(
-                f"Maker's named size, as run here ({s.place.run.method.replace('-', ' ')})",
+                f"Maker's named size, as run here ({s.conditions.run.method.replace('-', ' ')})",
                 spoken(port.named_size),
                 a.text,
                 s.i_req.text,

@@ -14,8 +14,8 @@ from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, pi
 from gumboot.core.codes import books, iec
 from gumboot.core.kit import ConductorType
 from gumboot.core.network.circuit import Circuit
-from gumboot.core.size.conductors.judged import DROP_PCT, Conditions, SizeTrial, terminal_faults
 from gumboot.core.size.conductors.nec import said
+from gumboot.core.size.conductors.trial import DROP_PCT, Conditions, SizeTrial, terminal_faults
 
 
 class Iec:
@@ -73,26 +73,30 @@ class Iec:
         return 1
 
     def ampacity(
-        self, circuit: Circuit, place: Conditions, cable: ConductorType, size: str
+        self, circuit: Circuit, conditions: Conditions, cable: ConductorType, size: str
     ) -> float:
         """Capacity in its place; 0 for a size below the first of methods F."""
-        if place.run.method == "F" and iec.rank(size) < iec.rank("25 mm²"):
+        if conditions.run.method == "F" and iec.rank(size) < iec.rank("25 mm²"):
             return 0.0
         if cable.material == "Al" and iec.rank(size) < iec.rank("16 mm²"):
             return 0.0
         table = iec.ampacity(
-            size, cable.temp_c, place.run.method, 3 if circuit.three_phase else 2, cable.material
+            size,
+            cable.temp_c,
+            conditions.run.method,
+            3 if circuit.three_phase else 2,
+            cable.material,
         ).n
         return (
             table
-            * iec.ambient_factor(place.ambient_c, cable.temp_c, place.run.method).n
-            * iec.group_factor(place.together, place.run.method).n
+            * iec.ambient_factor(conditions.ambient_c, cable.temp_c, conditions.run.method).n
+            * iec.group_factor(conditions.together, conditions.run.method).n
         )
 
     def judge(
         self,
         circuit: Circuit,
-        place: Conditions,
+        conditions: Conditions,
         cable: ConductorType,
         size: str,
         sets: int,
@@ -100,13 +104,13 @@ class Iec:
         protection: Figure | None,
     ) -> SizeTrial:
         """Try one size. Raises OutsideTable."""
-        run = place.run
+        run = conditions.run
         table = iec.ampacity(
             size, cable.temp_c, run.method, 3 if circuit.three_phase else 2, cable.material
         )
         factors = (
-            iec.ambient_factor(place.ambient_c, cable.temp_c, run.method),
-            iec.group_factor(place.together, run.method),
+            iec.ambient_factor(conditions.ambient_c, cable.temp_c, run.method),
+            iec.group_factor(conditions.together, run.method),
         )
         n = (given("n_set", sets, "", "Sets in parallel", "plan"),) if sets > 1 else ()
         in_place = solve(
@@ -160,14 +164,14 @@ class Iec:
     def earth(
         self,
         circuit: Circuit,
-        judged: SizeTrial,
+        trial: SizeTrial,
         least: str,
         protection: Figure | None,
         i_req: Figure,
     ) -> Figure:
         """By the line conductor, Table 54.2."""
-        base = iec.protective_conductor(judged.size, judged.cable.material)
-        if judged.sets == 1:
+        base = iec.protective_conductor(trial.size, trial.cable.material)
+        if trial.sets == 1:
             return base
         return picked(
             "S_PE",
@@ -180,7 +184,7 @@ class Iec:
             doubt=MEMORY,
         )
 
-    def permitted(self, judged: SizeTrial, protection: Figure | None) -> Figure:
+    def permitted(self, trial: SizeTrial, protection: Figure | None) -> Figure:
         """The lesser of conductor and protection."""
         if protection is None:
             return solve(
@@ -188,7 +192,7 @@ class Iec:
                 "A",
                 "Continuous current permitted",
                 "1 * I_z",
-                judged.in_place,
+                trial.in_place,
                 source=self.clause_protection,
                 doubt=MEMORY,
             )
@@ -197,7 +201,7 @@ class Iec:
             "A",
             "Continuous current permitted",
             "min(I_z, I_n)",
-            judged.in_place,
+            trial.in_place,
             protection.renamed("I_n"),
             source=self.clause_protection,
             doubt=MEMORY,

@@ -16,7 +16,7 @@ from gumboot.core.basis.units import FT_M
 from gumboot.core.codes import books, nec
 from gumboot.core.kit import ConductorType
 from gumboot.core.network.circuit import Circuit
-from gumboot.core.size.conductors.judged import DROP_PCT, Conditions, SizeTrial, terminal_faults
+from gumboot.core.size.conductors.trial import DROP_PCT, Conditions, SizeTrial, terminal_faults
 
 OFF_ROOF = "raceways stand at least 7/8 in (23 mm) off the roof: nearer, 310.15(B)(2) adds 33 °C"
 TAP_LEAST = {"Cu": "6", "Al": "4"}  # AWG, 705.11, from memory
@@ -72,20 +72,20 @@ class Nec:
         return 3 if circuit.three_phase else 2
 
     def ampacity(
-        self, circuit: Circuit, place: Conditions, cable: ConductorType, size: str
+        self, circuit: Circuit, conditions: Conditions, cable: ConductorType, size: str
     ) -> float:
         """Ampacity at the terminals' temperature."""
         return nec.ampacity(
             size,
             min(circuit.source.temp_c, circuit.load.temp_c, cable.temp_c),
-            place.run.method,
+            conditions.run.method,
             cable.material,
         ).n
 
     def judge(
         self,
         circuit: Circuit,
-        place: Conditions,
+        conditions: Conditions,
         cable: ConductorType,
         size: str,
         sets: int,
@@ -93,16 +93,16 @@ class Nec:
         protection: Figure | None,
     ) -> SizeTrial:
         """Try one size. Raises OutsideTable."""
-        run, metal = place.run, cable.material
+        run, metal = conditions.run, cable.material
         terminal_c = min(circuit.source.temp_c, circuit.load.temp_c, cable.temp_c)
         at_terminal = nec.ampacity(size, terminal_c, run.method, metal)
         table = nec.ampacity(size, cable.temp_c, run.method, metal)
         roof = run.method == "raceway-on-roof"
-        around_c = place.ambient_c + (nec.ROOF.n if roof else 0)
+        around_c = conditions.ambient_c + (nec.ROOF.n if roof else 0)
         enclosed = run.method != "free-air"
         factors = (
             nec.ambient_factor(around_c, cable.temp_c),
-            nec.count_factor(place.together if enclosed else 2),
+            nec.count_factor(conditions.together if enclosed else 2),
         )
         n = (given("n_set", sets, "", "Sets in parallel", "plan"),) if sets > 1 else ()
         times = "n_set * " if sets > 1 else ""
@@ -176,7 +176,7 @@ class Nec:
     def earth(
         self,
         circuit: Circuit,
-        judged: SizeTrial,
+        trial: SizeTrial,
         least: str,
         protection: Figure | None,
         i_req: Figure,
@@ -186,14 +186,14 @@ class Nec:
         the house protects it: there it is a supply-side bonding jumper, 250.102(C).
         """
         if circuit.family == "tap":
-            return nec.supply_bonding(judged.size, judged.cable.material)
+            return nec.supply_bonding(trial.size, trial.cable.material)
         base = nec.egc(protection.n if protection else nec.next_standard(i_req.n))
-        if judged.cable.material == "Al":
-            if nec.rank(judged.size) <= nec.rank(least):
+        if trial.cable.material == "Al":
+            if nec.rank(trial.size) <= nec.rank(least):
                 return base
             return picked(
                 "S_EGC",
-                judged.size,
+                trial.size,
                 "AWG",
                 "Equipment grounding conductor",
                 "aluminium grown for drop: earth as large as the line, copper",
@@ -201,14 +201,14 @@ class Nec:
                 source=f"{nec.BOOK} 250.122(B)",
                 doubt=MEMORY,
             )
-        return nec.egc_upsized(base, least, judged.size)
+        return nec.egc_upsized(base, least, trial.size)
 
-    def permitted(self, judged: SizeTrial, protection: Figure | None) -> Figure:
+    def permitted(self, trial: SizeTrial, protection: Figure | None) -> Figure:
         """The least of terminals and protection at 80 %, and the conductor in its place."""
-        parts = [judged.at_terminal, judged.in_place]
-        ends = f"{judged.at_terminal.symbol} / 1.25"
-        if judged.sets > 1:
-            parts.append(given("n_set", judged.sets, "", "Sets in parallel", "plan"))
+        parts = [trial.at_terminal, trial.in_place]
+        ends = f"{trial.at_terminal.symbol} / 1.25"
+        if trial.sets > 1:
+            parts.append(given("n_set", trial.sets, "", "Sets in parallel", "plan"))
             ends = f"n_set * {ends}"
         fuse = ", I_n / 1.25" if protection else ""
         parts += [protection.renamed("I_n")] if protection else []

@@ -14,7 +14,7 @@ from gumboot.core.codes import OutsideTable
 from gumboot.core.kit import Catalogue, ConductorType
 from gumboot.core.network.circuit import Circuit
 from gumboot.core.plan import Fitted, Plan
-from gumboot.core.size.conductors.judged import DROP_PCT, Conditions, Rules, SizeTrial
+from gumboot.core.size.conductors.trial import DROP_PCT, Conditions, Rules, SizeTrial
 
 SETS_MOST = 4
 
@@ -25,7 +25,7 @@ class Choice:
     size down does not serve.
     """
 
-    judged: SizeTrial
+    trial: SizeTrial
     binds: str
     cost: Figure
     least: str  # the size that ampacity alone asks for
@@ -36,14 +36,14 @@ class SizedCircuit:
     """A circuit with everything that follows for it."""
 
     circuit: Circuit
-    place: Conditions
+    conditions: Conditions
     rules: Rules
     i_req: Figure
     protection: Figure | None
     proposed: Figure | None
     binds: str
     choices: tuple[Choice, ...]
-    judged: SizeTrial
+    trial: SizeTrial
     permitted: Figure
     protective: Figure
 
@@ -55,17 +55,17 @@ class SizedCircuit:
     @property
     def size(self) -> str:
         """The size that will be run."""
-        return self.judged.size
+        return self.trial.size
 
     @property
     def sets(self) -> int:
         """How many conductors share each line's current."""
-        return self.judged.sets
+        return self.trial.sets
 
     @property
     def cable(self) -> ConductorType:
         """The cable that will be run."""
-        return self.judged.cable
+        return self.trial.cable
 
     @property
     def conductor_text(self) -> str:
@@ -139,7 +139,7 @@ def cost_of(
 
 def least_size(
     circuit: Circuit,
-    place: Conditions,
+    conditions: Conditions,
     cable: ConductorType,
     sets: int,
     rules: Rules,
@@ -148,20 +148,20 @@ def least_size(
 ) -> Choice | None:
     """The least size of one cable in so many sets that serves; None when no size does."""
     binds, least = "", ""
-    carried = [(size, rules.ampacity(circuit, place, cable, size)) for size in cable.sizes]
+    carried = [(size, rules.ampacity(circuit, conditions, cable, size)) for size in cable.sizes]
     short = sum(0 < a * sets < i_req.n for _, a in carried)
     tabled = [size for size, a in carried if a > 0]
     for size in tabled[
         max(0, short - 1) :
     ]:  # capacity grows with size: of those too small only the last is worth naming
-        tried = rules.judge(circuit, place, cable, size, sets, i_req, protection)
+        tried = rules.judge(circuit, conditions, cable, size, sets, i_req, protection)
         if not least and tried.enough:
             least = size
         if not tried.fails:
             return Choice(
                 tried,
                 binds or "the smallest size of the cable",
-                cost_of(circuit, cable, size, sets, place.run.length_m),
+                cost_of(circuit, cable, size, sets, conditions.run.length_m),
                 least or size,
             )
         binds = tried.fails[0]
@@ -170,7 +170,7 @@ def least_size(
 
 def nearest(
     circuit: Circuit,
-    place: Conditions,
+    conditions: Conditions,
     cable: ConductorType,
     sets: int,
     rules: Rules,
@@ -180,12 +180,12 @@ def nearest(
     """The size to show where none serves: the least that carries the current, so that what then
     fails is named; else the largest.
     """
-    tabled = (x for x in cable.sizes if rules.ampacity(circuit, place, cable, x) > 0)
+    tabled = (x for x in cable.sizes if rules.ampacity(circuit, conditions, cable, x) > 0)
     return next(
         (
             x
             for x in tabled
-            if rules.judge(circuit, place, cable, x, sets, i_req, protection).enough
+            if rules.judge(circuit, conditions, cable, x, sets, i_req, protection).enough
         ),
         cable.sizes[-1],
     )
@@ -193,7 +193,7 @@ def nearest(
 
 def choices_of(
     circuit: Circuit,
-    place: Conditions,
+    conditions: Conditions,
     cables: Sequence[ConductorType],
     rules: Rules,
     i_req: Figure,
@@ -210,13 +210,15 @@ def choices_of(
         default=1,
     )
     counts = (
-        range(1, min(holds, SETS_MOST) + 1) if place.run.parallel == 1 else [place.run.parallel]
+        range(1, min(holds, SETS_MOST) + 1)
+        if conditions.run.parallel == 1
+        else [conditions.run.parallel]
     )
     found = [
         c
         for cable in cables
         for sets in counts
-        if (c := least_size(circuit, place, cable, sets, rules, i_req, protection))
+        if (c := least_size(circuit, conditions, cable, sets, rules, i_req, protection))
     ]
     return tuple(sorted(found, key=lambda c: c.cost.n))
 
@@ -233,13 +235,13 @@ def fuse_of(circuit: Circuit, i_req: Figure, fitted: Fitted, rules: Rules) -> Fi
 
 
 def size_circuit(
-    circuit: Circuit, place: Conditions | None, catalogue: Catalogue, plan: Plan, rules: Rules
+    circuit: Circuit, conditions: Conditions | None, catalogue: Catalogue, plan: Plan, rules: Rules
 ) -> tuple[SizedCircuit | None, list[Finding]]:
     """One circuit sized; None with a stop when it cannot be."""
     fitted, book = plan.fitted.get(circuit.id, Fitted()), plan.code
     if circuit.missing:
         return None, []  # the shelf lacks a device; the network says which
-    if place is None:
+    if conditions is None:
         return None, [
             stop(
                 f"{circuit.id}.run",
@@ -249,14 +251,14 @@ def size_circuit(
                 Cure("Type the run's length in Brief"),
             )
         ]
-    if place.run.method not in rules.book.methods:
+    if conditions.run.method not in rules.book.methods:
         good = rules.book.method_first
         changes = (Change(f"{run_path(circuit, plan)}/method", good),)
         return None, [
             stop(
                 f"{circuit.id}.method",
                 circuit.id,
-                f"{circuit.name}: “{place.run.method}” is not a way of running cable that"
+                f"{circuit.name}: “{conditions.run.method}” is not a way of running cable that"
                 f" {rules.book.name} has a table for.",
                 rules.clause_size,
                 Cure(f"Run it by “{good}”", changes),
@@ -264,7 +266,7 @@ def size_circuit(
         ]
     cables = [
         c
-        for m in dict.fromkeys(("Cu", place.run.material))
+        for m in dict.fromkeys(("Cu", conditions.run.material))
         if (c := catalogue.conductor(circuit.family, book, m))
     ]
     try:
@@ -274,37 +276,37 @@ def size_circuit(
             )
         i_req = rules.required(circuit)
         protection = fuse_of(circuit, i_req, fitted, rules)
-        choices = choices_of(circuit, place, cables, rules, i_req, protection)
+        choices = choices_of(circuit, conditions, cables, rules, i_req, protection)
         best = choices[0] if choices else None
         proposed = propose(best, i_req, rules) if best else None
-        if best and fitted.size in (None, best.judged.size):
-            judged, binds, least = best.judged, best.binds, best.least
+        if best and fitted.size in (None, best.trial.size):
+            trial, binds, least = best.trial, best.binds, best.least
         else:
             cable = cables[-1]
-            sets = place.run.parallel
-            judged = rules.judge(
+            sets = conditions.run.parallel
+            trial = rules.judge(
                 circuit,
-                place,
+                conditions,
                 cable,
-                fitted.size or nearest(circuit, place, cable, sets, rules, i_req, protection),
+                fitted.size or nearest(circuit, conditions, cable, sets, rules, i_req, protection),
                 sets,
                 i_req,
                 protection,
             )
-            binds, least = "the crew's own choice", best.least if best else judged.size
-        earth = rules.earth(circuit, judged, least, protection, i_req)
-        permitted = rules.permitted(judged, protection)
+            binds, least = "the crew's own choice", best.least if best else trial.size
+        earth = rules.earth(circuit, trial, least, protection, i_req)
+        permitted = rules.permitted(trial, protection)
         return (
             SizedCircuit(
                 circuit,
-                place,
+                conditions,
                 rules,
                 i_req,
                 protection,
                 proposed,
                 binds,
                 choices,
-                judged,
+                trial,
                 permitted,
                 earth,
             ),
@@ -337,7 +339,7 @@ def run_path(circuit: Circuit, plan: Plan) -> str:
 
 def propose(best: Choice, i_req: Figure, rules: Rules) -> Figure:
     """The cheapest legal choice as a figure that says what binds it."""
-    j = best.judged
+    j = best.trial
     return picked(
         "S",
         j.size,
@@ -361,7 +363,7 @@ def size_for_aim(s: SizedCircuit) -> str | None:
     try:
         bigger = [size for size in s.cable.sizes if s.rules.rank(size) > s.rules.rank(s.size)]
         tried = (
-            s.rules.judge(s.circuit, s.place, s.cable, size, s.sets, s.i_req, s.protection)
+            s.rules.judge(s.circuit, s.conditions, s.cable, size, s.sets, s.i_req, s.protection)
             for size in bigger
         )
         return next(
@@ -384,7 +386,9 @@ def permitted_by_size(s: SizedCircuit) -> dict[str, Figure]:
     for size in s.cable.sizes:
         try:
             out[size] = s.rules.permitted(
-                s.rules.judge(s.circuit, s.place, s.cable, size, s.sets, s.i_req, s.protection),
+                s.rules.judge(
+                    s.circuit, s.conditions, s.cable, size, s.sets, s.i_req, s.protection
+                ),
                 s.protection,
             )
         except OutsideTable:

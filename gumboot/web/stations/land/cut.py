@@ -40,7 +40,7 @@ def lots_of(job: OpenJob) -> list[Lot]:
         for w in d.walls
         for r in w.routes
         if any(
-            c.id == r.want.id and abs(c.place.run.length_m - round(r.length.n, 3)) < 1e-9
+            c.id == r.want.id and abs(c.conditions.run.length_m - round(r.length.n, 3)) < 1e-9
             for c in d.circuits
         )
     }

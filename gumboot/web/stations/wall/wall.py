@@ -263,16 +263,16 @@ def changes(before: Design, after: Design) -> list[dict[str, Any]]:
     for s in after.circuits:
         o = old.get(s.id)
         if o is None or (
-            abs(o.place.run.length_m - s.place.run.length_m) < 0.02 and o.size == s.size
+            abs(o.conditions.run.length_m - s.conditions.run.length_m) < 0.02 and o.size == s.size
         ):
             continue
         out.append(
             {
                 "id": s.id,
                 "name": s.circuit.name,
-                "length_m": [o.place.run.length_m, s.place.run.length_m],
+                "length_m": [o.conditions.run.length_m, s.conditions.run.length_m],
                 "size": [o.size, s.size],
-                "drop_pct": [o.judged.drop_pct.n, s.judged.drop_pct.n],
+                "drop_pct": [o.trial.drop_pct.n, s.trial.drop_pct.n],
             }
         )
     return out

@@ -88,7 +88,7 @@ class Rules(Protocol):
         """What one set of this circuit adds to the count that shares a way."""
 
     def ampacity(
-        self, circuit: Circuit, place: Conditions, cable: ConductorType, size: str
+        self, circuit: Circuit, conditions: Conditions, cable: ConductorType, size: str
     ) -> float:
         """What one conductor of a size carries in A as far as `required` asks; 0 where the table
         has no such cell. Raises OutsideTable.
@@ -97,7 +97,7 @@ class Rules(Protocol):
     def judge(
         self,
         circuit: Circuit,
-        place: Conditions,
+        conditions: Conditions,
         cable: ConductorType,
         size: str,
         sets: int,
@@ -109,14 +109,14 @@ class Rules(Protocol):
     def earth(
         self,
         circuit: Circuit,
-        judged: SizeTrial,
+        trial: SizeTrial,
         least: str,
         protection: Figure | None,
         i_req: Figure,
     ) -> Figure:
         """The protective conductor. `least` is the size that ampacity alone asks for."""
 
-    def permitted(self, judged: SizeTrial, protection: Figure | None) -> Figure:
+    def permitted(self, trial: SizeTrial, protection: Figure | None) -> Figure:
         """The continuous current in A that conductor and protection as fitted allow."""
 
     def rank(self, size: str) -> int:
