@@ -33,8 +33,8 @@ def reach(address: str, networks: Sequence[str]) -> tuple[str, int]:
         raise WrenchFault(f"“{address}” is no address of a wrench: look under Wrenches") from exc
     if not any(ip in ipaddress.ip_network(n) for n in networks):
         raise WrenchFault(
-            f"{address} is not on a network of the crew's own: whoever runs Gumboot names those in"
-            " GUMBOOT_WRENCH_NETWORKS"
+            f"{address} is not on a network of the crew's own: the administrator of Gumboot lists"
+            " those in GUMBOOT_WRENCH_NETWORKS"
         )
     return str(ip), int(port)
 
@@ -55,7 +55,7 @@ def ask(
                     taken += len(line)
                     told = json.loads(line)
                     if not isinstance(told, dict) or len(out) > MOST_LINES or taken > MOST_BYTES:
-                        raise WrenchFault(f"{address} does not speak as a wrench does")
+                        raise WrenchFault(f"{address} does not answer in the wrench's protocol")
                     if "error" in told:
                         raise WrenchFault(f"the wrench says: {str(told['error'])[:200]}")
                     out.append(told)
@@ -86,7 +86,9 @@ def recorded(address: str, networks: Sequence[str], after: int = 0) -> list[Reco
                 )
             )
         except (KeyError, TypeError, ValueError, NotAQuantity) as exc:
-            raise WrenchFault(f"the wrench at {address} sent a reading that is none") from exc
+            raise WrenchFault(
+                f"the wrench at {address} sent something that is not a reading"
+            ) from exc
     return out
 
 

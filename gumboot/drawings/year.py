@@ -82,7 +82,7 @@ def outage_calendar(hours: Series, worst_at: int, worst_h: float, year: int) -> 
     pixels = bands(hours, *LASTING).reshape(365, 24, 3)
     day, hour = divmod(worst_at, 24)
     says = f"worst: {spoken_day(day, year)} {hour:02d}:00, {fmt(worst_h)} h"
-    words = f"An outage is borne at least {fmt(worst_h)} h; {says}"
+    words = f"An outage is covered for at least {fmt(worst_h)} h; {says}"
     return carpet(
         pixels,
         "How long the house lasts, by when an outage starts",

@@ -38,7 +38,7 @@ def read_torque_csv(data: bytes) -> tuple[list[Recorded], Report]:
     lines = [x for x in text.splitlines() if x.strip()]
     if len(lines) < 2:
         raise Unreadable(
-            "the file has no readings: send a CSV with a line of heads and a line for each reading"
+            "the file has no readings: send a CSV with a header line and a line for each reading"
         )
     if len(lines) > MOST_ROWS + 1:
         raise Unreadable(

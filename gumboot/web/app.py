@@ -226,7 +226,7 @@ def _faults(app: FastAPI) -> None:
 
     @app.exception_handler(sign_in.Forbidden)
     async def forbidden(request: Request, exc: sign_in.Forbidden) -> Response:
-        return page(request, 403, "Not yours to do", str(exc))
+        return page(request, 403, "Not allowed for your role", str(exc))
 
     @app.exception_handler(NoSuchJob)
     async def no_job(request: Request, exc: NoSuchJob) -> Response:
@@ -238,7 +238,7 @@ def _faults(app: FastAPI) -> None:
             request,
             409,
             "The job is signed",
-            "A signed job takes no changes. A supervisor can open it again, with a reason, at Hand"
+            "A signed job takes no changes. A supervisor can reopen it, with a reason, at Hand"
             " over.",
         )
 
@@ -283,6 +283,6 @@ def _faults(app: FastAPI) -> None:
         return page(
             request,
             500,
-            "A fault of ours",
+            "An error on our side",
             "Nothing was saved. It has been logged; go back and try again.",
         )

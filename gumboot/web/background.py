@@ -305,7 +305,7 @@ def run(url: str, crew_id: int, job_id: int, kind: str, key: str, load: dict[str
                 job_id,
                 kind,
                 key,
-                "A fault of ours stopped the computation. It has been logged; ask again.",
+                "An error on our side stopped the computation. It has been logged; ask again.",
             )
     else:
         with database.as_crew(make, crew_id) as db:

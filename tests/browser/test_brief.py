@@ -77,7 +77,7 @@ def test_a_brief_in_ten_minutes(visit):
         {"name": "panel.jpg", "mimeType": "image/jpeg", "buffer": out.getvalue()}
     )
     page.locator("#what").select_option("panel label")
-    page.get_by_role("button", name="Keep them").click()
+    page.get_by_role("button", name="Save photographs").click()
     page.locator("figure:has-text('Panel label') img").wait_for()
     assert page.locator("tr.unknown").count() == 1
     page.locator("#survey-network").select_option("wired")
@@ -104,5 +104,5 @@ def test_a_meters_file_is_read_while_the_page_waits(visit):
     page.get_by_role("button", name="Make the year from it").click(timeout=150_000)
     page.wait_for_url(f"**{job}/year")
     page.locator("#outages").wait_for(timeout=150_000)
-    page.get_by_text("What this rests on").click()
+    page.get_by_text("Assumptions").click()
     assert "Load from the meter's readings" in page.locator("#lived").inner_text()

@@ -260,7 +260,7 @@ def test_a_closed_page_keeps_what_was_typed(visit):
     page.goto(brief)
     page.get_by_text("What you had typed before is back").wait_for()
     assert page.locator('[name="site/address"]').input_value() == "not yet saved"
-    page.get_by_role("button", name="Throw it away").click()
+    page.get_by_role("button", name="Discard it").click()
     page.wait_for_load_state()
     assert page.locator('[name="site/address"]').input_value() != "not yet saved"
 

@@ -165,11 +165,11 @@ def test_two_devices_at_odds(visit):
     first.get_by_role("link", name="Look at both").click()
     assert first.get_by_text("Two hands on this termination").is_visible()
     first.get_by_label(re.compile("Osk Fellgate")).check()
-    first.get_by_role("button", name="This one stands").click()
+    first.get_by_role("button", name="This one is right").click()
     assert first.get_by_text("Type what you found at the termination").is_visible()
     first.get_by_label(re.compile("What you found")).fill("60 was read off the wrong scale")
     first.get_by_label(re.compile("Osk Fellgate")).check()
-    first.get_by_role("button", name="This one stands").click()
+    first.get_by_role("button", name="This one is right").click()
     first.wait_for_load_state()
     stand_at(first, job, FACTORY)
     assert first.locator("#step .state-torqued").count() == 1
@@ -211,7 +211,7 @@ def test_an_entry_that_trips_the_server_holds_back_no_other(visit):
     def answer(route):
         bodies = [e["act"] for e in route.request.post_data_json["entries"]]
         (
-            route.fulfill(status=500, json={"error": "A fault of ours"})
+            route.fulfill(status=500, json={"error": "An error on our side"})
             if set(bodies) & set(trips)
             else route.continue_()
         )
@@ -387,7 +387,7 @@ def test_by_keys(visit):
     page.get_by_role("button", name="Undo this termination").click()
     page.get_by_role("button", name="Keep", exact=True).click()
     assert page.get_by_text("Type the reason.").is_visible()
-    page.get_by_label("Kept with your name").fill("wrong screw")
+    page.get_by_label("Saved with your name").fill("wrong screw")
     page.get_by_role("button", name="Keep", exact=True).click()
     page.locator("#step .state-open").wait_for()
     page.wait_for_selector("#signal:has-text('all sent')")

@@ -117,7 +117,8 @@ def test_iec_sizes_by_hand(amps, method, ambient, company, size):
     s = made(p)[1]["loads"]
     assert s.protection.n == amps
     tried = (
-        IEC.judge(s.circuit, s.place, s.cable, x, 1, s.i_req, s.protection) for x in s.cable.sizes
+        IEC.judge(s.circuit, s.conditions, s.cable, x, 1, s.i_req, s.protection)
+        for x in s.cable.sizes
     )  # whatever the terminals take
     assert next(j.size for j in tried if j.enough) == size
 

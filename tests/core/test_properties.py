@@ -227,7 +227,7 @@ def test_no_smaller_size_of_the_cable_is_legal_and_none_cheaper(plan):
             if s.rules.rank(size) < s.rules.rank(s.size):
                 with contextlib.suppress(OutsideTable):
                     assert s.rules.judge(
-                        s.circuit, s.place, s.cable, size, s.sets, s.i_req, s.protection
+                        s.circuit, s.conditions, s.cable, size, s.sets, s.i_req, s.protection
                     ).fails
 
 

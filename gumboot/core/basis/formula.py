@@ -101,4 +101,4 @@ class Formula:
     def _complete(self, symbols: set[str]) -> None:
         self._known_to_it(symbols)
         if missing := set(self.symbols) - symbols:
-            raise NameError(f"{self.symbol} = {self.text} wants {', '.join(sorted(missing))}")
+            raise NameError(f"{self.symbol} = {self.text} needs {', '.join(sorted(missing))}")

@@ -8,7 +8,7 @@ from gumboot.core.plan import Plan
 
 
 def kit_findings(plan: Plan, catalogue: Catalogue) -> list[Finding]:
-    """Kit the catalogue does not have, or that is wanted and not chosen."""
+    """Kit the catalogue does not have, or that is needed and not chosen."""
     found: list[Finding] = []
     inverter = catalogue.inverters.get(plan.kit.inverter)
     shelves = (

@@ -104,20 +104,20 @@ def facts(plan: Plan) -> tuple[Fact, ...]:
         Fact(
             "survey/surface",
             "Surface behind the storage",
-            "storage wants nothing that burns behind it",
+            "storage needs a surface that does not burn behind it",
             _known(seen.surface if seen else None),
         ),
         Fact(
             "survey/opening_m",
             "Nearest door or window",
-            "gas and fire must not find the way in or out",
+            "gas and fire must not get in or out",
             seen.opening_m if seen else None,
             "m",
         ),
         Fact(
             "survey/sun",
             "Sun on the wall",
-            "a unit in the sun gives less and dies younger",
+            "a unit in the sun gives less and ages faster",
             _known(seen.sun if seen else None),
         ),
         Fact(
@@ -201,7 +201,7 @@ def survey_findings(plan: Plan) -> list[Finding]:
         f.name.lower() for f in facts(plan) if f.path.startswith("survey/") and f.value is None
     ]
     if unknown:
-        says = f"Nobody has looked yet: {', '.join(unknown)}."
+        says = f"Not surveyed yet: {', '.join(unknown)}."
         found.append(check("survey.unknown", "survey", says, COMMON_PRACTICE, ASK))
     if seen.surface == "combustible":
         says = "The storage hangs on something that burns."

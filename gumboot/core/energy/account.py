@@ -253,7 +253,7 @@ def figures(body: dict[str, Any]) -> dict[str, Figure]:
             ("load", "E_load", "House"),
             ("bought", "E_buy", "Bought"),
             ("sold", "E_sell", "Sold"),
-            ("curtailed", "E_cut", "Sun let go"),
+            ("curtailed", "E_cut", "Sun curtailed"),
             ("unserved", "E_un", "Gone without"),
             ("generator", "E_gen", "From the generator"),
             ("drawn", "E_out", "Drawn from the cells"),
@@ -298,7 +298,7 @@ def figures(body: dict[str, Any]) -> dict[str, Figure]:
         out["self_sufficiency"] = solve(
             "s",
             "",
-            "House fed by itself",
+            "Self-sufficiency",
             "max(0, 1 - (E_buy + E_un + E_gen) / E_load)",
             *parts,
             source="definition",

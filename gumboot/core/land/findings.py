@@ -100,7 +100,7 @@ def end_findings(
         )
     if t.screwed and rated_torque(t, size) is None:
         says = (
-            f"No torque is known for {at}: its maker is silent, and the book has none for"
+            f"No torque is known for {at}: its maker gives none, and the book has none for"
             f" {spoken(size)} with {t.bit}."
         )
         yield stop(
@@ -125,7 +125,7 @@ def end_findings(
         need = bend_room(size, plan.code)
         if need and need.n > t.room_mm + 0.05:
             says = (
-                f"{spoken(size)} wants {show_place(need.n, plan.units)} to bend before {at}; there"
+                f"{spoken(size)} needs {show_place(need.n, plan.units)} to bend before {at}; there"
                 f" is {show_place(t.room_mm, plan.units)}."
             )
             yield check(
@@ -133,7 +133,7 @@ def end_findings(
                 place,
                 says,
                 need.source,
-                Cure("Come in from the far side, or fit a larger box before it"),
+                Cure("Enter from the far side, or fit a larger box before it"),
                 Cure("Use a finer-stranded cable where the code official agrees"),
                 figures=(need,),
             )

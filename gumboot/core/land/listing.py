@@ -380,7 +380,7 @@ def _annex_i(size: str, bit: str) -> Figure:
     return solve(
         "M_nm",
         "N·m",
-        "Rated torque, the maker being silent",
+        "Rated torque, where the maker gives none",
         "M / k",
         book,
         per_nm,

@@ -81,7 +81,7 @@ class Wrench:
         if not self.reaches(torque_nm):
             return (
                 f"{self.name} serves {fmt(self.serves_from)} to {fmt(self.most_nm)} N·m; this one"
-                f" wants {torque_nm:.3g} N·m: use a tool that reaches"
+                f" needs {torque_nm:.3g} N·m: use a tool that reaches"
             )
         return ""
 

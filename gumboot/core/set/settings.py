@@ -321,8 +321,8 @@ def _equalise(item: MenuItem, job: Job) -> Filled:
         return (
             "on",
             (
-                "flooded cells are equalised each 30 to 90 days, with the caps seen to and the room"
-                " aired"
+                "flooded cells are equalised each 30 to 90 days, with the caps checked and the room"
+                " ventilated"
             ),
             None,
         )
@@ -395,7 +395,7 @@ def _slot(direction: str) -> Callable[[MenuItem, Job], Filled]:
             return "off", "the plan needs no such window", None
         return (
             show_slot(slots[n - 1]),
-            "from the plan's windows; a year of living with them is in Year",
+            "from the plan's windows; Year shows a year with them",
             None,
         )
 

@@ -348,7 +348,7 @@ def count_findings(plan: Plan, inverter: Inverter, pack: Pack) -> list[Finding]:
             stop(
                 "bank.cabinets",
                 "bank",
-                f"{kit.packs} packs want {cabinets(pack, kit.packs)} cabinets;"
+                f"{kit.packs} packs need {cabinets(pack, kit.packs)} cabinets;"
                 f" {pack.cabinet.row_max} may stand in a row.",
                 "pack sheet",
                 Cure(f"Plan {most} packs", (Change("/kit/packs", most),)),

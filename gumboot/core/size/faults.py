@@ -342,7 +342,7 @@ def _residual(plan: Plan, inverter: Inverter) -> list[Finding]:
     if inverter.residual:
         says = (
             f"A residual-current device on the inverter's line is of type {inverter.residual}, by"
-            " its maker's declaration; where one is wanted there, 300 mA or more."
+            " its maker's declaration; where one is required there, 300 mA or more."
         )
         return [
             note(

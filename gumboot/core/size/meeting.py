@@ -49,7 +49,7 @@ def _no_output(plan: Plan, inverter: Inverter, gateway: Gateway | None, rule: st
     if wanted and gateway is None and inverter.backup is None:
         says = (
             f"{inverter.model} has no backup port, and no gateway is planned: in an outage it would"
-            " feed the street, or nothing."
+            " feed the grid, or nothing."
         )
         nothing = Cure("Back nothing up", (Change("/backup/loads", "nothing"),))
         cures = (Cure("Choose a gateway that fits"), nothing)
@@ -73,7 +73,7 @@ def _met(met: tuple[Meeting, ...], rule: str) -> list[Finding]:
             continue
         says = (
             f"{names} let {m.one.name.lower()} and {m.other.name.lower()} meet on one bus: the"
-            " inverter is destroyed, or the street is back-fed."
+            " inverter is destroyed, or the grid is back-fed."
         )
         fits = (
             ("a listed transfer switch", "transfer switch"),

@@ -556,7 +556,7 @@ class Job:
         )
 
     def _margin(self, placed: Sequence[Placed]) -> float:
-        """The least that any gap has beyond what is wanted."""
+        """The least that any gap has beyond what is needed."""
         slack = []
         for a, b in itertools.combinations([*placed, *self.fixed], 2):
             if not (a.box.there and b.box.there):

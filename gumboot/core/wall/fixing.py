@@ -347,7 +347,7 @@ def _weak(p: Placed, h: Fixing, holding: Sequence[Hole], k: float) -> str:
     if k < FACTOR:
         return (
             f"{p.box.label}, {p.box.enclosure.mass_kg:g} kg, on {len(holding)} of {len(h.holes)}"
-            f" holes: they hold {k:.3g} times its load; {FACTOR:g} are wanted."
+            f" holes: they hold {k:.3g} times its load; {FACTOR:g} are needed."
         )
     return (
         f"{p.box.label}: only {len(holding)} of {len(h.holes)} holes hold, one above the other; the"

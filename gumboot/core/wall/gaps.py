@@ -1,7 +1,7 @@
 """How far things must be from each other, and how far they are. Rectangles on one wall, in mm.
 
 Two things are far enough apart when at least one way of going round holds: left, right, above or
-below by what is wanted there.
+below by what is needed there.
 So the corners of a zone count too.
 
         ┌─ ─ ─ above ─ ─ ─┐
@@ -75,7 +75,7 @@ def gaps(a: Rect, b: Rect) -> dict[Side, float]:
 
 
 def short(a: Rect, b: Rect, want: Wanted) -> float:
-    """By how much b is too near to a: 0 where one side at least keeps what is wanted there."""
+    """By how much b is too near to a: 0 where one side at least keeps what is needed there."""
     return max(
         0.0,
         min(

@@ -203,7 +203,7 @@ def _ways(w: WallDesign, raceways: Sequence[Raceway]) -> Iterator[Finding]:
             yield check(
                 s.key("way", r.want.id),
                 s.place,
-                f"No way leads round the boxes from {names[r.want.id]}: they stand too close"
+                f"No route leads round the boxes from {names[r.want.id]}: they stand too close"
                 " for it.",
                 COMMON_PRACTICE,
                 Cure("Make room between them, or enter from another side"),
@@ -223,7 +223,7 @@ def _ways(w: WallDesign, raceways: Sequence[Raceway]) -> Iterator[Finding]:
         room = _room(s, by[sweep.box], sweep.x, sweep.y, sweep.side)
         if room < sweep.wanted - 0.5:
             tight.append(
-                f"{sweep.conduit} at {inside(by[sweep.box].box.label)} wants {s.mm(sweep.wanted)},"
+                f"{sweep.conduit} at {inside(by[sweep.box].box.label)} needs {s.mm(sweep.wanted)},"
                 f" {s.mm(room)} are left"
             )
     if tight:
@@ -231,7 +231,7 @@ def _ways(w: WallDesign, raceways: Sequence[Raceway]) -> Iterator[Finding]:
         yield check(
             s.key("sweep"),
             s.place,
-            f"Bends of conduit want more room: {'; '.join(dict.fromkeys(tight))}.",
+            f"Bends of conduit need more room: {'; '.join(dict.fromkeys(tight))}.",
             rule,
             Cure("Leave more room there, or use conduit bodies with a short turn"),
         )
@@ -247,7 +247,7 @@ def _ways(w: WallDesign, raceways: Sequence[Raceway]) -> Iterator[Finding]:
             s.place,
             f"Signal cables lie nearer than {s.mm(APART_MM)} beside power: {which}.",
             COMMON_PRACTICE,
-            Cure("Lead them another way, or with a divider or a screen between"),
+            Cure("Route them another way, or with a divider or a screen between"),
         )
 
 
@@ -278,7 +278,7 @@ def _room(s: Scene, p: Placed, x: float, y: float, side: Side) -> float:
 
 
 def _lifts(w: WallDesign) -> Iterator[Finding]:
-    """Who and what is wanted on the day, in one sentence a wall."""
+    """Who and what is needed on the day, in one sentence a wall."""
     s = w.scene
     labels = {p.box.id: p.box.label for p in s.placed}
     for people, who in (("lift table", "a lift table or hoist"), ("two", "two people")):
@@ -291,7 +291,7 @@ def _lifts(w: WallDesign) -> Iterator[Finding]:
             yield check(
                 s.key("lifts", people.replace(" ", "-")),
                 s.place,
-                f"Lifts that want {who}: {what}.",
+                f"Lifts that need {who}: {what}.",
                 "NIOSH 94-110; sheets",
                 Cure("Plan it for the day"),
                 figures=tuple(x.index for x in some),

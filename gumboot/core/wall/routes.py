@@ -44,7 +44,7 @@ OUT: dict[Side, tuple[float, float]] = {
 
 @dataclass(frozen=True, slots=True)
 class Want:
-    """A way that is wanted: for which circuit or link, of which kind, between which entries of
+    """A way that is needed: for which circuit or link, of which kind, between which entries of
     which boxes.
     """
 

@@ -155,7 +155,7 @@ def wall_findings(s: Scene) -> Iterator[Finding]:
                 Cure("Measure it again, and type what the tape says"),
             )
     if s.placed and not s.wall.swept:
-        says = f"Nobody has swept wall {s.wall.id} with a detector for pipes and cables."
+        says = f"Wall {s.wall.id} has not been swept for pipes and cables."
         cure = Cure("Sweep it, mark what lies behind, type it as hidden pipe or cable")
         yield check(s.key("swept"), s.place, says, COMMON_PRACTICE, cure)
 
@@ -263,7 +263,7 @@ def too_near(s: Scene) -> Iterator[Finding]:
         else:
             says = (
                 f"{b.box.label} is {s.mm(max(0.0, g[side]))} from {a.box.label};"
-                f" {s.mm(getattr(want, side))} is wanted {SIDE_WORDS[side]}."
+                f" {s.mm(getattr(want, side))} is needed {SIDE_WORDS[side]}."
             )
         yield stop(
             s.key("near", a.box.id, b.box.id),
@@ -292,7 +292,7 @@ def neighbours_near(s: Scene) -> Iterator[Finding]:
                 if over
                 else (
                     f"{p.box.label} is {s.mm(max(0.0, g[side]))} from the {n.kind};"
-                    f" {s.mm(getattr(want, side))} is wanted."
+                    f" {s.mm(getattr(want, side))} is needed."
                 )
             )
             out = _way_out(s, p, r, want)
@@ -464,7 +464,7 @@ def working_space(s: Scene) -> Iterator[Finding]:
         yield check(
             s.key("front"),
             s.place,
-            f"The free floor before wall {s.wall.id} is not known; {s.mm(need)} is wanted before"
+            f"The free floor before wall {s.wall.id} is not known; {s.mm(need)} is needed before"
             " the deepest box.",
             rule,
             Cure("Measure it, and type it with the wall"),
@@ -472,7 +472,7 @@ def working_space(s: Scene) -> Iterator[Finding]:
     elif s.placed and s.wall.front_mm is not None and s.wall.front_mm - deep < need - 0.5:
         says = (
             f"{s.mm(max(0.0, s.wall.front_mm - deep))} are left before the deepest box of wall"
-            f" {s.wall.id}; {s.mm(need)} are wanted."
+            f" {s.wall.id}; {s.mm(need)} are needed."
         )
         yield stop(
             s.key("front"), s.place, says, rule, Cure("Clear the floor, or choose another wall")
@@ -542,7 +542,7 @@ def weather(s: Scene) -> Iterator[Finding]:
         yield check(
             s.key("weather"),
             s.place,
-            f"Nobody has looked whether {' and '.join(unknown)} reach wall {w.id}.",
+            f"It is not known whether {' and '.join(unknown)} reach wall {w.id}.",
             COMMON_PRACTICE,
             Cure("Look, and type it with the wall"),
         )

@@ -106,7 +106,7 @@ def keep(job: OpenJob, row: Any) -> tuple[dict[str, Any], str]:
             "uuid": s.uuid,
             "state": "refused",
             "field": "",
-            "why": "the job is signed: a supervisor can open it again at Hand over",
+            "why": "the job is signed: a supervisor can reopen it at Hand over",
         }, s.key
     job.state = records.state(db, job.record)
     return {
@@ -171,7 +171,7 @@ def photo(request: Request, job: Opened) -> Response:
             return JSONResponse(
                 {
                     "error": "signed",
-                    "message": "the job is signed: a supervisor can open it again at Hand over",
+                    "message": "the job is signed: a supervisor can reopen it at Hand over",
                 },
                 409,
             )

@@ -120,7 +120,7 @@
   let photo = null, note = "";
   function actions(t, s) {
     if (!may) return `<p class="notice">${walk.dataset.frozen ? "The job is signed: its log takes no entries." : "An installer records terminations."}</p>`;
-    if (correcting) return `<p class="said check"><b>Correct</b> the reading: enter what it should have been.</p>${pad(t, tool(t))}<button type="button" data-stop-correcting>Leave it</button>`;
+    if (correcting) return `<p class="said check"><b>Correct</b> the reading: enter what it should have been.</p>${pad(t, tool(t))}<button type="button" data-stop-correcting>Cancel</button>`;
     if (s.doubt.length) return `<p class="notice bad-news"><b>In doubt.</b> Two people logged this termination without knowing of each other. <a href="/jobs/${walk.dataset.job}/land/log?termination=${encodeURIComponent(t.key)}">Look at both, and say which stands</a>${s.spoiled ? "; or replace the hardware" : t.chain.includes("torqued") ? "; or torque it again here" : ""}.</p>${s.spoiled ? '<button type="button" class="go" data-act="replaced">Hardware replaced</button>' : t.chain.includes("torqued") ? pad(t, tool(t)) : ""}`;
     if (s.spoiled) return `<p class="notice bad-news"><b>Over.</b> Undo it. New bolt, washers, lug or ferrule.</p><button type="button" class="go" data-act="replaced">Hardware replaced</button>`;
     const warn = s.verdict === "under" ? '<p class="notice"><b>Under.</b> Rated torque again.</p>' : s.verdict === "withheld" ? `<p class="notice"><b>Withheld.</b> ${esc(eventsOf(t.key).at(-1)?.why || "")}. Use a tool that serves, and enter it again.</p>` : "";

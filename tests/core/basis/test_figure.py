@@ -1,4 +1,4 @@
-"""A figure shows exactly how it was come by."""
+"""A figure shows exactly how it was worked out."""
 
 import ast
 import math

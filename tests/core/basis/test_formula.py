@@ -33,9 +33,9 @@ def test_arrays_of_any_shape_meet():
 
 def test_a_missing_or_strange_input_is_named():
     volts = given("V", 1, "V", "", "")
-    with pytest.raises(NameError, match="wants I, P_max"):
+    with pytest.raises(NameError, match="needs I, P_max"):
         POWER.figure(volts)
-    with pytest.raises(NameError, match="wants I"):
+    with pytest.raises(NameError, match="needs I"):
         POWER.value(V=1, P_max=2)
     with pytest.raises(NameError, match="has no U"):
         POWER.value(V=1, P_max=2, I=3, U=4)

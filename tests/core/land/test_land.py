@@ -358,7 +358,7 @@ def other_terminal(plan, unit, port, **more):
             "battery",
             {"room_mm": 80},
             "battery-1.inverter-1.bat+.bend",
-            "2/0 AWG wants 3 1/2 in to bend",
+            "2/0 AWG needs 3 1/2 in to bend",
         ),
         (
             "saltings",

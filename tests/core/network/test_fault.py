@@ -70,5 +70,5 @@ def test_parallel_sets_halve_the_loop():
     s = next(x for x in d.circuits if x.circuit.family == "pack")
     from dataclasses import replace
 
-    two = replace(s, judged=replace(s.trial, sets=2))
+    two = replace(s, trial=replace(s.trial, sets=2))
     assert loop_ohm(two).n == pytest.approx(loop_ohm(s).n / 2)

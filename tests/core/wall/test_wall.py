@@ -113,7 +113,7 @@ rects = st.tuples(
 @given(a=rects, b=rects, want=st.tuples(side, side, side, side))
 @settings(max_examples=400)
 def test_near_is_what_shapely_says(a, b, want):
-    """Too near: b reaches into a grown by what is wanted on each side."""
+    """Too near: b reaches into a grown by what is needed on each side."""
     left, right, top, bottom = want
     grown = polygon(a.left - left, a.bottom - bottom, a.right + right, a.top + top)
     assert (short(a, b, Wanted(left, right, top, bottom, "")) > 0) == (
@@ -152,7 +152,7 @@ def test_the_authority_keeps_storage_apart():
         "/walls/0/placed/pack-2/x_mm",
         800,
     )
-    assert "36 in is wanted" in found(plan)["wall-A.near.pack-1.pack-2"].says
+    assert "36 in is needed" in found(plan)["wall-A.near.pack-1.pack-2"].says
 
 
 def test_noise_falls_by_twenty_log_of_distance():

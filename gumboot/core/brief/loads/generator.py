@@ -116,7 +116,7 @@ def design_charging(
     hours = solve(
         "t_gen",
         "h",
-        "To put a night back",
+        "To recharge one night",
         "1000 * E_back / (P_to * eta)",
         night,
         spare,
@@ -155,7 +155,7 @@ def generator_findings(
             )
         ]
     if charging.need.n <= power.n:
-        lasts = f" A night is put back in {charging.hours.text}." if charging.hours else ""
+        lasts = f" It recharges one night in {charging.hours.text}." if charging.hours else ""
         return [
             note(
                 "generator.fits",

@@ -197,7 +197,7 @@ def school_findings(s: SizedCircuit, named: str) -> list[Finding]:
             f"{c.id}.school",
             c.id,
             f"{c.name}: the maker names {spoken(named)}, which carries {raceway.text} in a raceway"
-            f" and {free.text} in free air; {s.i_req.text} is wanted.",
+            f" and {free.text} in free air; {s.i_req.text} is needed.",
             f"{s.rules.book.clauses['schools']}; maker's sheet",
             Cure(
                 f"Fit {spoken(str(s.proposed.value))} as the table asks, or run the cable in free"

@@ -149,7 +149,7 @@ class Iec:
             flows = (
                 f"{protection.text} protects it"
                 if protection and protection.n >= i_req.n
-                else f"{i_req.text} is wanted"
+                else f"{i_req.text} is needed"
             )
             fails.append(f"{said(size, sets)} carries {in_place.text} where it runs; {flows}")
         enough = not fails

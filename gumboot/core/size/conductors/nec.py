@@ -144,7 +144,7 @@ class Nec:
         if ends_a < i_req.n:
             fails.append(
                 f"{said(size, sets)} carries {given('', ends_a, 'A', '', '').text} at the"
-                f" {terminal_c} °C terminals; {i_req.text} is wanted"
+                f" {terminal_c} °C terminals; {i_req.text} is needed"
             )
         if in_place.n < circuit.current.n:
             fails.append(

@@ -287,7 +287,7 @@ def _supply(s: Shape) -> list[tuple[Field, bool]]:
         "split-phase 120/240 V", "single-phase 230 V", "three-phase 400/230 V", "off-grid"
     )
     return [
-        (Field("supply/kind", "Supply", "choice", "what comes down the street", kinds), True),
+        (Field("supply/kind", "Supply", "choice", "what the utility supplies", kinds), True),
         (
             Field(
                 "supply/main_breaker_a",
@@ -326,7 +326,7 @@ def _supply(s: Shape) -> list[tuple[Field, bool]]:
                 "supply/backfeed",
                 "Back-fed breaker sits",
                 "choice",
-                "the 120 % rule wants it opposite the main",
+                "the 120 % rule needs it opposite the main",
                 (("opposite end", "opposite the main"), ("elsewhere", "elsewhere")),
             ),
             on and s.book.rule_120 and not tap,
@@ -377,7 +377,7 @@ def _supply(s: Shape) -> list[tuple[Field, bool]]:
                 "supply/electrode",
                 "Earth electrode of its own",
                 "choice",
-                "an island wants one",
+                "an island needs one",
                 (("unknown", "not known"), ("own", "yes"), ("none", "no")),
             ),
             on and s.book.own_bond and s.typed.get("supply/earthing") != "TT",

@@ -276,7 +276,7 @@ def _assigned(job: OpenJob, rows: Rows, free: bool) -> Assigned:
     if inverter is None:
         return Assigned(None, (), "Choose an inverter first, under Kit and runs.")
     if faults:
-        return Assigned(None, (), "Some rows cannot be read yet: put them right first.")
+        return Assigned(None, (), "Some rows cannot be read yet: correct them first.")
     circuits = [Load.model_validate(x) for x in made if x]
     lines = [str(x) for x in LINES[inverter.supply]]
     astray = next((x for x in circuits if not set(x.legs.split("+")) <= set(lines)), None)

@@ -175,7 +175,7 @@ def reopen(request: Request, job: Opened) -> Response:
     reason = visit.text("reason")[:500]
     if not reason:
         return render(
-            request, "hand_over.html", page(job, "Type why the job is opened again.", ""), 422
+            request, "hand_over.html", page(job, "Type why the job is reopened.", ""), 422
         )
     if job.state.signed:
         records.append(

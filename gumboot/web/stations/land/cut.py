@@ -237,7 +237,7 @@ def remnant(request: Request, job: Opened) -> Response:
     except NotAQuantity as exc:
         faults["length"] = str(exc)
     if len(kept) >= 60:
-        faults["kind"] = "sixty remnants are kept at most: take one off first"
+        faults["kind"] = "at most sixty remnants can be kept: remove one first"
     if faults:
         return render(request, "land_cut.html", page(job, typed, faults), 422)
     cable, size, tint = known[typed["kind"]]

@@ -418,7 +418,7 @@ def test_what_is_unknown_stays_so_until_someone_looks(planner, new_job, heron):
     page = html.unescape(planner.get(path).text)
     assert (
         "2 ft away; 3 ft is commonly asked" in page
-        and "Nobody has looked yet: surface behind the storage" in page
+        and "Not surveyed yet: surface behind the storage" in page
         and "5 of 6 local rules are not confirmed" in page
     )
     assert plan_of(planner, job_id)["survey"]["confirmed"] == {"permit": "Desk 4, by telephone"}

@@ -115,7 +115,7 @@ def test_places_may_be_tried_without_saving(planner, job):
     )
     assert (
         tried.status_code == 200
-        and "tried, and not saved yet" in tried.text
+        and "it is not saved yet" in tried.text
         and "lie over each other" in tried.text
     )
     assert plan_of(planner, job)["walls"][0]["placed"]["inverter-2"]["x_mm"] == 3010
