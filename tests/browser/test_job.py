@@ -131,7 +131,7 @@ def test_from_sign_in_to_the_signed_pdf(visit):
     ):
         assert wanted in text, wanted
     page.goto(f"{job}/brief")
-    assert page.get_by_text("The job is signed: open it again").is_visible()
+    assert page.get_by_text("The job is signed: reopen it").is_visible()
 
 
 @pytest.mark.xdist_group("browser")

@@ -163,7 +163,7 @@ def test_two_devices_at_odds(visit):
     stand_at(first, job, FACTORY)
     first.get_by_text("Two people logged this termination").wait_for()
     first.get_by_role("link", name="Look at both").click()
-    assert first.get_by_text("Two hands on this termination").is_visible()
+    assert first.get_by_text("Two people logged this termination").is_visible()
     first.get_by_label(re.compile("Osk Fellgate")).check()
     first.get_by_role("button", name="This one is right").click()
     assert first.get_by_text("Type what you found at the termination").is_visible()

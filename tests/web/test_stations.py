@@ -709,3 +709,26 @@ def test_plans_of_every_odd_kind_still_have_pages(planner, new_job, tern):
         for page in (*PAGES, "one-line.svg", *(["hand-over.pdf"] if value in ("gone", 1) else [])):
             answer = planner.get(f"/jobs/{job_id}/{page}")
             assert answer.status_code == 200, (path, value, page)
+
+
+def test_a_switch_that_left_the_plan_keeps_what_was_logged_of_it(
+    planner, installer, new_job, heron
+):
+    """The changeover is being made off, then the plan backs nothing up: what was done stays in the
+    log, and every page opens.
+    """
+    job_id = new_job(heron)
+    rows = installer.get(f"/jobs/{job_id}/land.json").json()["terminations"]
+    keys = [t["key"] for t in rows if t["body"] == "transfer-switch" and t["torque_nm"]][:3]
+    assert keys
+    for key in keys:
+        for act in ("prepared", "landed"):
+            assert installer.make_off(job_id, key, act)[0]["state"] == "kept"
+    fields = brief_of(planner, job_id) | {"backup/loads": "nothing"}
+    assert planner.post(f"/jobs/{job_id}/brief", fields).status_code in (200, 303)
+    data = installer.get(f"/jobs/{job_id}/land.json").json()
+    assert "transfer-switch" not in {t["body"] for t in data["terminations"]}
+    for page in (*PAGES, "land/log", "land/return", "hand-over.pdf"):
+        assert installer.get(f"/jobs/{job_id}/{page}").status_code == 200, page
+    log = installer.get(f"/jobs/{job_id}/land/log.json").json()
+    assert set(keys) <= {k for e in log["entries"] for k in keys if k in json.dumps(e)}

@@ -185,3 +185,24 @@ def test_strings_part_behind_their_pv_switch():
     names = [s.says for s in found.opened]
     assert names.index("PV switch, Inverter 1") < names.index("Connectors of string A")
     assert "Breaker of inverter 1, Battery bus" in names and not found.stays
+
+
+def test_circuits_that_make_a_loop_are_cut_all_round():
+    """Two units between two boards close a ring: opening one way leaves the other, so an isolation
+    takes both, as the ring that networkx finds says.
+    """
+    network = NETWORKS["one bank for all"]
+    closed = graph(network, {s.id for s in network.switches if s.interlock and s.works != "grid"})
+    rings = [
+        r
+        for r in nx.cycle_basis(closed)
+        if {"inverter-1", "inverter-2"} <= {network.nodes[n].body for n in r}
+    ]
+    assert rings
+    for body in ("grid-combiner", "backup-combiner"):
+        opened = isolate(network, body).opened
+        left = graph(network, {s.id for s in opened})
+        stay = {x.node for x in isolate(network, body).stays}
+        for node in (n.id for n in network.of_body[body] if n.id not in stay):
+            reached = nx.node_connected_component(left, node)
+            assert not any(set(s.nodes) & reached for s in network.sources if s.stores), node
