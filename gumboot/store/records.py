@@ -11,7 +11,7 @@ from datetime import UTC, datetime
 from typing import Any, cast
 
 from sqlalchemy import bindparam, insert, select, text, update
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, defer
 
 from gumboot.core.journal import log
 from gumboot.core.journal.log import Entry, LogState
@@ -120,6 +120,7 @@ CURRENT = (
     select(Job, PlanVersion)
     .join(PlanVersion, (PlanVersion.job_id == Job.id) & (PlanVersion.version == Job.version))
     .where(Job.id == bindparam("job"))
+    .options(defer(PlanVersion.plan))  # a page of a design already made does not read it
 )
 
 
@@ -328,7 +329,8 @@ def state(db: Session, job: Job) -> LogState:
 
 def wrenches(db: Session) -> list[Wrench]:
     """The crew's torque tools, smallest first."""
-    rows = db.scalars(select(WrenchRow).order_by(WrenchRow.most_nm, WrenchRow.id))
+    table = WrenchRow.__table__
+    rows = db.execute(select(table).order_by(table.c.most_nm, table.c.id))
     return [
         Wrench(
             str(r.id),

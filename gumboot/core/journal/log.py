@@ -87,6 +87,8 @@ class LogState:
         default_factory=dict, compare=False, repr=False
     )
 
+    __hash__ = object.__hash__  # so that what follows from a state can be remembered for it
+
     def accepts(self, finding: Finding) -> Entry | None:
         """The entry that accepts this finding as it reads now, if any; changed words or numbers
         want a new acceptance.

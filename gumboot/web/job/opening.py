@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import json
 from collections import OrderedDict
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Annotated, Any
 
-from fastapi import Depends
+from fastapi import Depends, Request
+from starlette.datastructures import FormData
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.finding import Finding, Level, ordered
@@ -19,8 +21,8 @@ from gumboot.core.land import Termination, TerminationState, Wrench, tool_findin
 from gumboot.core.plan import Plan
 from gumboot.store import records
 from gumboot.store.database import see_crew
-from gumboot.store.models import Job
-from gumboot.web.people.sign_in import Visit, Visiting
+from gumboot.store.models import Job, PlanVersion
+from gumboot.web.people.sign_in import Visit, sent_form, visiting
 from gumboot.web.station import stations
 
 
@@ -53,10 +55,7 @@ class OpenJob:
         """What the design finds, and what the crew's tools lack for terminations still to
         be made off.
         """
-        todo = [t for t in self.design.terminations if t.torque and not self.state_of(t).complete]
-        return ordered(
-            [*self.design.findings, *tool_findings(todo, self.wrenches, self.plan, today())]
-        )
+        return _found(self.design, self.state, tuple(self.wrenches), today())
 
     def state_of(self, t: Termination) -> TerminationState:
         """Where a termination stands by the log."""
@@ -125,8 +124,20 @@ class OpenJob:
 
 
 _designs: OrderedDict[str, Design] = OrderedDict()
+_versions: OrderedDict[tuple[str, int, datetime], Design] = OrderedDict()
 _latest: OrderedDict[str, Design] = OrderedDict()  # by the site's name: what a change starts from
 REMEMBERED = 200
+
+
+def _of_version(job: Job, row: PlanVersion) -> Design:
+    """The design of a stored version, remembered by that version: what is stored never changes."""
+    key = (job.uid, row.version, row.saved_at)
+    found = _versions.get(key)
+    if found is None:
+        found = _versions[key] = designed(row.plan)
+        while len(_versions) > REMEMBERED:
+            _versions.popitem(last=False)
+    return found
 
 
 def designed(plan_document: dict[str, Any]) -> Design:
@@ -146,14 +157,34 @@ def designed(plan_document: dict[str, Any]) -> Design:
     return found
 
 
-def open_job(job_id: int, visit: Visiting) -> OpenJob:
+@lru_cache(maxsize=REMEMBERED)
+def _found(
+    design_: Design, state: LogState, wrenches: tuple[Wrench, ...], day: date
+) -> tuple[Finding, ...]:
+    turning = [t for t in design_.terminations if t.torque]
+    todo = [t for t in turning if not state.termination(t.key, t.chain).complete]
+    tools = tool_findings(todo, wrenches, design_.plan, day)
+    return ordered([*design_.findings, *tools])
+
+
+def open_job(job_id: int, visit: Visit) -> OpenJob:
     """Open a job. Raises NoSuchJob."""
     found = records.current(visit.db, job_id) if 0 < job_id < 2**31 else None
     if found is None:
         raise NoSuchJob
     job, row = found
-    design_ = designed(row.plan)
+    design_ = _of_version(job, row)
     return OpenJob(visit, job, design_.plan, design_, records.state(visit.db, job))
 
 
-Opened = Annotated[OpenJob, Depends(open_job)]
+def opened(
+    job_id: int, request: Request, form: Annotated[FormData, Depends(sent_form)]
+) -> Iterator[OpenJob]:
+    """The job of an address, opened by who is signed in; in one step, since each step of a request
+    waits for a thread of its own. Raises NeedsSignIn, Forbidden, NoSuchJob.
+    """
+    with visiting(request, form) as visit:
+        yield open_job(job_id, visit)
+
+
+Opened = Annotated[OpenJob, Depends(opened)]

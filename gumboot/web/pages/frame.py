@@ -47,6 +47,7 @@ templates = Environment(
     undefined=StrictUndefined,
     trim_blocks=True,
     lstrip_blocks=True,
+    auto_reload=False,
 )
 
 

@@ -10,6 +10,7 @@ from __future__ import annotations
 import hashlib
 import secrets
 from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from functools import cached_property, lru_cache
@@ -145,6 +146,7 @@ def visit(request: Request, form: Annotated[FormData, Depends(sent_form)]) -> It
         yield found
 
 
+visiting = contextmanager(visit)
 Visiting = Annotated[Visit, Depends(visit)]
 
 
