@@ -1,0 +1,79 @@
+"""Which fields a kit asks for."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+from gumboot.core.plan import FAMILIES
+from gumboot.web.pages.form import Choices, Field, Sections
+from gumboot.web.stations.brief.kit_form.house import backup_fields, site_fields, supply_fields
+from gumboot.web.stations.brief.kit_form.kit import (
+    existing_fields,
+    generator_fields,
+    kit_fields,
+    run_fields,
+    string_fields,
+)
+from gumboot.web.stations.brief.kit_form.shape import run_families, shape_of
+
+RESHAPES = (
+    "site/latitude_deg",
+    "site/altitude_m",
+    "kit/inverters",
+    "kit/packs",
+    "code",
+    "supply/kind",
+    "supply/connection",
+    "kit/inverter",
+    "kit/pack",
+    "kit/gateway",
+    "backup/loads",
+    "kit/generator/power_w",
+    "kit/existing_pv/power_w",
+    "kit/port_use/power_w",
+    "kit/banks",
+    "kit/hookup",
+)
+
+
+def sections(typed: Mapping[str, str], rows: int, everything: bool = False) -> Sections:
+    """The fields by section that a typed kit asks for, `rows` strings among them; all there are
+    when `everything`.
+    """
+    s = shape_of(typed)
+
+    def show(field: Field, when: object) -> list[Field]:
+        return [field] if when or everything else []
+
+    out: Sections = [("Site", site_fields(s))]
+    out.append(("Supply", [f for f, when in supply_fields(s) if when or everything]))
+    out.append(("Kit", [f for f, when in kit_fields(s) if when or everything]))
+    out.append(("Backup", [f for f, when in backup_fields(s) if when or everything]))
+    out.append(("Generator", [f for f, when in generator_fields(s) if when or everything]))
+    out.append(
+        ("PV inverter already there", [f for f, when in existing_fields(s) if when or everything])
+    )
+    methods: Choices = tuple(s.book.methods.items())
+    trackers = s.inverter is None or bool(s.inverter.trackers)
+    out.append(
+        (
+            "Strings",
+            [f for i in range(rows) for f in string_fields(i, methods) for f in show(f, trackers)],
+        )
+    )
+    out.append(
+        (
+            "Runs",
+            [
+                f
+                for x in (FAMILIES if everything else run_families(s))
+                for f in run_fields(x, methods)
+            ],
+        )
+    )
+    return [
+        (title, [replace(f, reshapes=f.path in RESHAPES) for f in fields])
+        for title, fields in out
+        if fields
+    ]

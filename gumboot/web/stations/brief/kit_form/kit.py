@@ -1,0 +1,293 @@
+"""The fields of the kit: units and packs, generator, PV inverters, strings and runs."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from gumboot.catalogue import catalogue
+from gumboot.web.pages.form import Choices, Field, words
+from gumboot.web.stations.brief.kit_form.shape import Shape
+
+RUN_NAMES = {
+    "pack": "Each pack or bank string to the battery bus",
+    "battery": "Battery to each inverter",
+    "grid": "Each inverter to combiner, gateway or main panel",
+    "grid-feeder": "Grid combiner onward",
+    "backup": "Each inverter's backup port to combiner, changeover or board",
+    "backup-feeder": "Backup combiner onward",
+    "changeover": "Main panel to changeover",
+    "loads": "Changeover to the loads",
+    "generator": "Generator inlet",
+    "existing-pv": "PV inverter to its board",
+    "tap": "Tap to the service disconnect",
+    "port-use": "Generator port to what it serves",
+}
+
+
+def kit_fields(s: Shape) -> list[tuple[Field, bool]]:
+    book = catalogue()
+
+    def named(shelf: Mapping[str, Any]) -> Choices:
+        return tuple((k, f"{e.maker} {e.model}") for k, e in sorted(shelf.items()))
+
+    unit = s.inverter
+    loose = unit is None or not unit.pack_inside or unit.battery is not None
+    gateways = tuple(
+        (k, f"{g.maker} {g.model}")
+        for k, g in sorted(book.gateways.items())
+        if unit is None or g.supply in (unit.supply, s.typed.get("supply/kind"))
+    )
+    stacked = s.pack is not None and s.pack.form != "pack"
+    return [
+        (Field("kit/inverter", "Inverter", "choice", choices=named(book.inverters)), True),
+        (Field("kit/inverters", "Inverters", "count", "how many in parallel"), True),
+        (Field("kit/pack", "Pack", "choice", choices=named(book.packs)), loose),
+        (
+            Field(
+                "kit/packs",
+                "Packs",
+                "count",
+                (
+                    "stacks or strings of cells: how many in parallel"
+                    if stacked
+                    else "how many in parallel"
+                ),
+            ),
+            loose,
+        ),
+        (
+            Field(
+                "kit/series", "In series", "count", "modules in the stack, or cells in the string"
+            ),
+            loose and stacked,
+        ),
+        (
+            Field(
+                "kit/towers",
+                "Towers",
+                "choice",
+                "a tall stack may stand in two, bridged by copper bars",
+                (("1", "one"), ("2", "two, bridged")),
+            ),
+            loose and s.pack is not None and bool(s.pack.bridge),
+        ),
+        (
+            Field(
+                "kit/banks",
+                "Banks",
+                "choice",
+                choices=(
+                    ("one for all", "one bank for all inverters"),
+                    ("one per inverter", "a bank for each inverter"),
+                ),
+            ),
+            loose and s.several and not stacked,
+        ),
+        (
+            Field(
+                "kit/hookup",
+                "Packs come together",
+                "choice",
+                choices=(
+                    ("bus", "on a bus"),
+                    ("chain", "from pack to pack, the first to the unit"),
+                    ("inputs", "each on a battery input of its own"),
+                ),
+            ),
+            loose and not stacked,
+        ),
+        (
+            Field(
+                "kit/lines",
+                "Lines of the units",
+                "text",
+                "each unit in turn, such as L1 L2 L3",
+                optional=True,
+            ),
+            s.spread,
+        ),
+        (
+            Field(
+                "kit/takeoff",
+                "Take-off from the bank",
+                "choice",
+                "decides how evenly packs share",
+                (
+                    ("star", "star, equal leads"),
+                    ("diagonal", "opposite ends of a chain"),
+                    ("one end", "one end of a chain"),
+                ),
+            ),
+            loose and not stacked,
+        ),
+        (
+            Field("kit/module", "Module", "choice", choices=named(book.modules)),
+            unit is None or bool(unit.trackers),
+        ),
+        (
+            Field(
+                "kit/gateway",
+                "Gateway",
+                "choice",
+                "what parts house and grid in an outage",
+                (("", "none"), *gateways),
+                True,
+            ),
+            not s.off_grid,
+        ),
+    ]
+
+
+def generator_fields(s: Shape) -> list[tuple[Field, bool]]:
+    there = bool(s.typed.get("kit/generator/power_w"))
+    return [
+        (
+            Field(
+                "kit/generator/power_w",
+                "Generator",
+                "power",
+                "leave empty when there is none",
+                optional=True,
+            ),
+            True,
+        ),
+        (
+            Field(
+                "kit/generator/lands",
+                "It lands on",
+                "choice",
+                choices=(
+                    ("inverter", "the inverter"),
+                    ("loads panel", "the loads panel"),
+                    ("inverter with bypass", "the inverter, with a bypass to the panel"),
+                ),
+            ),
+            there,
+        ),
+        (
+            Field(
+                "kit/generator/interlock",
+                "Interlock plate",
+                "yesno",
+                "so that its breaker and the main are never on together",
+            ),
+            there,
+        ),
+        (
+            Field(
+                "kit/generator/bonded",
+                "Its neutral is bonded to its frame",
+                "yesno",
+                "read it from its label, or measure",
+            ),
+            there,
+        ),
+        (
+            Field(
+                "kit/port_use/power_w",
+                "Or the generator port serves",
+                "power",
+                "leave empty when it takes a generator, or nothing",
+                optional=True,
+            ),
+            s.inverter is None or s.inverter.generator is not None,
+        ),
+        (
+            Field(
+                "kit/port_use/use",
+                "Which is",
+                "choice",
+                choices=words("managed load", "PV inverter"),
+            ),
+            bool(s.typed.get("kit/port_use/power_w"))
+            and (s.inverter is None or s.inverter.generator is not None),
+        ),
+    ]
+
+
+def existing_fields(s: Shape) -> list[tuple[Field, bool]]:
+    on = not s.off_grid
+    first = bool(s.typed.get("kit/existing_pv/power_w"))
+    second = bool(s.typed.get("kit/more_pv/0/power_w"))
+    return [
+        *_pv_inverter(s, "kit/existing_pv", "Its power", on, first),
+        *_pv_inverter(s, "kit/more_pv/0", "A second one's power", on and first, second),
+    ]
+
+
+def _pv_inverter(
+    s: Shape, at: str, title: str, asked: bool, there: bool
+) -> list[tuple[Field, bool]]:
+    """The fields of one PV inverter that is there already."""
+    three = s.typed.get("supply/kind", "").startswith("three")
+    sides = (("backup side", "the backed-up side"), ("grid side", "the grid side"))
+    empty = "leave empty when there is none"
+    taken = "left empty they are taken as its own power"
+    shown = asked and there
+    return [
+        (Field(f"{at}/power_w", title, "power", empty, optional=True), asked),
+        (Field(f"{at}/array_w", "Its modules", "power", taken, optional=True), shown),
+        (Field(f"{at}/tilt_deg", "Their tilt", "angle", optional=True), shown),
+        (Field(f"{at}/azimuth_deg", "Their azimuth", "angle", optional=True), shown),
+        (Field(f"{at}/side", "It feeds", "choice", choices=sides), shown),
+        (
+            Field(
+                f"{at}/line",
+                "It stands on",
+                "choice",
+                choices=(("all", "all lines"), ("L1", "L1"), ("L2", "L2"), ("L3", "L3")),
+            ),
+            shown and three,
+        ),
+        (
+            Field(
+                f"{at}/obeys_frequency",
+                "It throttles when frequency rises",
+                "choice",
+                choices=words("unknown", "yes", "no"),
+            ),
+            shown,
+        ),
+    ]
+
+
+def string_fields(i: int, methods: Choices) -> list[Field]:
+    at = f"strings/{i}"
+    return [
+        Field(f"{at}/letter", "Letter", "text", optional=True),
+        Field(f"{at}/inverter", "Inverter", "count", optional=True),
+        Field(f"{at}/tracker", "Tracker", "text", optional=True),
+        Field(f"{at}/modules", "Modules", "count", optional=True),
+        Field(
+            f"{at}/mounting",
+            "Mounted",
+            "choice",
+            choices=(("roof", "on the roof"), ("rack", "on a rack")),
+        ),
+        Field(f"{at}/tilt_deg", "Tilt", "angle", optional=True),
+        Field(f"{at}/azimuth_deg", "Azimuth", "angle", optional=True),
+        Field(f"{at}/run/length_m", "Run", "length", optional=True),
+        Field(f"{at}/run/method", "Run", "choice", choices=methods),
+    ]
+
+
+def run_fields(family: str, methods: Choices) -> list[Field]:
+    at = f"runs/{family}"
+    return [
+        Field(f"{at}/length_m", RUN_NAMES[family], "length", optional=True),
+        Field(f"{at}/method", "How", "choice", choices=methods),
+        Field(
+            f"{at}/material",
+            "Metal",
+            "choice",
+            choices=(("Cu", "copper"), ("Al", "aluminium allowed")),
+        ),
+        Field(f"{at}/parallel", "Sets", "count", optional=True),
+        Field(f"{at}/raceway", "Raceway", "text", optional=True),
+        Field(f"{at}/in_raceway", "Counted by hand", "count", optional=True),
+        Field(f"{at}/ambient_c", "Hotter than the wall", "temperature", optional=True),
+    ]
+
+
+RUN_COLUMNS = 7

@@ -1,0 +1,97 @@
+"""What a typed kit is, and which runs it has."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from gumboot.catalogue import catalogue
+from gumboot.core.codes.book import Book
+from gumboot.core.codes.books import BOOKS, NEC
+from gumboot.core.kit import Inverter, Pack
+from gumboot.core.plan import FAMILIES
+
+
+@dataclass(frozen=True)
+class Shape:
+    """What a typed kit is, as far as the form cares."""
+
+    book: Book
+    off_grid: bool
+    inverter: Inverter | None
+    pack: Pack | None
+    several: bool
+    typed: Mapping[str, str]
+
+    @property
+    def changed_over(self) -> bool:
+        """Whether the loads have two sources and something that chooses between them."""
+        return not self.off_grid and self.typed.get("backup/loads") in (
+            "whole house",
+            "transfer-switched circuits",
+        )
+
+    @property
+    def spread(self) -> bool:
+        """Whether single-phase units stand in a three-phase house."""
+        single = self.inverter is None or self.inverter.supply.startswith("single")
+        return single and self.typed.get("supply/kind", "").startswith("three")
+
+    @property
+    def gateway(self) -> bool:
+        """Whether a gateway is chosen."""
+        return bool(self.typed.get("kit/gateway")) and not self.off_grid
+
+
+def book_of(typed: Mapping[str, Any]) -> Book:
+    """The code book that is chosen; the first where none is."""
+    return next((b for b in BOOKS.values() if b.code == typed.get("code")), NEC)
+
+
+def shape_of(typed: Mapping[str, str]) -> Shape:
+    """Read it off the typed form."""
+    book = catalogue()
+    inverter = book.inverters.get(typed.get("kit/inverter", ""))
+    several = typed.get("kit/inverters", "1").strip() not in ("", "0", "1")
+    pack = book.packs.get(typed.get("kit/pack", ""))
+    return Shape(
+        book_of(typed),
+        typed.get("supply/kind") == "off-grid",
+        inverter,
+        pack,
+        several,
+        typed,
+    )
+
+
+def run_families(s: Shape) -> list[str]:
+    """The runs this kit has, in the order they are asked."""
+    unit = s.inverter
+    if unit is None:
+        return list(FAMILIES)
+    alone = not s.several or s.typed.get("kit/banks") == "one per inverter"
+    one = s.typed.get("kit/packs", "") in ("", "1", s.typed.get("kit/inverters", "1"))
+    inputs = s.typed.get("kit/hookup") == "inputs"
+    direct = s.pack is not None and (
+        s.pack.form == "stack"
+        or (alone and (one or inputs) and s.pack.breaker_a and not s.pack.cabinet)
+    )
+    backed = s.typed.get("backup/loads") != "nothing" or s.off_grid
+    has = {
+        "pack": unit.battery is not None and not direct,
+        "battery": unit.battery is not None,
+        "grid": unit.grid is not None and not s.off_grid,
+        "grid-feeder": unit.grid is not None and not s.off_grid and s.several,
+        "backup": unit.backup is not None and backed,
+        "backup-feeder": unit.backup is not None and backed and s.several,
+        "changeover": (
+            not s.off_grid and (s.gateway or (s.changed_over and unit.backup is not None))
+        ),
+        "loads": not s.off_grid and (s.gateway or (s.changed_over and unit.backup is not None)),
+        "generator": bool(s.typed.get("kit/generator/power_w")),
+        "existing-pv": bool(s.typed.get("kit/existing_pv/power_w")),
+        "tap": not s.off_grid and s.typed.get("supply/connection") == "supply-side tap",
+        "port-use": unit.generator is not None and bool(s.typed.get("kit/port_use/power_w")),
+    }
+    return [f for f in FAMILIES if has[f]]
