@@ -1,0 +1,134 @@
+"""The battery side: banks to their units."""
+
+from __future__ import annotations
+
+from gumboot.core.network.builder import Builder
+from gumboot.core.network.circuit import End, end
+from gumboot.core.network.dc.bus import lay_bus
+from gumboot.core.network.dc.chain import lay_chain
+from gumboot.core.network.dc.packs import (
+    CELLS,
+    bus_of,
+    cells,
+    current_of_each,
+    own_or_bare,
+    packs_each,
+    to_inverter,
+)
+from gumboot.core.network.element import Capacitor, Source
+
+
+def lay_battery(b: Builder) -> None:
+    """What feeds the battery ports. A pack inside its inverter is a source there and no circuit."""
+    _ports(b)
+    pack, bank, kit = b.pack, b.bank, b.plan.kit
+    if pack is None or bank is None or b.inverter.battery is None or kit.packs == 0:
+        return
+    if pack.form == "stack":
+        for i in range(1, min(kit.packs, kit.inverters) + 1):
+            name = "Stack to inverter" if kit.inverters == 1 else f"Stack {i} to inverter {i}"
+            to_inverter(b, i, stack(b, i), name, own=True)
+        return
+    each = packs_each(b)
+    for i in range(1, len(each) + 1):
+        _bank(b, i, sum(each[: i - 1]) + 1, each[i - 1], len(each))
+
+
+def _ports(b: Builder) -> None:
+    """The battery ports, their capacitors, and the packs that are inside the units."""
+    unit, pack = b.inverter, b.pack
+    for i in range(1, b.plan.kit.inverters + 1):
+        hub = f"inverter-{i}"
+        if unit.battery:
+            b.join(hub, b.node(f"{hub}/BAT", hub, "dc"))
+        b.capacitors.append(Capacitor(hub, hub, unit.capacitance_f, unit.capacitor_wait_min))
+        if unit.pack_inside and pack:
+            cells = b.node(f"{hub}/pack inside", hub, "dc")
+            b.open_by(
+                f"{hub}/own",
+                "own breaker",
+                "own switch",
+                hub,
+                cells,
+                hub,
+                "battery",
+                ("+", "−"),
+            )
+            b.sources.append(
+                Source(
+                    f"{hub}/pack",
+                    "pack",
+                    f"Pack inside {b.unit_name(i)}",
+                    hub,
+                    (cells,),
+                    never_dead=CELLS,
+                )
+            )
+
+
+def _bank(b: Builder, n: int, first: int, packs: int, banks: int) -> None:
+    """One bank: its packs, how they come together, and the inverters it feeds."""
+    pack, kit = b.pack, b.plan.kit
+    assert pack is not None  # noqa: S101 - the caller looked
+    units = [n] if banks > 1 else list(range(1, kit.inverters + 1))
+    if packs == 0:
+        return
+    alone = packs == 1 and len(units) == 1 and pack.breaker_a and not pack.cabinet
+    if alone or (kit.hookup == "inputs" and len(units) == 1 and pack.breaker_a):
+        for k in range(packs):
+            pack_to_unit(b, units[0], first + k, k + 1, packs)
+    elif kit.hookup == "chain" and len(units) == 1 and pack.breaker_a and not pack.cabinet:
+        lay_chain(b, units[0], first, packs)
+    else:
+        lay_bus(b, n, first, packs, banks)
+        bus, name = bus_of(n, banks)
+        for i in units:
+            source = b.box(
+                bus,
+                name,
+                "dc-bus",
+                f"inverter {i}",
+                1.25 * current_of_each(b).n,
+                "dc-breaker",
+                "battery",
+            )
+            many = kit.inverters > 1
+            to_inverter(
+                b,
+                i,
+                source,
+                f"{name} to inverter {i}" if many else f"{name} to inverter",
+                own=False,
+            )
+
+
+def stack(b: Builder, i: int) -> End:
+    assert b.pack is not None and b.bank is not None  # noqa: S101 - the caller looked
+    label = "Stack" if b.plan.kit.inverters == 1 else f"Stack {i}"
+    towers = ("in two towers",) if b.plan.kit.towers == 2 else ()
+    bars = b.pack.bridge if b.plan.kit.towers == 2 else ()
+    b.body(
+        f"pack-{i}",
+        "pack",
+        label,
+        f"{b.plan.kit.series} modules",
+        *towers,
+        b.bank.v_nom.text,
+        terminations=b.pack.factory_terminations,
+        bars=bars,
+    )
+    posts = cells(b, i, label)
+    own_or_bare(b, i, posts)
+    return end(f"pack-{i}", label, "posts", b.pack.terminals, b.pack.earth, node=posts)
+
+
+def pack_to_unit(b: Builder, unit: int, i: int, input: int, packs: int) -> None:
+    """A pack right at its unit, or at an input of its own."""
+    pack = b.pack
+    assert pack is not None  # noqa: S101 - the caller looked
+    label = "Pack" if b.plan.kit.packs == 1 else f"Pack {i}"
+    b.body(f"pack-{i}", "pack", label, f"{pack.v_nom:g} V", terminations=pack.factory_terminations)
+    posts = cells(b, i, label)
+    source = end(f"pack-{i}", label, "posts", pack.terminals, pack.earth, node=posts)
+    to = "inverter" if b.plan.kit.inverters == 1 else f"inverter {unit}"
+    to_inverter(b, unit, source, f"{label} to {to}", own=True, input=input if packs > 1 else 0)

@@ -1,0 +1,125 @@
+"""Packs: how many a unit, their cells, own breakers and links, and their lead to a unit."""
+
+from __future__ import annotations
+
+from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
+from gumboot.core.kit.terminal import FactoryTermination
+from gumboot.core.network.builder import Builder
+from gumboot.core.network.circuit import DC, End
+from gumboot.core.network.element import Source
+
+CELLS = "cells cannot be switched off at their posts"
+
+
+def packs_each(b: Builder) -> tuple[int, ...]:
+    """How many packs every bank has: one bank for all, or one for each inverter, filled in turn."""
+    kit = b.plan.kit
+    if kit.banks == "one for all" or kit.inverters == 1:
+        return (kit.packs,)
+    share, more = divmod(kit.packs, kit.inverters)
+    return tuple(share + (i < more) for i in range(kit.inverters))
+
+
+def bus_of(n: int, banks: int) -> tuple[str, str]:
+    """The key and the name of a bank's bus."""
+    return ("dc-bus", "Battery bus") if banks == 1 else (f"dc-bus-{n}", f"Battery bus {n}")
+
+
+def current_of_each(b: Builder) -> Figure:
+    assert b.bank is not None  # noqa: S101 - the caller looked
+    return b.bank.i_inverter
+
+
+def cells(b: Builder, i: int, label: str) -> str:
+    """The cells of a pack, behind its own breaker where it has one; gives the node of its posts."""
+    pack, id = b.pack, f"pack-{i}"
+    assert pack is not None  # noqa: S101 - the caller looked
+    cells = b.node(id, id, "dc")
+    b.sources.append(Source(id, "pack", label, id, (cells,), never_dead=CELLS))
+    posts = b.node(f"{id}/posts", id, "dc")
+    if pack.breaker_a:
+        b.open_by(
+            f"{id}/own",
+            "own breaker",
+            "own breaker",
+            id,
+            cells,
+            posts,
+            "battery",
+            ("+", "−"),
+            rated_a=pack.breaker_a,
+            interrupt_a=pack.breaker_interrupt_a,
+        )
+    return posts
+
+
+def own_or_bare(b: Builder, i: int, posts: str) -> None:
+    """A pack without a breaker of its own: its cells are at its posts."""
+    assert b.pack is not None  # noqa: S101 - the caller looked
+    if not b.pack.breaker_a:
+        b.join(f"pack-{i}", posts)
+
+
+def to_inverter(b: Builder, i: int, source: End, name: str, own: bool, input: int = 0) -> None:
+    """The conductors to a battery port, or to one of its inputs."""
+    assert b.pack is not None and b.bank is not None  # noqa: S101 - the caller looked
+    assert b.inverter.battery is not None  # noqa: S101 - the caller looked
+    port, pack = b.inverter.battery, b.pack
+    sheet = "pack sheet"
+    breaker = (
+        given("I_n", pack.breaker_a, "A", "The pack's own breaker", sheet)
+        if own and pack.breaker_a
+        else None
+    )
+    current = b.bank.i_inverter
+    if input:
+        rated = given("I_pack", pack.discharge_max_a, "A", "Continuous current of one", sheet)
+        current = solve(
+            "I_input",
+            "A",
+            "Current of one input",
+            "min(I_pack, I_bat)",
+            rated,
+            current.renamed("I_bat"),
+            source=COMMON_PRACTICE,
+        )
+    id = f"battery-{i}" + (f"-{input}" if input > 1 else "")
+    says = f"BAT {input}" if input else "BAT"
+    at = f"inverter-{i}/BAT"
+    if input:
+        at = b.node(f"inverter-{i}/BAT {input}", f"inverter-{i}", "dc")
+        b.join(f"inverter-{i}/BAT", at)
+    b.add(
+        id,
+        "battery",
+        name,
+        source,
+        b.unit(i, says, port.terminals, at),
+        DC,
+        current,
+        b.bank.v_nom,
+        "pack's own breaker" if breaker else port.protection,
+        port.protection_max_a,
+        own=breaker,
+        named_a=None if breaker else port.protection_named_a,
+    )
+
+
+def numbered(termination: FactoryTermination, k: int) -> FactoryTermination:
+    """The same termination at the k-th place."""
+    return termination.model_copy(
+        update={"id": f"{termination.id}.{k}", "label": f"{termination.label}, {k}"}
+    )
+
+
+def links_of(b: Builder) -> tuple[FactoryTermination, ...]:
+    """Both bolts of every bar between the cells of one string."""
+    assert b.pack is not None  # noqa: S101 - the caller looked
+    if b.pack.interlink is None or b.pack.form != "block":
+        return ()
+    link = b.pack.interlink
+    ends = [
+        link.model_copy(update={"id": f"link.{s}", "label": f"{link.label}, {s}"})
+        for s in ("+", "−")
+    ]
+    return tuple(numbered(e, k) for k in range(1, b.plan.kit.series) for e in ends)

@@ -1,0 +1,189 @@
+"""What the battery's lines of a menu are given, and why."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, solve
+from gumboot.core.kit import Chemistry, MenuItem
+from gumboot.core.set.settings.setting import Filled, Job
+
+CELL_V: dict[Chemistry, dict[str, float]] = {  # V a cell, common practice, from memory
+    "LFP": {"absorb": 3.50, "float": 3.375, "recover": 3.225, "warn": 3.05, "cut": 3.00},
+    "flooded": {
+        "absorb": 2.43,
+        "float": 2.25,
+        "recover": 2.08,
+        "warn": 1.95,
+        "cut": 1.85,
+        "equalise": 2.55,
+    },
+    "sealed": {"absorb": 2.38, "float": 2.25, "recover": 2.08, "warn": 1.95, "cut": 1.85},
+    "gel": {"absorb": 2.33, "float": 2.25, "recover": 2.08, "warn": 1.95, "cut": 1.85},
+}
+CELL_NAME = {
+    "absorb": "Absorption",
+    "float": "Float",
+    "recover": "Recover to discharge",
+    "warn": "Low warning",
+    "cut": "Low cut-off",
+    "equalise": "Equalisation",
+}
+
+
+def _capacity(item: MenuItem, job: Job) -> Filled:
+    n, c = (
+        _packs(job),
+        given("C", job.pack.capacity_ah if job.pack else 0, "Ah", "Capacity of one", "pack sheet"),
+    )
+    f = solve("C_bank", "Ah", "Bank capacity", "n_pack * C", n, c, source="definition")
+    return f.n, f"{job.count} of {c.text} in parallel", f
+
+
+def _packs(job: Job) -> Figure:
+    return given("n_pack", job.count, "", "Packs in parallel", "plan")
+
+
+def _current(direction: str) -> Callable[[MenuItem, Job], Filled]:
+    def rule(item: MenuItem, job: Job) -> Filled:
+        pack, port = job.pack, job.inverter.battery
+        each = (
+            0.0
+            if pack is None
+            else pack.charge_max_a
+            if direction == "charge"
+            else pack.discharge_max_a
+        )
+        most = (
+            port.i_max_a
+            if port
+            else job.bank.i_inverter.n
+            if job.bank
+            else job.inverter.charge_max_a
+        )
+        unit = job.inverter.charge_max_a if direction == "charge" else most
+        packs = _packs(job)
+        units = given("n_inv", job.plan.kit.inverters, "", "Inverters", "plan")
+        bms = given("I_BMS", each, "A", f"Pack {direction} limit", "pack sheet")
+        own = given("I_inv", unit, "A", f"Inverter {direction} limit", "inverter sheet")
+        wires = [s.permitted for s in job.circuits if s.circuit.family == "battery"]
+        wire = min(wires, key=lambda f: f.n, default=own)
+        wire = wire.renamed("I_wire")
+        f = solve(
+            "I_key",
+            "A",
+            f"Highest {direction} current",
+            "min(n_pack * I_BMS / n_inv, I_inv, I_wire)",
+            packs,
+            bms,
+            units,
+            own,
+            wire,
+            source=COMMON_PRACTICE,
+        )
+        step = item.step or 1
+        least = min(
+            (
+                ("the packs' BMS", packs.n * bms.n / units.n),
+                ("the inverter", own.n),
+                ("the battery conductor and breaker", wire.n),
+            ),
+            key=lambda p: p[1],
+        )[0]
+        return (
+            math.floor(f.n / step + 1e-9) * step,
+            f"the least of BMS, inverter and conductor; {least} decides",
+            f,
+        )
+
+    return rule
+
+
+def _cells(which: str) -> Callable[[MenuItem, Job], Filled]:
+    def rule(item: MenuItem, job: Job) -> Filled:
+        cell = CELL_V[job.chemistry].get(which)
+        if cell is None:
+            return (
+                item.least or 0.0,
+                f"never {CELL_NAME[which].lower()} on {job.chemistry} cells",
+                None,
+            )
+        n = given("n_cell", job.in_series, "", "Cells in series", "pack sheet")
+        v = given(
+            "V_cell", cell, "V", f"{CELL_NAME[which]} per cell, {job.chemistry}", COMMON_PRACTICE
+        )
+        f = solve(
+            "V_key",
+            "V",
+            CELL_NAME[which],
+            "n_cell * V_cell",
+            n,
+            v,
+            source=COMMON_PRACTICE,
+            doubt=MEMORY,
+        )
+        why = (
+            "safety net should the BMS link fail"
+            if job.chemistry == "LFP"
+            else f"for {job.chemistry} lead cells at 25 °C"
+        )
+        return round(f.n, 1), f"{why}: {cell:g} V a cell", f
+
+    return rule
+
+
+def _tail(item: MenuItem, job: Job) -> Filled:
+    n, c = (
+        _packs(job),
+        given("C", job.pack.capacity_ah if job.pack else 0, "Ah", "Capacity of one", "pack sheet"),
+    )
+    f = solve("I_tail", "A", "Tail current", "0.05 * n_pack * C", n, c, source=COMMON_PRACTICE)
+    return float(round(f.n)), "charge ends when the current falls to 5 % of capacity", f
+
+
+def _link(item: MenuItem, job: Job) -> Filled:
+    link = job.pack.link if job.pack else "none"
+    return (
+        link,
+        (
+            "lead cells have no BMS: the inverter itself keeps the limits"
+            if link == "none"
+            else "the pack's BMS commands voltage and current over this link"
+        ),
+        None,
+    )
+
+
+def _kind(item: MenuItem, job: Job) -> Filled:
+    if job.chemistry == "LFP":
+        return (
+            "lithium with BMS",
+            "the pack is LFP and its BMS talks; lead-acid values would overcharge it",
+            None,
+        )
+    return (
+        f"lead, {job.chemistry}",
+        f"the cells are {job.chemistry} lead; lithium values would never fill them",
+        None,
+    )
+
+
+def _equalise(item: MenuItem, job: Job) -> Filled:
+    if job.chemistry == "flooded":
+        return (
+            "on",
+            (
+                "flooded cells are equalised each 30 to 90 days, with the caps checked and the room"
+                " ventilated"
+            ),
+            None,
+        )
+    return (
+        "off",
+        (
+            "never equalise"
+            f" {'a lithium pack' if job.chemistry == 'LFP' else job.chemistry + ' cells'}"
+        ),
+        None,
+    )
