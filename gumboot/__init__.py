@@ -1,3 +1,3 @@
 """Gumboot: from survey to hand-over of home storage."""
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"
