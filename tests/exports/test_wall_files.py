@@ -68,6 +68,7 @@ def test_dxf_is_at_one_to_one(name):
 
 
 @pytest.mark.parametrize("paper", PAPERS)
+@pytest.mark.long
 def test_the_template_is_at_one_to_one(supervisor, paper):
     """Every hole of every sheet within 0.1 mm of its place on the wall, by the paths of the PDF;
     the bar measures 100 mm; each sheet is one page.

@@ -690,6 +690,7 @@ def test_pages_that_are_not_there(planner, path):
     assert planner.get(path).status_code == 404
 
 
+@pytest.mark.long
 def test_plans_of_every_odd_kind_still_have_pages(planner, new_job, tern):
     """A poor plan is findings, never a fault of ours: wrong pack class, no kit, no strings, 400
     modules, six inverters.

@@ -50,6 +50,7 @@ def load_flow_drop(amps: float, r_ohm: float, x_ohm: float, volts: float, pf: fl
 
 @pytest.mark.parametrize("size", ["8", "4", "1/0", "4/0", "500"])
 @pytest.mark.parametrize("pf", [1.0, 0.95, 0.85])
+@pytest.mark.long
 def test_ac_drop_equals_a_load_flow(size, pf):
     r, x = nec.ac_impedance(size)
     feet, amps = 120.0, 60.0

@@ -117,6 +117,7 @@ def test_both_ends_of_a_piece_are_prepared_at_the_bench(installer, new_job, hero
 
 
 @pytest.mark.parametrize("stock", STOCKS, ids=lambda s: s.id)
+@pytest.mark.long
 def test_label_sheets_are_to_measure(planner, new_job, heron, stock):
     """Every label's first line lies inside its own label, to half a millimetre, at the pitch the
     sheet is sold with.
