@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 from gumboot.core.basis.figure import Figure, given
@@ -43,12 +43,17 @@ class End:
     temp_c: int
     node: str
     missing: bool = False
+    _by: dict[Conductor, Terminal] = field(init=False, compare=False, repr=False)
+
+    def __post_init__(self) -> None:
+        first = {t.conductor: t for t in reversed(self.terminals) if t.conductor}
+        object.__setattr__(self, "_by", first)
 
     def terminal(self, conductor: Conductor) -> Terminal:
-        """The terminal for one conductor. Raises StopIteration when the catalogue gave none: a
-        broken catalogue.
+        """The terminal for one conductor. Raises KeyError when the catalogue gave none: a broken
+        catalogue.
         """
-        return next(t for t in self.terminals if t.conductor == conductor)
+        return self._by[conductor]
 
 
 @dataclass(frozen=True, slots=True)
