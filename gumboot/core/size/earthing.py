@@ -114,7 +114,7 @@ def _electrode(plan: Plan) -> list[Finding]:
         cure = Cure("Plan an electrode", (Change("/supply/electrode", "own"),))
         return [stop("bond.electrode", "main-panel", says, OWN_BOND, cure)]
     says = (
-        "Whether the installation has an earth electrode of its own is not known; an island wants"
+        "Whether the installation has an earth electrode of its own is not known; an island needs"
         " one."
     )
     return [check("bond.electrode", "main-panel", says, OWN_BOND, there)]

@@ -280,7 +280,7 @@ def loop_findings(
         x = weak[0]
         says = (
             f"Islanded, the inverters push {weak[0].islanded.text} into a short;"
-            f" {by_id[x.circuit].circuit.name[0].lower()}{by_id[x.circuit].circuit.name[1:]} wants"
+            f" {by_id[x.circuit].circuit.name[0].lower()}{by_id[x.circuit].circuit.name[1:]} needs"
             f" {x.trip.text} to trip at once. In an outage no breaker here can be relied on for"
             " shock."
         )
