@@ -152,6 +152,16 @@ def test_holes_are_ticked_one_after_another_on_a_phone(visit):
         "type it as" in page.locator("#right-fault").inner_text()
         and page.get_by_label("Off to the right").input_value() == "nowhere"
     )
+    # the step is drawn anew while somebody reads what is wrong: another hand ticks the same hole
+    page.evaluate(
+        """() => {
+          const id = JSON.parse(document.getElementById("holes").textContent).holes[1].id;
+          Field.known.holes[id] = { who: "Osk Fellgate", at: "2026-11-25T08:00:00Z", note: "" };
+          document.dispatchEvent(new CustomEvent("known"));
+        }"""
+    )
+    page.get_by_text("Osk Fellgate, ").wait_for()
+    assert "type it as" in page.locator("#right-fault").inner_text()
 
 
 def test_the_pack_shows_walls_and_holes_under_the_strict_policy(visit):

@@ -5,7 +5,7 @@
   const data = JSON.parse(document.getElementById("holes").textContent), holes = data.holes;
   const may = walk.dataset.may === "yes", hints = walk.dataset.units === "us" ? ["1/8", "−1/8"] : ["3 mm", "−2 mm"];
   const esc = (s) => String(s ?? "").replace(/[&<>"']/g, (c) => ({ "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;", "'": "&#39;" })[c]);
-  let here = null, waiting = [], told = "", typed = {};
+  let here = null, waiting = [], told = "", typed = {}, tried = false;
   const drilled = (h) => waiting.some((r) => r.entry.key === h.id && !r.refused) || !!Field.known.holes[h.id];
 
   let shown = "";
@@ -29,24 +29,39 @@
     for (const cell of document.querySelectorAll("[data-hole-state]")) { const one = holes.find((x) => x.id === cell.dataset.holeState); if (drilled(one) && !one.drilled) { cell.textContent = "✓ drilled"; cell.className = "verdict-done"; } }
     const url = new URL(location.href); url.searchParams.set("at", h.id);
     history.replaceState(null, "", url);
+    if (tried) faulty();
   }
   function fault(text) {
     if (!text.trim()) return "";
     const [mm, says] = Units.place(text, walk.dataset.units);
     return says || (Math.abs(mm) > data.farthest_mm ? `${Units.showPlace(Math.abs(mm), walk.dataset.units)} off is another place: move the box under Place, then drill it` : "");
   }
-  function to(id) { const h = holes.find((x) => x.id === id); if (!h) return; if (h !== here) { typed = {}; told = ""; } here = h; render(); }
+  // What cannot be read is said at its field; said again when the step is drawn anew meanwhile.
+  function faulty() {
+    for (const name of ["right", "up"]) {
+      const f = document.getElementById(name), says = f ? fault(typed[name] || "") : "";
+      if (!f) continue;
+      f.toggleAttribute("aria-invalid", !!says);
+      f.parentElement.querySelector(".fault")?.remove();
+      if (!says) continue;
+      const d = document.createElement("div");
+      d.className = "fault"; d.id = `${name}-fault`; d.textContent = says;
+      f.setAttribute("aria-invalid", "true"); f.setAttribute("aria-describedby", d.id);
+      f.after(d); f.closest("details").open = true;
+      return f;
+    }
+    return null;
+  }
+  function to(id) { const h = holes.find((x) => x.id === id); if (!h) return; if (h !== here) { typed = {}; told = ""; tried = false; } here = h; render(); }
   const queued = async () => (await Field.queued()).filter((r) => r.entry.kind === "hole");
   walk.addEventListener("input", (e) => { if (["right", "up", "note"].includes(e.target.id)) typed[e.target.id] = e.target.value; });
   walk.addEventListener("submit", async (e) => {
     e.preventDefault(); e.stopPropagation();
     const photo = document.getElementById("photo").files[0] || null, from = here;
-    for (const name of ["right", "up"]) {
-      const f = document.getElementById(name), says = fault(typed[name] || "");
-      f.toggleAttribute("aria-invalid", !!says);
-      f.parentElement.querySelector(".fault")?.remove();
-      if (says) { const d = document.createElement("div"); d.className = "fault"; d.id = `${name}-fault`; d.textContent = says; f.setAttribute("aria-invalid", "true"); f.setAttribute("aria-describedby", d.id); f.after(d); f.closest("details").open = true; f.focus({ preventScroll: true }); d.scrollIntoView({ block: "center" }); return; }
-    }
+    tried = true;
+    const wrong = faulty();
+    if (wrong) { wrong.focus({ preventScroll: true }); wrong.nextElementSibling.scrollIntoView({ block: "center" }); return; }
+    tried = false;
     await Field.add({ kind: "hole", key: here.id, label: `hole ${here.number}, ${here.label}`, wall: walk.dataset.wall, right: typed.right || "", up: typed.up || "", note: typed.note || "" }, photo);
     waiting = await queued();
     const next = holes.find((x) => x.number > from.number && !drilled(x)) || holes.find((x) => !drilled(x)) || from;
