@@ -33,14 +33,14 @@ def signed_in(address):
     return http, http.get("/jobs").text.split('name="csrf" value="')[1].split('"')[0]
 
 
-def send(address, ready, stop, sent, acknowledged):
+def small_driver(http):
+    rows = http.get("/wrenches.json").json()["wrenches"]
+    return next(w["id"] for w in rows if w["name"] == "small driver")
+
+
+def send(address, cookies, csrf, wrench, ready, stop, sent, acknowledged):
     """Send readings one after another until the server is gone; note each that was acknowledged."""
-    http, csrf = signed_in(address)
-    wrench = next(
-        w["id"]
-        for w in http.get("/wrenches.json").json()["wrenches"]
-        if w["name"] == "small driver"
-    )
+    http = httpx.Client(base_url=address, timeout=60, cookies=cookies)
     ready.wait(timeout=180)  # all fifty write when the blow falls
     while not stop.is_set():
         own = str(uuid.uuid4())
@@ -75,8 +75,10 @@ def test_an_acknowledged_reading_is_never_lost(victim):
     server.start()
     try:
         ready, stop, sent, acknowledged = threading.Barrier(50), threading.Event(), [], []
+        http, csrf = signed_in(server.address)
+        common = (server.address, http.cookies, csrf, small_driver(http))
         senders = [
-            threading.Thread(target=send, args=(server.address, ready, stop, sent, acknowledged))
+            threading.Thread(target=send, args=(*common, ready, stop, sent, acknowledged))
             for _ in range(50)
         ]
         for s in senders:
