@@ -46,6 +46,10 @@ def test_every_page_has_its_twin(supervisor, new_job, tern, page):
     assert data["job"]["name"] == "Tern Hollow" and data["stops"] == 6
     assert all(f["finding"]["says"].replace("'", "&#39;") in html.text for f in data["findings"])
     assert not any(k.startswith("_") for k in data)
+    figures = [x for f in data["findings"] for x in f["finding"]["figures"]]
+    assert figures and all(
+        {"symbol", "value", "unit", "source", "inputs"} <= set(x) for x in figures
+    )
 
 
 @pytest.mark.parametrize("page", ["/jobs", "/wrenches", "/jobs/new"])

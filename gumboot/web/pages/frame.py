@@ -23,6 +23,7 @@ from gumboot.core.basis.figure import Figure, fmt
 from gumboot.core.basis.sizes import spoken
 from gumboot.core.codes.iec import METHOD_NAMES
 from gumboot.core.design import Design
+from gumboot.core.land import Termination
 from gumboot.core.network.bonds import by_state
 from gumboot.core.size.conductors import cable_schools
 from gumboot.drawings.take_off import take_off
@@ -150,8 +151,17 @@ def render(
 
 
 def encode(data: Any) -> Any:
-    """Page data as plain JSON values."""
-    return jsonable_encoder(data, exclude_none=False)
+    """Page data as plain JSON values. A figure and a termination are tuples by name, and go as
+    objects.
+    """
+    return jsonable_encoder(data, exclude_none=False, custom_encoder=NAMED)
+
+
+def _by_name(row: Figure | Termination) -> Any:
+    return encode(row._asdict())
+
+
+NAMED: dict[Any, Callable[[Any], Any]] = {Figure: _by_name, Termination: _by_name}
 
 
 def twin(
