@@ -20,6 +20,7 @@ from starlette.exceptions import HTTPException
 from starlette.middleware.gzip import GZipMiddleware
 
 from gumboot.catalogue import catalogue
+from gumboot.core.wall import grid
 from gumboot.demo import scenario
 from gumboot.store import database, records
 from gumboot.web.background import BackgroundJobs
@@ -70,6 +71,7 @@ def create_app(config: Config | None = None, demo: bool = False) -> FastAPI:
         database.refuse_unsafe_role(engine)
         database.migrate(engine)
         catalogue()
+        grid.warm()
         app.state.sessions = database.sessions(engine)
         app.state.background = BackgroundJobs(config.database_url)
         if demo:

@@ -11,13 +11,13 @@ Shapes: every series is (steps,). W and Wh; prices a kWh.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
+from gumboot.core.basis.machine import machine
 from gumboot.core.energy.calendar import STEP_H
 
 Series = NDArray[np.float64]
@@ -220,15 +220,6 @@ def _loop(  # type: ignore[no-untyped-def]
         )
 
 
-@lru_cache(maxsize=1)
-def compiled() -> Callable[..., None]:
-    """The loop as machine code; made once, and kept on disk."""
-    import numba
-
-    made: Callable[..., None] = numba.njit(cache=True, nogil=True)(_loop)
-    return made
-
-
 def many(
     sun: Series,
     load: Series,
@@ -246,7 +237,7 @@ def many(
     """
     out = np.zeros((len(banks), len(TOTALS)))
     starts = np.broadcast_to(np.asarray(start, float), (len(banks),)).copy()
-    compiled()(
+    machine(_loop)(
         sun,
         load,
         buy,
@@ -275,7 +266,7 @@ def run(
 ) -> Run:
     """One bank over the steps, with its trace."""
     out, trace = np.zeros((1, len(TOTALS))), np.zeros((len(TRACES), len(sun)))
-    compiled()(
+    machine(_loop)(
         sun,
         load,
         buy,

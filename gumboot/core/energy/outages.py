@@ -4,13 +4,11 @@ holds then.
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
-from functools import lru_cache
-from typing import Any
 
 import numpy as np
 
+from gumboot.core.basis.machine import machine
 from gumboot.core.energy.battery import NO_LIMIT, Bank, Rules, Series, many
 from gumboot.core.energy.calendar import STEP_H
 
@@ -86,14 +84,6 @@ def _loop(  # type: ignore[no-untyped-def]
         out[h] = lasted * STEP_H
 
 
-@lru_cache(maxsize=1)
-def _compiled() -> Callable[..., Any]:
-    import numba
-
-    made: Callable[..., Any] = numba.njit(cache=True, nogil=True)(_loop)
-    return made
-
-
 def outages(
     sun: Series,
     load: Series,
@@ -109,7 +99,7 @@ def outages(
     starts and stops at (by hand or by itself).
     """
     out = np.zeros(len(sun) // 4)
-    _compiled()(
+    machine(_loop)(
         sun,
         load,
         stored,

@@ -8,13 +8,13 @@ ys ─┼───┼──────┼─        what lies inside a box cost
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
-from functools import lru_cache
+from collections.abc import Iterator, Sequence
 from heapq import heappop, heappush
 
 import numpy as np
 from numpy.typing import NDArray
 
+from gumboot.core.basis.machine import machine
 from gumboot.core.wall.rect import Rect
 
 Floats = NDArray[np.float64]
@@ -61,10 +61,21 @@ class Grid:
         """
         corners = np.empty((len(starts), len(self.xs) * len(self.ys) + 2, 2), np.int64)
         cost, count = np.empty(len(starts)), np.zeros(len(starts), np.int64)
-        compiled()(self.xs, self.ys, self.along, self.up, turn, starts, ends, corners, cost, count)
+        machine(_search)(
+            self.xs, self.ys, self.along, self.up, turn, starts, ends, corners, cost, count
+        )
         xs, ys = self.xs.tolist(), self.ys.tolist()
         for row, c, n in zip(corners, cost.tolist(), count.tolist(), strict=True):
             yield c, [(xs[i], ys[j]) for i, j in row[:n][::-1].tolist()]
+
+
+def warm() -> None:
+    """Have the search compiled, or loaded, before the first wall asks for it: some seconds on a
+    machine that never did, a good one in a new process.
+    """
+    grid = Grid((1.0, 1.0), (), ((0.0, 0.0), (1.0, 1.0)))
+    at = grid.nodes(((0.0, 0.0), (1.0, 1.0)), (False, True))
+    list(grid.ways(at[:1], at[1:], 1.0))
 
 
 def _within(values: Floats, most: float) -> Floats:
@@ -85,15 +96,6 @@ def _in(x: Floats, y: Floats, box: Floats) -> NDArray[np.bool_]:
     wide = ((x > left + HAIR) & (x < right - HAIR)).astype(float)
     high = ((y > bottom + HAIR) & (y < top - HAIR)).astype(float)
     return np.asarray(wide.T @ high > 0)
-
-
-@lru_cache(maxsize=1)
-def compiled() -> Callable[..., None]:
-    """The search as machine code; made once, and kept on disk."""
-    import numba
-
-    made: Callable[..., None] = numba.njit(cache=True, nogil=True)(_search)
-    return made
 
 
 def _search(
