@@ -19,6 +19,7 @@ from gumboot.drawings.sheet import Box, Point, Sheet, Wire, lay_sheet
 from gumboot.drawings.svg import box, line, picture, tag, text
 
 TITLE_H = 74
+MONO = 6.6  # how wide a figure is in the drawing's mono type
 BROWSE = "from memory: check your edition"
 
 
@@ -137,7 +138,7 @@ def _wire(
         inner += [
             text(x, y, first, "mono strong"),
             text(x, y + 14, second, "mono"),
-            "" if made else _badge(design, s.id, x + 72, y + 14),
+            "" if made else _badge(design, s.id, x + 8 + MONO * len(second), y + 14),
         ]
     else:
         inner += [text(x, y - 7, first, "mono strong"), text(x, y + 15, second, "mono")]

@@ -2,7 +2,7 @@
 
 from gumboot.web.job.opening import OpenJob
 from gumboot.web.station import Station
-from gumboot.web.stations.wall import describe, drill, wall
+from gumboot.web.stations.wall import attempt, describe, drill, page, save
 
 
 def progress(job: OpenJob) -> str:
@@ -17,6 +17,6 @@ STATION = Station(
     "wall",
     "Wall",
     progress,
-    (wall.router, describe.router, drill.router),
+    (page.router, save.router, attempt.router, describe.router, drill.router),
     ("wall", "wall/describe", "wall/drill"),
 )

@@ -20,7 +20,7 @@ from gumboot.web.job import saving
 from gumboot.web.job.opening import Opened, OpenJob, designed
 from gumboot.web.pages.form import Field, convert, read, show, typed_of, words
 from gumboot.web.pages.frame import drawn, render, twin
-from gumboot.web.stations.wall.wall import own_first, wall_of
+from gumboot.web.stations.wall.page import own_first, wall_of
 
 router = APIRouter()
 SPARE, MOST = 2, {"neighbours": 40, "backing": 20, "extras": 20}

@@ -26,7 +26,7 @@ from gumboot.web.field.terminations import script, terminations_of
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.job.saving import change
 from gumboot.web.pages.frame import drawn, templates, twin
-from gumboot.web.stations.wall.wall import own_first, wall_of
+from gumboot.web.stations.wall.page import own_first, wall_of
 
 router = APIRouter()
 FARTHEST_MM = 200.0  # an offset beyond this is another place, not an offset

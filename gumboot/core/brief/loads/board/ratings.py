@@ -1,0 +1,128 @@
+"""What the equipment gives and passes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
+from gumboot.core.kit import Gateway, Inverter
+from gumboot.core.plan import Plan
+from gumboot.core.size.conductors import SizedCircuit
+
+
+def ratings(
+    inverter: Inverter, inverters: int, lines: int, hot: Figure | None = None
+) -> tuple[Figure, Figure | None, Figure, Figure | None]:
+    """(continuous of all, surge of all, continuous of one leg, surge of one leg) in W. hot: the
+    power of one in the hottest air.
+    """
+    n = given("n_inv", inverters, "", "Inverters", "plan")
+    plain = given("P_inv", inverter.power_w, "W", "Continuous power of one", "inverter sheet")
+    p = (
+        hot.renamed("P_inv") if hot and 0 < hot.n < inverter.power_w else plain
+    )  # in air that stops it nothing can be shared out
+    whole = solve("P_cont", "W", "Continuous, all inverters", "n_inv * P_inv", n, p, source="sum")
+    if inverter.leg_max_w:
+        one = given(
+            "P_one", inverter.leg_max_w, "W", "Continuous power of one on one leg", "inverter sheet"
+        )
+        if p is not plain:
+            cool = one.renamed("P_cool")
+            one = solve(
+                "P_one",
+                "W",
+                "The same in the hottest air",
+                "P_cool * P_inv / P_full",
+                cool,
+                p,
+                plain.renamed("P_full"),
+                source=COMMON_PRACTICE,
+            )
+        leg = solve("P_leg", "W", "Continuous on one leg", "n_inv * P_one", n, one, source="sum")
+    else:
+        k = given("n_leg", lines, "", "Legs", "supply")
+        leg = solve(
+            "P_leg",
+            "W",
+            "Continuous on one leg",
+            "P_cont / n_leg",
+            whole,
+            k,
+            source=COMMON_PRACTICE,
+            assumption="an even share, since the sheet states no other",
+        )
+    if inverter.surge_w is None:
+        return whole, None, leg, None
+    s = given(
+        "P_sur",
+        inverter.surge_w,
+        "W",
+        f"Surge of one, {inverter.surge_s or 0:g} s",
+        "inverter sheet",
+    )
+    surge = solve("P_surge", "W", "Surge, all inverters", "n_inv * P_sur", n, s, source="sum")
+    on_leg = solve(
+        "P_sleg",
+        "W",
+        "Surge on one leg",
+        "P_surge * P_leg / P_cont",
+        surge,
+        leg,
+        whole,
+        source=COMMON_PRACTICE,
+    )
+    return whole, surge, leg, on_leg
+
+
+def pass_through(
+    plan: Plan, inverter: Inverter, gateway: Gateway | None, sized: Sequence[SizedCircuit]
+) -> Figure | None:
+    """What the house may draw through the equipment with the grid on, A a leg: the least of unit,
+    and breakers (at 80 % under the NEC) and conductors.
+    """
+    if plan.supply.kind == "off-grid":
+        return None
+    n = given("n_inv", plan.kit.inverters, "", "Inverters", "plan")
+    inputs: list[Figure] = []
+    formula: list[str] = []
+    if gateway:
+        inputs.append(
+            given("I_box", gateway.i_max_a, "A", f"What {gateway.model} passes", "gateway sheet")
+        )
+        formula.append("I_box")
+        feeds = [("changeover", "I_feed", "I_feed"), ("loads", "I_loads", "I_loads")]
+    elif inverter.pass_through_a:
+        inputs += [
+            n,
+            given(
+                "I_thru",
+                inverter.pass_through_a,
+                "A",
+                "Pass-through of one inverter",
+                "inverter sheet",
+            ),
+        ]
+        formula.append("n_inv * I_thru")
+        feeds = [
+            ("grid", "I_grid", "n_inv * I_grid"),
+            ("grid-feeder", "I_feed", "I_feed"),
+            ("backup-feeder", "I_back", "I_back"),
+            ("loads", "I_loads", "I_loads"),
+        ]
+    else:
+        return None
+    for family, symbol, text in feeds:
+        fed = [s.permitted for s in sized if s.circuit.family == family]
+        if fed:
+            inputs.append(min(fed, key=lambda f: f.n).renamed(symbol))
+            formula.append(text)
+    text = (
+        f"min({', '.join(formula)})"
+        if len(formula) > 1
+        else formula[0]
+        if "*" in formula[0]
+        else f"1 * {formula[0]}"
+    )
+    return solve(
+        "I_pass", "A", "What the feed passes, a leg", text, *inputs, source=COMMON_PRACTICE
+    )
