@@ -86,7 +86,7 @@ def brute(wall, boxes, plan, cost):
     best = None
     for ps in itertools.product(*ranges):
         if all(
-            short(a.rect, b.rect, job._between(a.box, b.box)) <= 1e-6
+            short(a.rect, b.rect, job.between(a.box, b.box)) <= 1e-6
             for a, b in itertools.combinations(ps, 2)
         ):
             c = cost(ps)

@@ -1,57 +1,32 @@
-"""Legal layouts of a wall, proposed: every gap kept, displays at the eye, brackets on studs, cables
-short, a row tidy. CP-SAT, by OR-Tools.
-
-Variables are the left lower corners on a grid of `GRID_MM`. Two things keep apart when one of four
-holds: left, right, above or below,
-by what `gaps.between` asks; so what is proposed here is what `rules.judge` accepts, and it is
-judged again before it is shown.
-"""
+"""One wall as a program of whole numbers for the solver: what each rule asks of every place."""
 
 from __future__ import annotations
 
 import itertools
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from gumboot.core.kit import Catalogue
 from gumboot.core.network import Circuit
-from gumboot.core.plan import Backing, Plan, Spot, Wall
-from gumboot.core.size.raceways import ENCLOSED
+from gumboot.core.plan import Plan, Spot, Wall
 from gumboot.core.wall.bodies import Box, Placed
-from gumboot.core.wall.fixing import SAFE_MM, hold, on_stud, rails_behind, well_held
-from gumboot.core.wall.gaps import (
-    HIDDEN,
-    Wanted,
-    between,
-    from_neighbour,
-    gaps,
-    rect_of_neighbour,
-    short,
-)
+from gumboot.core.wall.fixing import SAFE_MM, hold, on_stud, well_held
+from gumboot.core.wall.gaps import HIDDEN, Wanted, between, from_neighbour, rect_of_neighbour
 from gumboot.core.wall.rect import Rect
-from gumboot.core.wall.routes import MOST_BENDS, entry, route, wants
+from gumboot.core.wall.routes import entry
 from gumboot.core.wall.rules import (
     EYE_OFF_MM,
     HANDLE_BELOW_TOP_MM,
     HANDLE_MM,
-    MOST_BACKING,
     WORKED_AT,
     WORKING_PROUD_MM,
-    Scene,
-    board_behind,
     bounds,
-    combustible,
-    growing,
-    rect_of_backing,
 )
 
 GRID_MM = 5
-SECONDS = 0.75  # for each of three layouts
 WAY_MM = Wanted(55, 55, 55, 55, "room for conduit")  # so that a way leads between any two boxes
 ALIKE = 8  # what a step out of line with others of its role costs, in steps of cable
-SPARE = 2  # tries more than layouts wanted, where some have a conduit of too many bends
 PATIENCE = 8  # times as long, where nothing was found at all
 APART_MM = 300  # how far one box at least must have moved for a layout to count as another
 RULES = {
@@ -66,104 +41,6 @@ RULES = {
     "jumper": "the reach of the jumpers between packs",
 }
 WEIGHT = {"dc": 4, "pv": 0, "ac": 2, "signal": 1}
-
-
-@dataclass(frozen=True, slots=True)
-class Arrangement:
-    """One layout: places, boards and rails it wants, and its figures. battery_m: all battery
-    cables; margin_mm: the least that any gap has to spare; bends: the most turns of any conduit.
-    """
-
-    placed: dict[str, Spot]
-    backing: tuple[Backing, ...]
-    battery_m: float
-    cables_m: float
-    holes: int
-    on_studs: int
-    margin_mm: float
-    eye_off_mm: float
-    grows: bool
-    bends: int
-
-
-@dataclass(frozen=True, slots=True)
-class Arranged:
-    """Up to three layouts, best first; or the rules each of which alone stands in the way, in
-    words.
-    """
-
-    best: tuple[Arrangement, ...]
-    blocked_by: tuple[str, ...] = ()
-    why: str = ""
-
-
-def arrange(
-    plan: Plan,
-    index: int,
-    every: Sequence[Box],
-    circuits: Sequence[Circuit],
-    catalogue: Catalogue,
-    seconds: float = SECONDS,
-    most: int = 3,
-) -> Arranged:
-    """Layouts of one wall for all boxes that stand on no other wall; what hung before stays where
-    it is.
-    """
-    wall = plan.walls[index]
-    elsewhere = {b for i, w in enumerate(plan.walls) if i != index for b in w.placed}
-    fixed = [
-        Placed(b, wall.placed[b.id].x_mm, wall.placed[b.id].y_mm)
-        for b in every
-        if b.there and b.id in wall.placed
-    ]
-    free = [
-        b
-        for b in every
-        if b.id not in elsewhere
-        and not b.there
-        and not (b.role == "trough" and b.id not in {x.id for x in wall.extras})
-    ]
-    if not free:
-        return Arranged((), (), "There is nothing to arrange on this wall.")
-    job = Job(plan, wall, free, fixed, circuits, catalogue)
-    found: list[tuple[float, dict[str, tuple[int, int]]]] = []
-    good: list[tuple[float, Arrangement]] = []
-    poor: list[tuple[float, Arrangement]] = []
-    while len(good) < most and len(found) < most + SPARE:
-        at = job.solve([x for _, x in found], (), seconds)
-        if at is None:
-            break
-        found.append(at)
-        layout = job.described(at[1])
-        (poor if layout.bends > MOST_BENDS else good).append((at[0], layout))
-    if found:
-        best = sorted(good or poor[:most], key=lambda f: f[0])
-        return Arranged(tuple(x for _, x in best))
-    if wide := next(
-        (
-            b
-            for b in free
-            if job.bound(b).right < job.bound(b).left or job.bound(b).top < job.bound(b).bottom
-        ),
-        None,
-    ):
-        return Arranged(
-            (), (RULES["edge"],), f"{wide.label} with its room does not go onto this wall."
-        )
-    blocks = tuple(
-        words
-        for rule, words in RULES.items()
-        if job.solve([], (rule,), seconds / 2, any_will_do=True) is not None
-    )
-    return Arranged(
-        (),
-        blocks,
-        (
-            ""
-            if blocks
-            else "More than one rule stands in the way: the wall is too small for all of it."
-        ),
-    )
 
 
 class Job:
@@ -295,7 +172,7 @@ class Job:
         none = Wanted(0, 0, 0, 0, "")
         keeps = "working" not in left_out and self.plan.book.working_space
         for a, b in itertools.combinations(self.free, 2):
-            want = none if "box" in left_out else self._between(a, b)
+            want = none if "box" in left_out else self.between(a, b)
             aside = keeps and self._proud(a, b)
             self._four(
                 m,
@@ -306,7 +183,7 @@ class Job:
             )
         for a in self.free:
             for p in self.fixed:
-                want = none if "box" in left_out else self._between(a, p.box)
+                want = none if "box" in left_out else self.between(a, p.box)
                 aside = keeps and self._proud(a, p.box)
                 self._still(m, x[a.id], y[a.id], a, p.rect, want, aside)
             for n in self.wall.neighbours:
@@ -314,7 +191,7 @@ class Job:
                     want = none if "neighbour" in left_out else from_neighbour(a, n, self.plan)
                     self._still(m, x[a.id], y[a.id], a, rect_of_neighbour(n), want, False)
 
-    def _between(self, a: Box, b: Box) -> Wanted:
+    def between(self, a: Box, b: Box) -> Wanted:
         want = between(a, b, self.plan)
         return Wanted(
             max(want.left, WAY_MM.left),
@@ -342,11 +219,11 @@ class Job:
         aside: bool,
     ) -> None:
         ways = [m.new_bool_var("") for _ in range(2 if aside else 4)]
-        m.add(b[0] >= a[0] + _up(a[2] + want.right)).only_enforce_if(ways[0])
-        m.add(a[0] >= b[0] + _up(b[2] + want.left)).only_enforce_if(ways[1])
+        m.add(b[0] >= a[0] + up(a[2] + want.right)).only_enforce_if(ways[0])
+        m.add(a[0] >= b[0] + up(b[2] + want.left)).only_enforce_if(ways[1])
         if not aside:
-            m.add(b[1] >= a[1] + _up(a[3] + want.top)).only_enforce_if(ways[2])
-            m.add(a[1] >= b[1] + _up(b[3] + want.bottom)).only_enforce_if(ways[3])
+            m.add(b[1] >= a[1] + up(a[3] + want.top)).only_enforce_if(ways[2])
+            m.add(a[1] >= b[1] + up(b[3] + want.bottom)).only_enforce_if(ways[3])
         m.add_bool_or(ways)
 
     @staticmethod
@@ -507,79 +384,8 @@ class Job:
                 ways += [low, high]
         m.add_bool_or(ways)
 
-    def described(self, at: dict[str, tuple[int, int]]) -> Arrangement:
-        """A layout with its boards, rails and figures."""
-        placed = [
-            Placed(b, float(at[b.id][0] * GRID_MM), float(at[b.id][1] * GRID_MM)) for b in self.free
-        ]
-        boards = [b for b in self.wall.backing if b.material != "rail"]
-        if combustible(self.wall):
-            boards = merged(
-                [
-                    b
-                    for p in placed
-                    if not p.box.enclosure.on_wood and (b := board_behind(self.wall, p))
-                ]
-            )
-        drilled = [p.hole(h) for p in placed for h in p.box.enclosure.holes]
-        serve = [
-            b
-            for b in self.wall.backing
-            if b.material == "rail" and any(_on(b, x, y) for x, y in drilled)
-        ]
-        backing = boards + merged(
-            serve
-            + [r for p in placed if self.held_at(p.box) == [] for r in rails_behind(self.wall, p)]
-        )
-        wall = self.wall.model_copy(update={"backing": tuple(backing[:MOST_BACKING])})
-        everything = [*placed, *self.fixed]
-        ways = route(wall, everything, wants(everything, self.circuits, ()))
-        battery = {c.id for c in self.circuits if c.system == "dc"}
-        conduit = {c.id for c in self.circuits if c.run and c.run.method in ENCLOSED}
-        held = [hold(p, wall, self.catalogue) for p in placed]
-        eyes = [
-            abs(p.y + p.box.enclosure.display - wall.eye_mm)
-            for p in placed
-            if p.box.enclosure.display is not None and p.box.role == "inverter"
-        ]
-        return Arrangement(
-            {p.box.id: Spot(x_mm=p.x, y_mm=p.y) for p in placed},
-            wall.backing,
-            sum(r.length.n for r in ways if r.want.id in battery),
-            sum(r.length.n for r in ways),
-            sum(len(h.holes) for h in held),
-            sum(x.meets in ("stud", "rail") for h in held for x in h.holes),
-            self._margin(placed),
-            max(eyes, default=0.0),
-            self._grows(placed),
-            max((r.bends for r in ways if r.want.id in conduit), default=0),
-        )
 
-    def _margin(self, placed: Sequence[Placed]) -> float:
-        """The least that any gap has beyond what is needed."""
-        slack = []
-        for a, b in itertools.combinations([*placed, *self.fixed], 2):
-            if not (a.box.there and b.box.there):
-                want, g = between(a.box, b.box, self.plan), gaps(a.rect, b.rect)
-                slack.append(max(g[s] - getattr(want, s) for s in g))
-        for p in placed:
-            for n in self.wall.neighbours:
-                if n.kind not in HIDDEN:
-                    want, g = (
-                        from_neighbour(p.box, n, self.plan),
-                        gaps(p.rect, rect_of_neighbour(n)),
-                    )
-                    slack.append(max(g[s] - getattr(want, s) for s in g))
-        return round(min(slack, default=0.0), 1)
-
-    def _grows(self, placed: Sequence[Placed]) -> bool:
-        here = Scene(
-            self.plan, 0, replace_placed(self.wall, placed, self.fixed), (*placed, *self.fixed)
-        )
-        return not any(growing(here))
-
-
-def _up(mm: float) -> int:
+def up(mm: float) -> int:
     """A length on the grid, rounded up."""
     return math.ceil(mm / GRID_MM - 1e-6)
 
@@ -589,37 +395,3 @@ def replace_placed(wall: Wall, placed: Sequence[Placed], fixed: Sequence[Placed]
     return wall.model_copy(
         update={"placed": {p.box.id: Spot(x_mm=p.x, y_mm=p.y) for p in (*placed, *fixed)}}
     )
-
-
-def _on(b: Backing, x: float, y: float) -> bool:
-    r = rect_of_backing(b)
-    return r.left <= x <= r.right and r.bottom <= y <= r.top
-
-
-def merged(boards: list[Backing]) -> list[Backing]:
-    """Boards that lie over each other as one that covers both."""
-    out: list[Backing] = []
-    for b in boards:
-        r = rect_of_backing(b)
-        while over := next(
-            (o for o in out if short(rect_of_backing(o), r, Wanted(0, 0, 0, 0, "")) > 0), None
-        ):
-            out.remove(over)
-            o = rect_of_backing(over)
-            r = Rect(
-                min(r.left, o.left),
-                min(r.bottom, o.bottom),
-                max(r.right, o.right),
-                max(r.top, o.top),
-            )
-        out.append(
-            b.model_copy(
-                update={
-                    "x_mm": r.left,
-                    "y_mm": r.bottom,
-                    "width_mm": r.right - r.left,
-                    "height_mm": r.top - r.bottom,
-                }
-            )
-        )
-    return out
