@@ -77,20 +77,28 @@ window.addEventListener("pageshow", () => all(".busy").forEach((b) => b.classLis
 document.addEventListener("keydown", (e) => {
   if (e.target.id === "find" && e.key === "Enter") { e.preventDefault(); const row = rows()[0]; if (row) { pick(row.dataset.at, true); openRow(row); } }
 });
-// What is typed in a long form survives a closed tab or a lost session, until it is saved.
+// What is typed in a long form survives a closed tab or a lost session, until it is saved. Where the
+// form that was typed had other fields than this one, the server shows it again.
 document.addEventListener("alpine:init", () => {
   Alpine.data("draft", () => ({
     key: "", kept: false,
     init() {
       this.key = `draft:${location.pathname}:${this.$el.dataset.version}`;
+      this.kept = !!this.$el.dataset.resumed;
       const saved = JSON.parse(sessionStorage.getItem(this.key) || "null");
-      if (saved && !this.$el.dataset.answered) {
-        for (const [name, value] of Object.entries(saved)) { const f = this.$el.elements[name]; if (f && f.value !== value) { f.value = value; this.kept = true; } }
+      if (this.$el.dataset.answered) sessionStorage.removeItem("draft-sent"); // it was not saved
+      if (!saved || this.$el.dataset.answered) return;
+      const fields = this.$el.elements, typed = Object.entries(saved).filter(([n, v]) => (fields[n] ? fields[n].value : "") !== v);
+      if (typed.every(([n]) => n === "rows" || (fields[n] && fields[n].type !== "hidden" && !fields[n].hasAttribute("hx-post")))) {
+        for (const [name, value] of typed) if (name !== "rows") { fields[name].value = value; this.kept = true; }
+      } else {
+        const again = { ...saved, csrf: fields.csrf.value, version: fields.version.value, more: "fields", resumed: "1" };
+        this.$nextTick(() => htmx.ajax("POST", location.pathname, { values: again, target: this.$el, select: "form[x-data=draft]", swap: "outerHTML" }));
       }
     },
-    keep() { sessionStorage.setItem(this.key, JSON.stringify(Object.fromEntries([...new FormData(this.$el)].filter(([n]) => n !== "csrf")))); },
-    sent() { sessionStorage.setItem("draft-sent", JSON.stringify([this.key, location.pathname])); },
-    forget() { sessionStorage.removeItem(this.key); location.reload(); },
+    keep() { sessionStorage.setItem(this.key, JSON.stringify(Object.fromEntries([...new FormData(this.$el)].filter(([n, v]) => n !== "csrf" && typeof v === "string")))); },
+    sent(e) { if (e.submitter?.name !== "more") sessionStorage.setItem("draft-sent", JSON.stringify([this.key, location.pathname])); },
+    forget() { sessionStorage.removeItem(this.key); location.assign(location.pathname + location.search); },
   }));
 });
 document.addEventListener("DOMContentLoaded", () => {
@@ -105,15 +113,17 @@ let meanwhile = null;
 document.addEventListener("htmx:beforeSwap", (e) => {
   if (e.detail.target.id !== "asked") return;
   const here = document.activeElement;
-  meanwhile = { typed: Object.fromEntries(new FormData(e.detail.target.closest("form"))), id: here && here.id, caret: here && here.selectionStart };
+  meanwhile = { typed: Object.fromEntries(new FormData(e.detail.target.closest("form"))), from: e.detail.requestConfig.elt.id, id: here && here.id, caret: here && here.selectionStart };
 });
 document.addEventListener("htmx:afterSwap", (e) => {
   const form = at("#asked")?.closest("form");
   if (!meanwhile || !form) return;
   for (const [name, value] of Object.entries(meanwhile.typed)) {
     const field = form.elements[name];
-    if (field && field.value !== value && (field.tagName !== "SELECT" || [...field.options].some((o) => o.value === value))) field.value = value;
+    if (field && field.type !== "hidden" && field.value !== value && (field.tagName !== "SELECT" || [...field.options].some((o) => o.value === value))) field.value = value;
   }
+  const echo = meanwhile.from && at(".echo", document.getElementById(meanwhile.from)?.parentNode || undefined);
+  if (echo) echo.setAttribute("hx-trigger", `load, ${echo.getAttribute("hx-trigger")}`);
   const back = meanwhile.id && document.getElementById(meanwhile.id);
   if (back) { back.focus({ preventScroll: true }); if (meanwhile.caret !== null && back.setSelectionRange) { try { back.setSelectionRange(meanwhile.caret, meanwhile.caret); } catch { /* a select has no caret */ } } }
   meanwhile = null;

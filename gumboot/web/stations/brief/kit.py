@@ -40,9 +40,15 @@ def form_data(
     version: int,
     theirs: list[dict[str, str]] | None = None,
 ) -> dict[str, Any]:
-    """What the form template needs."""
+    """What the form template needs. held: what was typed into fields that this kit does not ask
+    for, so that they are still there when it does.
+    """
+    shown = sections(typed, rows)
+    asked = {f.path for _, fields in shown for f in fields}
+    first = typed_of({}, rows, "us")
     return {
-        "sections": sections(typed, rows),
+        "sections": shown,
+        "held": {k: v for k, v in typed.items() if v != first[k] and k not in asked},
         "run_columns": RUN_COLUMNS,
         "typed": typed,
         "faults": faults,

@@ -41,6 +41,9 @@ RESET = (
     "kit/towers",
     "kit/module",
     "kit/gateway",
+    "kit/banks",
+    "kit/hookup",
+    "kit/lines",
 )  # what another kit leaves behind
 
 
@@ -117,7 +120,8 @@ def read_form(
     if "site" in plan:
         plan["site"]["guessed"] = [t for t in TEMPERATURES if not typed.get(f"site/{t}")]
     for whole in WHOLES:
-        if not typed.get(f"{whole}/power_w") and "kit" in plan:
+        there = f"{whole}/power_w" in shown and typed.get(f"{whole}/power_w")
+        if not there and "kit" in plan:
             plan["kit"].pop(whole.split("/")[1], None)
     return plan, faults
 
@@ -162,7 +166,7 @@ def _read_field(
             plan.update(apply(plan, [change]))
         return
     try:
-        same = was.get(field.path) == text and title != "Strings" and system == before.get("units")
+        same = was.get(field.path) == text and system == before.get("units")
         value = _kept(before, field) if same else convert(text, field, system)
         put(plan, path, convert(text, field, system) if value is None else value)
     except units.NotAQuantity as exc:
