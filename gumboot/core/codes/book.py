@@ -43,7 +43,9 @@ class Book:
     which the network bonds neutral. own_bond: whether an island needs a bond and an electrode of
     its own. loops: whether earth-fault loops and residual-current devices are judged.
     rapid_shutdown: whether an array on a roof must be switched from the ground.
-    continuous: protection over continuous current; board_load: the current a feeder is counted
+    output_margin: greatest output current of an inverter over its rated one where its maker is
+    silent. continuous: protection over continuous current; board_load: the current a feeder is
+    counted
     with, of its rating; next_standard: the rating at or above some A.
     dwelling_v: the most V of an array on a dwelling. fuse_bounds: what a string fuse must lie
     between, of I_sc; fuse_fits: whether a rating does.
@@ -54,7 +56,7 @@ class Book:
     conductor to earth by it, or the bonding by the largest earth; None where it is sized otherwise.
     area_unit, wire_area, ways, bend: room of conductors in conduit and before terminals.
     schools: the methods whose tables are told side by side for battery cable, in words; ampacity:
-    by size and method, for terminals of 75 °C; None where more than these decides.
+    by size, method and metal, for terminals of 75 °C; None where more than these decides.
     working_mm: free floor before what is worked at; working_space: whether its width and height
     are kept too.
     """
@@ -79,6 +81,7 @@ class Book:
     own_bond: bool
     loops: bool
     rapid_shutdown: bool
+    output_margin: float
     continuous: float
     board_load: Formula
     next_standard: Callable[[float], float]
@@ -89,14 +92,14 @@ class Book:
     rule_120: bool
     mains_feed_combiners: bool
     asks_service: bool
-    electrode: Callable[[str], Figure] | None
+    electrode: Callable[[str, str], Figure] | None
     main_bonding: Callable[[str], Figure] | None
     area_unit: str
     wire_area: Callable[[str], Figure]
     ways: Callable[[Figure, int], Ways]
     bend: Callable[[str], Figure | None]
     schools: Mapping[str, str]
-    ampacity: Callable[[str, str], Figure] | None
+    ampacity: Callable[..., Figure] | None
     working_mm: float
     working_space: bool
 

@@ -42,6 +42,7 @@ NEC = Book(
         "bond": f"{nec.BOOK} 250.24, 250.30, 250.34",
         "sources meet": f"{nec.BOOK} 702.5, 705.40",
         "interrupting": f"{nec.BOOK} 110.9",
+        "output": f"{nec.BOOK} 705.28(A)",
         "cold voltage": f"{nec.BOOK} 690.7(A)",
         "cold by coefficient": f"{nec.BOOK} 690.7(A)(1)",
         "string current": f"{nec.BOOK} 690.8(A)(1)",
@@ -121,6 +122,7 @@ NEC = Book(
     own_bond=False,
     loops=False,
     rapid_shutdown=True,
+    output_margin=1.0,  # 705.28(A): the rated output current of the plate
     continuous=1.25,
     board_load=Formula(
         "I",
@@ -148,7 +150,7 @@ NEC = Book(
         "raceway": "Enclosed raceway, Table 310.16",
         "free-air": "Free air, Table 310.17",
     },
-    ampacity=lambda size, method: nec.ampacity(size, 75, method),
+    ampacity=lambda size, method, metal="Cu": nec.ampacity(size, 75, method, metal),
     working_mm=914.4,  # 110.26(A), from memory
     working_space=True,
 )
@@ -162,6 +164,7 @@ IEC = Book(
         "bond": "IEC 60364-8-82, 60364-5-54",
         "sources meet": "IEC 60364-5-55 551.7",
         "interrupting": "IEC 60364-4-43 434.5.1",
+        "output": "IEC 60364-7-712",
         "cold voltage": "IEC 62548",
         "cold by coefficient": "IEC 62548",
         "string current": "IEC 62548",
@@ -230,6 +233,7 @@ IEC = Book(
     own_bond=True,
     loops=True,
     rapid_shutdown=False,
+    output_margin=1.1,
     continuous=1.0,
     board_load=Formula(
         "I",

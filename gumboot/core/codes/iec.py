@@ -29,6 +29,9 @@ METHOD_NAMES = {
     "E": "multi-core in free air",
     "F": "single-core touching in free air",
 }
+AS_MULTI = {"A1": "A2", "B1": "B2", "F": "E"}  # Table A.52.3: the same place, by a cable of cores
+COPPER_ONLY = ("E", "F")  # no aluminium in free air here
+TERMINAL_C = 70  # Table 52.1, note: what equipment is made for where its maker is silent
 INSULATION = {70: "PVC", 90: "XLPE or EPR"}
 RHO = given(
     "rho", 0.0225, "Ω·mm²/m", "Resistivity of copper in normal service", "IEC 60364-5-52 Annex G"
@@ -105,7 +108,7 @@ def ampacity(size: str, temp_c: int, method: str, loaded: int, material: str = "
 
 def _aluminium(size: str, temp_c: int, method: str, loaded: int) -> Figure:
     rank(size)
-    if temp_c != 70 or method in "EF":
+    if temp_c != 70 or method in COPPER_ONLY:
         raise OutsideTable("aluminium is here with PVC insulation, methods A1 to D2, only")
     number, name = _ALUMINIUM[loaded]
     row = next((r for r in table(name) if f"{r['size']} mm²" == size), None)
@@ -152,21 +155,25 @@ def ambient_factor(ambient_c: float, temp_c: int, method: str) -> Figure:
 @lru_cache(maxsize=128)
 def group_factor(circuits: int, method: str) -> Figure:
     """Reduction for loaded circuits together. IEC 60364-5-52 Table B.52.17 item 1 (enclosed), 2 (on
-    a wall), 4 (tray, free air).
+    a wall), 4 (tray, free air); Table B.52.18 for cables that touch in the ground.
+
+    >>> group_factor(2, "C").n, group_factor(3, "D2").n
+    (0.85, 0.65)
     """
-    column = {"C": "wall", "E": "tray", "F": "tray"}.get(method, "bunched")
-    for row in table("iec_b_52_17"):
+    column = {"C": "wall", "E": "tray", "F": "tray", "D2": "buried"}.get(method, "bunched")
+    number, name = ("18", "iec_b_52_18") if column == "buried" else ("17", "iec_b_52_17")
+    for row in table(name):
         if circuits <= int(row["up_to_circuits"]):
             return looked_up(
                 "k_g",
                 float(row[column]),
                 "",
                 f"Reduction for {circuits} loaded circuit{'s' if circuits > 1 else ''}",
-                "IEC 60364-5-52 Table B.52.17",
+                f"IEC 60364-5-52 Table B.52.{number}",
                 f"row {row['up_to_circuits']}, {column}",
             )
     raise OutsideTable(
-        f"{circuits} circuits together is more than IEC 60364-5-52 Table B.52.17 has"
+        f"{circuits} circuits together is more than IEC 60364-5-52 Table B.52.{number} has"
     )
 
 
@@ -206,8 +213,8 @@ def protective_conductor(size: str, material: str = "Cu") -> Figure:
 
 
 def main_bonding(earth: str) -> Figure:
-    """Main protective bonding conductor, copper: half the largest protective conductor, 6 mm² at
-    least and 25 mm² at most. IEC 60364-5-54 544.1.1.
+    """Main protective bonding conductor, copper: half the earthing conductor of the installation,
+    6 mm² at least and 25 mm² at most. IEC 60364-5-54 544.1.1.
 
     >>> main_bonding("16 mm²").value, main_bonding("70 mm²").value, main_bonding("4 mm²").value
     ('10 mm²', '25 mm²', '6 mm²')

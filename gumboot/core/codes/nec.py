@@ -132,8 +132,10 @@ def count_factor(count: int) -> Figure:
 
 
 def next_standard(amps: float) -> float:
-    """The standard rating at or above `amps`. NEC 240.6(A)."""
-    i = bisect_left(STANDARD_A, amps - 1e-9)
+    """The standard rating at or above `amps`, from 15 A (10 A has stood there since 2023, but is
+    hardly made: common practice). NEC 240.6(A).
+    """
+    i = bisect_left(STANDARD_A, max(amps, 15.0) - 1e-9)
     if i == len(STANDARD_A):
         raise OutsideTable(
             f"{amps:.0f} A is above the {STANDARD_A[-1]:.0f} A that this project's copy of {BOOK}"
@@ -157,12 +159,17 @@ def protection(i_req: Figure) -> Figure:
 
 
 def protectable(size: str, corrected_a: float, material: str = "Cu") -> float:
-    """The largest protection in A a conductor may have. NEC 240.4(B) next size up under 800 A,
-    240.4(D) small conductors.
+    """The largest protection in A a conductor may have. NEC 240.4(B) next size up to 800 A,
+    240.4(C)
+    no more than it carries above that, 240.4(D) small conductors.
 
     >>> protectable("4/0", 230), protectable("10", 35), protectable("12", 20, "Al")
     (250.0, 30, 15)
+    >>> protectable("4/0", 690), protectable("250", 765), protectable("500", 1140)
+    (700.0, 800.0, 1000.0)
     """
+    if corrected_a > 800:
+        return max(a for a in STANDARD_A if a <= corrected_a)
     if size in SMALL[material]:
         return min(SMALL[material][size], next_standard(corrected_a))
     return next_standard(corrected_a)
@@ -187,7 +194,7 @@ def egc(protection_a: float) -> Figure:
                 f"row not exceeding {row['ocpd_a']} A, copper",
             )
     raise OutsideTable(
-        f"{protection_a:g} A is above the 800 A that this project's copy of {BOOK} Table 250.122"
+        f"{protection_a:g} A is above the 4000 A that this project's copy of {BOOK} Table 250.122"
         " goes to"
     )
 
@@ -197,11 +204,15 @@ def area_cmil(size: str) -> float:
     return float(table("nec_ch9_8")[rank(size)]["area_cmil"])
 
 
+CLOSE_ENOUGH = 0.999  # sizes follow a geometric series, rounded: a thousandth is no size
+
+
 def egc_upsized(base: Figure, least: str, fitted: str) -> Figure:
     """The grounding conductor grown in the proportion the line conductor was grown, and never
-    larger than it. NEC 250.122(A), (B).
+    larger than it. NEC 250.122(A), (B). Beside aluminium too: the ratio is of areas.
 
-    least: the size ampacity asks for; fitted: the size run, for instance for voltage drop.
+    least: the size that carries the current under its protection; fitted: the size run, for
+    instance for voltage drop.
     """
     if rank(str(base.value)) > rank(fitted):
         return picked(
@@ -217,7 +228,7 @@ def egc_upsized(base: Figure, least: str, fitted: str) -> Figure:
     if rank(fitted) <= rank(least):
         return base
     want = area_cmil(str(base.value)) * area_cmil(fitted) / area_cmil(least)
-    size = next((s for s in SIZES if area_cmil(s) >= want - 1), SIZES[-1])
+    size = next((s for s in SIZES if area_cmil(s) >= CLOSE_ENOUGH * want), SIZES[-1])
     size = min(size, fitted, key=rank)
     if rank(size) <= rank(str(base.value)):
         return base

@@ -39,7 +39,8 @@ class Tracker(Entry):
 class Inverter(Entry):
     """An inverter: hybrid, AC-coupled, inverter-charger, or all-in-one with its pack inside.
 
-    leg_max_w: continuous on one leg, None for an even share; imbalance_max_w: between legs.
+    leg_max_w: continuous on one leg, None for an even share; ac_max_a: the greatest continuous
+    output current of a line; imbalance_max_w: between legs.
     standby_w: what it draws itself while it works. fault_a: what it can push into a short when
     islanded. capacitance_f and precharge: of its battery port.
     residual: the residual-current device its maker declares enough; None when the maker is silent.
@@ -60,6 +61,7 @@ class Inverter(Entry):
     surge_w: Positive | None = None
     surge_s: Positive | None = None
     leg_max_w: Positive | None = None
+    ac_max_a: Positive | None = None
     imbalance_max_w: Positive | None = None
     standby_w: Annotated[float, Field(ge=0)] = 0
     voltage_v: Positive

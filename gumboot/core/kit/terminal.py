@@ -24,7 +24,8 @@ class Terminal(Entry):
     bit and conductor or (IEC) by bit and thread, which for a lug is its stud.
 
     holds: conductors a screw takes; screws: how many a bar has. strands: the conductor classes it
-    takes; insulation_c: the least
+    takes. temp_c: what it is marked for, None where its maker is silent; free_air: marked for
+    conductors at their free-air ampacity too. insulation_c: the least
     insulation temperature its maker asks. room_mm: free room before it to bend in. hardware: what
     goes on the stud, from the bar outwards.
     recheck: what its maker wants a day later; None when silent.
@@ -41,7 +42,8 @@ class Terminal(Entry):
     torque_nm: Positive | None = None
     bit: str
     thread: Annotated[str, Field(pattern=r"^(M\d+(\.\d+)?)?$")] = ""
-    temp_c: Literal[60, 70, 75, 90] = 75
+    temp_c: Literal[60, 70, 75, 90] | None = None
+    free_air: bool = False
     holds: Annotated[int, Field(ge=1)] = 1
     screws: Annotated[int, Field(ge=1)] = 1
     metals: tuple[Literal["Cu", "Al"], ...] = ("Cu",)

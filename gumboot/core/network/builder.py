@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any, Literal
 
-from gumboot.core.basis.figure import Figure
+from gumboot.core.basis.figure import Figure, given
 from gumboot.core.basis.finding import Cure, Finding, stop
 from gumboot.core.codes import OutsideTable
 from gumboot.core.kit import Catalogue, Device, Family, Gateway, Inverter, Pack, Port
@@ -30,9 +30,10 @@ from gumboot.core.network.element import (
 )
 from gumboot.core.network.network import Network
 from gumboot.core.plan import Plan, Run
-from gumboot.core.size.bank import Bank
+from gumboot.core.size.bank import Bank, fault_current
 from gumboot.core.size.strings import StringDesign
 
+NO_CABLE = given("R_loop", 0.0, "Ω", "Cables", "left out: the most there can be")
 ROLE_NAMES = {
     "ac-breaker": "AC breaker",
     "dc-breaker": "DC breaker",
@@ -307,6 +308,9 @@ class Builder:
                 protection_named_a=named_a,
                 power_factor=UNITY if "N" in conductors else None,
                 upstream=upstream,
+                fault=fault_current(self.bank, NO_CABLE)
+                if self.bank and "+" in conductors
+                else None,
             )
         )
         self.wires[id] = Wire(id, source.node, load.node, id)

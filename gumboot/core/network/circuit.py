@@ -34,6 +34,8 @@ DC: tuple[Conductor, ...] = ("+", "−", "PE")
 class End:
     """One end of a circuit: the body it lands on, the terminals that take its conductors, and the
     node of the network they are. missing: the shelf has no device for it, so nothing can be sized.
+    temp_c: of its coolest live terminal that is marked; silent: one of them is not; free_air: all
+    are marked for conductors at their free-air ampacity.
     """
 
     body: str
@@ -43,6 +45,8 @@ class End:
     temp_c: int
     node: str
     missing: bool = False
+    silent: bool = False
+    free_air: bool = False
     _by: dict[Conductor, Terminal] = field(init=False, compare=False, repr=False)
 
     def __post_init__(self) -> None:
@@ -92,7 +96,8 @@ class Circuit:
     """A circuit before it is sized. `source` is the end that can be live first, and so is landed
     last.
 
-    upstream: the circuits its fault current comes through from the supply, nearest first.
+    upstream: the circuits its fault current comes through from the supply, nearest first. fault:
+    the most that a bank can push into a short on it, before any cable.
     """
 
     id: str
@@ -113,6 +118,7 @@ class Circuit:
     protection_named_a: float | None
     power_factor: Figure | None
     upstream: tuple[str, ...] = ()
+    fault: Figure | None = None
 
     @property
     def missing(self) -> bool:
@@ -146,5 +152,16 @@ def end(
 ) -> End:
     """An end whose rating is that of its weakest live terminal. NEC 110.14(C)."""
     every = terminals + extra
-    coolest = min((t.temp_c for t in every if t.conductor != "PE"), default=60)
-    return End(body, label, port, every, coolest, node, missing)
+    live = [t for t in every if t.conductor != "PE"]
+    marked = [t.temp_c for t in live if t.temp_c]
+    return End(
+        body,
+        label,
+        port,
+        every,
+        min(marked, default=90),
+        node,
+        missing,
+        silent=len(marked) < len(live) or not live,
+        free_air=bool(live) and all(t.free_air for t in live),
+    )

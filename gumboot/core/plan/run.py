@@ -43,9 +43,12 @@ class Run(Part):
 
 
 class Fitted(Part):
-    """The crew's own choice for one circuit. Kept and judged, never silently replaced."""
+    """The crew's own choice for one circuit: line conductor, its earth, protection in A. Kept and
+    judged, never silently replaced.
+    """
 
     size: Size | None = None
+    earth: Size | None = None
     protection_a: Amps | None = None
 
 

@@ -17,7 +17,7 @@ from gumboot.core.plan.fields import (
 
 class Supply(Part):
     """The service: main breaker and busbar in A; where the back-fed breaker sits; the sum of all
-    load breakers if known.
+    load breakers if known; size and metal of its service conductors.
 
     Under the IEC: earthing of the supply, the external loop impedance or the earth electrode in Ω;
     whether the installation has an earth electrode of its own.
@@ -32,6 +32,7 @@ class Supply(Part):
     backfeed: Literal["opposite end", "elsewhere"] = "opposite end"
     load_breakers_a: Annotated[float, Field(ge=0, le=10000)] | None = None
     service_size: Size | None = None
+    service_metal: Literal["unknown", "Cu", "Al"] = "unknown"
     earthing: Literal["TN-C-S", "TN-S", "TT"] | None = None
     loop_ohm: Annotated[float, Field(gt=0, le=200)] | None = None
     electrode: Literal["unknown", "none", "own"] = "unknown"

@@ -10,7 +10,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
+from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, fmt, given, solve
 from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
 from gumboot.core.kit import Chemistry, Inverter, Pack
 from gumboot.core.plan import Plan
@@ -79,31 +79,39 @@ def lowest_voltage(pack: Pack, series: int) -> Figure:
 
 
 def inverter_current(plan: Plan, inverter: Inverter, v_low: Figure) -> Figure:
-    """One inverter's battery current in A: power over efficiency at the lowest voltage, or the
-    maker's maximum, the larger; a keyed limit caps it.
+    """One inverter's battery current in A: its port's own maximum, which the unit holds; where the
+    sheet has no port, power over efficiency at the lowest voltage. A keyed limit caps it.
     """
     power = given("P", inverter.power_w, "W", "Inverter power", "inverter sheet")
     eta = given(
         "eta", inverter.battery_efficiency, "", "Efficiency, battery to AC", "inverter sheet"
     )
-    inputs: tuple[Figure, ...] = (power, eta, v_low)
-    formula = "P / (eta * V_low)"
-    if inverter.battery:
-        inputs += (
-            given(
-                "I_port", inverter.battery.i_max_a, "A", "Battery port maximum", "inverter sheet"
-            ),
-        )
-        formula = f"max({formula}, I_port)"
-    natural = solve(
-        "I_bat",
+    asked = solve(
+        "I_low",
         "A",
-        "Battery current",
-        formula,
-        *inputs,
+        "Full power at the lowest voltage",
+        "P / (eta * V_low)",
+        power,
+        eta,
+        v_low,
         source=COMMON_PRACTICE,
-        assumption="full power held down to the lowest voltage",
     )
+    natural = asked.renamed("I_bat").called("Battery current")
+    if inverter.battery:
+        port = given(
+            "I_port", inverter.battery.i_max_a, "A", "Battery port maximum", "inverter sheet"
+        )
+        less = f": full power is not held below {fmt(power.n / (eta.n * port.n))} V"
+        natural = solve(
+            "I_bat",
+            "A",
+            "Battery current",
+            "1 * I_port",
+            port,
+            asked,
+            source="inverter sheet",
+            assumption=f"the unit holds its port's maximum{less if asked.n > port.n else ''}",
+        )
     limits = [plan.settings.get("charge_a"), plan.settings.get("discharge_a")]
     least = max(
         (m.least or 0 for m in inverter.menu if m.id in ("charge_a", "discharge_a")), default=0

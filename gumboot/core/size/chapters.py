@@ -9,7 +9,6 @@ from dataclasses import dataclass, field
 
 from gumboot.core.basis.figure import Figure
 from gumboot.core.basis.finding import Change, Cure, Finding, check
-from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.brief.chapters import KIT, chosen, named
 from gumboot.core.chapter import Chapter, Draft
 from gumboot.core.network import Circuit
@@ -33,7 +32,7 @@ from gumboot.core.size.faults import Loop, dc_fault, loop_findings, through_figu
 from gumboot.core.size.inrush import Inrush, design_inrush, inrush_findings, peak_findings
 from gumboot.core.size.raceways import Raceway, lay_raceways
 from gumboot.core.size.sharing import Sharing, one_way_ohm, share_out
-from gumboot.core.size.supply import electrode
+from gumboot.core.size.supply import electrode, main_bonding
 from gumboot.core.wall.chapters import RUNS
 
 
@@ -333,11 +332,7 @@ class Earths:
 
 
 def _earths(d: Draft) -> Earths:
-    earths = [str(s.protective.value) for s in d[CONDUCTORS].circuits if s.circuit.power_factor]
-    bonding = d.plan.book.main_bonding
-    return Earths(
-        electrode(d.plan), bonding(max(earths, key=area_mm2)) if bonding and earths else None
-    )
+    return Earths(electrode(d.plan), main_bonding(d.plan, d[CONDUCTORS].circuits))
 
 
 EARTHS: Chapter[Earths] = Chapter(

@@ -311,19 +311,13 @@ def _adiabatic(s: SizedCircuit, loop: Loop) -> list[Finding]:
     least = iec.adiabatic(i_f, t, s.cable.temp_c if s.cable.temp_c in iec.K_PE else 70)
     if area_mm2(str(s.protective.value)) >= least.n:
         return []
-    larger = (
-        x
-        for x in s.cable.sizes
-        if area_mm2(x) > area_mm2(s.size)
-        and area_mm2(str(iec.protective_conductor(x, s.cable.material).value)) >= least.n
+    larger = next((x for x in iec.SIZES if area_mm2(x) >= least.n - 1e-9), None)
+    cures = (
+        [Cure(f"Fit an earth of {larger}", (Change(f"/fitted/{s.id}/earth", larger),))]
+        if larger
+        else []
     )
-    cures = [
-        Cure(f"Fit {x}, whose earth is large enough", (Change(f"/fitted/{s.id}/size", x),))
-        for x in larger
-    ][:1]
-    cures.append(
-        Cure("Fit a larger earth conductor, or a residual-current device that trips at once")
-    )
+    cures.append(Cure("Fit a residual-current device that trips at once"))
     says = (
         f"{s.circuit.name}: the earth of {s.protective.value} is under the {least.text} that"
         f" {i_f.text} for {t.text} asks."

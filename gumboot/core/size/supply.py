@@ -4,15 +4,19 @@ the main.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from gumboot.core.basis.figure import Figure
 from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
-from gumboot.core.codes import OutsideTable
+from gumboot.core.basis.sizes import area_mm2
+from gumboot.core.codes import OutsideTable, iec
 from gumboot.core.codes.books import BOOKS
 from gumboot.core.kit import Gateway, Inverter
 from gumboot.core.network import Network
 from gumboot.core.network.currents import on_each_line, output_current
 from gumboot.core.plan import Plan
 from gumboot.core.size.busbars import output_of
+from gumboot.core.size.conductors import SizedCircuit
 
 
 def supply_findings(plan: Plan, inverter: Inverter, gateway: Gateway | None) -> list[Finding]:
@@ -142,8 +146,8 @@ def tap_findings(plan: Plan) -> list[Finding]:
 def service_limit(
     plan: Plan, inverter: Inverter, network: Network
 ) -> tuple[Figure | None, list[Finding]]:
-    """(ampacity of the service conductors, findings): on a tap the sum of sources may not be above
-    it. NEC 705.11(A).
+    """(ampacity of the service conductors, findings): on a tap the sum of the sources' rated
+    currents may not be above it. NEC 705.11(A). Of unknown metal they are taken as aluminium.
     """
     size = plan.supply.service_size
     ampacity = plan.book.ampacity
@@ -153,7 +157,7 @@ def service_limit(
         return None, []
     out = output_of([s for s in network.sources if s.kind == "inverter"], plan, inverter)
     try:
-        service = ampacity(size, "raceway")
+        service = ampacity(size, "raceway", "Cu" if plan.supply.service_metal == "Cu" else "Al")
     except OutsideTable as exc:
         return None, [
             stop(
@@ -164,11 +168,11 @@ def service_limit(
                 Cure("Type their size as the book has it, such as 4/0"),
             )
         ]
-    if 1.25 * out.n <= service.n:
+    if out.n <= service.n:
         return service, []
     says = (
-        f"The inverters' {1.25 * out.n:.4g} A (125 %) is more than the service conductors'"
-        f" {service.text}."
+        f"The inverters' {out.text} is more than the service conductors' {service.text}"
+        f"{'' if plan.supply.service_metal != 'unknown' else ', taken as aluminium'}."
     )
     return service, [
         stop(
@@ -176,6 +180,12 @@ def service_limit(
             "main-panel",
             says,
             plan.book.clauses["service"],
+            *(
+                [Cure("They are copper", (Change("/supply/service_metal", "Cu"),))]
+                if plan.supply.service_metal == "unknown"
+                and out.n <= ampacity(size, "raceway", "Cu").n
+                else []
+            ),
             Cure("Fewer inverters, or a larger service"),
             figures=(out, service),
         )
@@ -183,14 +193,41 @@ def service_limit(
 
 
 def electrode(plan: Plan) -> Figure | None:
-    """The grounding electrode conductor of the service, when its size is known. NEC 250.66."""
+    """The grounding electrode conductor of the service, when its size is known; of unknown metal
+    it is taken as copper, which asks for more. NEC 250.66.
+    """
     sized, service = plan.book.electrode, plan.supply.service_size
     if sized is None or service is None:
         return None
     try:
-        return sized(service)
+        return sized(service, "Al" if plan.supply.service_metal == "Al" else "Cu")
     except (OutsideTable, ValueError):
         return None
+
+
+def main_bonding(plan: Plan, circuits: Sequence[SizedCircuit]) -> Figure | None:
+    """The main bonding conductor of the installation: by the size of its service, else by the least
+    that its main breaker may protect; off grid by the job's largest earth. None where the book
+    sizes it otherwise.
+    """
+    sized, service, main = plan.book.main_bonding, plan.supply.service_size, plan.supply
+    if sized is None:
+        return None
+    earths = [str(s.protective.value) for s in circuits if s.circuit.power_factor]
+    if service and service in iec.SIZES:
+        return sized(str(iec.protective_conductor(service).value))
+    if main.main_breaker_a and main.kind != "off-grid":
+        loaded = 3 if main.kind.startswith("three") else 2
+        enough = (x for x in iec.SIZES if _carries(x, loaded) >= (main.main_breaker_a or 0))
+        least = next(enough, iec.SIZES[-1])
+        found = sized(str(iec.protective_conductor(least).value))
+        says = f"the service taken as {least}, the least its main may protect: look at it"
+        return found._replace(assumption=says)
+    return sized(max(earths, key=area_mm2)) if earths else None
+
+
+def _carries(size: str, loaded: int) -> float:
+    return iec.ampacity(size, 70, "C", loaded).n
 
 
 def unit_findings(plan: Plan, inverter: Inverter) -> list[Finding]:

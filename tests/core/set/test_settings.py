@@ -47,7 +47,8 @@ def test_every_line_has_its_reason_and_fits_its_menu(heron):
 
 
 def test_current_is_the_least_of_bms_inverter_and_conductor(heron):
-    """Two packs of 140 A charge into one inverter of 190 A over 2/0 and a 250 A breaker (200 A):
+    """Two packs of 140 A charge into one inverter of 190 A over 250 kcmil and a 250 A breaker (200
+    A):
     the inverter decides, 190 A.
     """
     assert (
@@ -58,25 +59,25 @@ def test_current_is_the_least_of_bms_inverter_and_conductor(heron):
     assert sheet(one)["charge_a"].value == 140 and "BMS decides" in sheet(one)["charge_a"].reason
     thin = altered(heron, "/fitted/battery-1/size", "4")
     assert (
-        sheet(thin)["charge_a"].value == 100
+        sheet(thin)["charge_a"].value == 68
         and "conductor and breaker decides" in sheet(thin)["charge_a"].reason
     )
 
 
 def test_a_smaller_conductor_may_be_kept_by_a_setting(heron):
-    """4 AWG in free air carries 125 A at 75 °C (310.17, from memory): 100 A continuous, if the
-    setting and the breaker hold it there.
+    """4 AWG carries 85 A at its 75 °C terminals whatever the method (110.14(C), 310.16): 68 A
+    continuous, if the setting and the breaker hold it there.
     """
     limited = altered(
-        altered(altered(heron, "/fitted/battery-1/size", "4"), "/settings/charge_a", 100),
+        altered(altered(heron, "/fitted/battery-1/size", "4"), "/settings/charge_a", 68),
         "/settings/discharge_a",
-        100,
+        68,
     )
     assert "battery-1.conductor" not in keys(limited)
     assert keys(limited)["bank.limited"].level == "check"
     assert {s.id: s for s in design(limited, catalogue()).circuits}[
         "battery-1"
-    ].protection.value == 125
+    ].protection.value == 90
 
 
 @pytest.mark.parametrize(

@@ -94,9 +94,9 @@ def test_jumpers_of_a_chain_carry_what_lies_beyond_them():
 
 
 def test_inrush_and_precharge_by_hand():
-    """57.6 V over 10 mΩ/2 packs and cable; 5 · 22 Ω · 20 mF = 2.2 s."""
+    """57.6 V over 10 mΩ/2 packs and cable of 250 kcmil; 5 · 22 Ω · 20 mF = 2.2 s."""
     d, f = found(off_wall(HERON_SLIP))
-    cable = 2 * (6 + 5) * 0.0967 / 1000
+    cable = 2 * (6 + 5) * 0.0515 / 1000
     assert d.inrush.bare.n == pytest.approx(
         57.6 / (0.005 + cable), rel=1e-3
     ) and d.inrush.wait.n == pytest.approx(2.2)

@@ -70,13 +70,102 @@ def test_dc_drop_is_ohms_law():
     assert drop.n == pytest.approx(2 * 190 * 0.0967 * 7 / 1000)
 
 
-def test_battery_current_is_the_larger_of_arithmetic_and_plate(heron):
-    """8 kW / (0.94 · 48 V) = 177.3 A; the plate says 190 A; × 1.25 = 237.5, so 250 A and 2/0 in
-    free air (265 A at 75 °C).
+def with_inverter(plan, **changes):
+    """The shelf with the plan's inverter changed."""
+    book = catalogue()
+    rows = [
+        e.model_copy(update=changes) if e.id == plan.kit.inverter else e
+        for e in book.inverters.values()
+    ]
+    shelf = [*rows, *book.packs.values(), *book.modules.values(), *book.devices, *book.conductors]
+    return design(plan, Catalogue(shelf))
+
+
+def test_battery_current_is_what_the_port_holds(heron):
+    """8 kW / (0.94 · 48 V) = 177.3 A; the port's maximum is 190 A; × 1.25 = 237.5, so 250 A. A
+    port of 150 A holds 150 A, and gives full power down to 56.7 V.
     """
     s = circuits(heron)["battery-1"]
     assert s.circuit.current.n == 190 and s.i_req.n == 237.5
-    assert s.protection.value == 250 and s.size == "2/0" and s.protective.value == "4"
+    assert s.protection.value == 250 and s.protective.value == "4"
+    port = catalogue().inverters[heron.kit.inverter].battery.model_copy(update={"i_max_a": 150})
+    low = {x.id: x for x in with_inverter(heron, battery=port).circuits}["battery-1"]
+    assert low.circuit.current.n == 150 and "below 56.74 V" in low.circuit.current.assumption
+
+
+def test_terminals_are_judged_in_a_raceway_wherever_the_cable_runs(heron):
+    """110.14(C)(1): by 310.16 at the 75 °C terminals, 250 kcmil (255 A) for 237.5 A; 2/0 in free
+    air carries 265 A on the way (310.17) and 175 A there, so 140 A for long.
+    """
+    assert heron.runs["battery"].method == "free-air"
+    assert circuits(heron)["battery-1"].size == "250"
+    thin = circuits(altered(heron, "/fitted/battery-1/size", "2/0"))["battery-1"]
+    assert thin.trial.at_terminal.n == 175 and thin.permitted.n == 140
+    assert "75 °C terminals" in thin.limited_by and "LIMIT 140 A" in thin.label_text
+
+
+def test_a_maker_may_mark_his_own_terminal_but_not_the_breaker_at_the_other_end(heron):
+    """Both ends are judged apart: a unit marked for free air leaves the battery bus's breaker as it
+    is; both marked, 310.17 decides and 2/0 serves (265 A).
+    """
+    unit = catalogue().inverters[heron.kit.inverter]
+    marked = tuple(t.model_copy(update={"free_air": True}) for t in unit.battery.terminals)
+    port = unit.battery.model_copy(update={"terminals": marked})
+    one = {x.id: x for x in with_inverter(heron, battery=port).circuits}["battery-1"]
+    assert one.size == "250" and "attery bus" in one.trial.terminals
+    book = catalogue()
+    devices = [
+        d.model_copy(
+            update={
+                "terminals": tuple(t.model_copy(update={"free_air": True}) for t in d.terminals)
+            }
+        )
+        for d in book.devices
+    ]
+    units = [unit.model_copy(update={"battery": port})]
+    shelf = [*units, *book.packs.values(), *book.modules.values(), *devices, *book.conductors]
+    both = {x.id: x for x in design(heron, Catalogue(shelf)).circuits}["battery-1"]
+    assert both.size == "2/0" and both.trial.at_terminal.n == 265
+
+
+def test_terminals_of_a_silent_maker(heron):
+    """110.14(C)(1)(a) and (b): 60 °C up to 100 A, 75 °C above. 62.5 A at 60 °C wants 4 AWG (70 A)
+    where 6 AWG (65 A at 75 °C) serves marked terminals.
+    """
+    unit = catalogue().inverters[heron.kit.inverter]
+
+    def silent(port):
+        rows = tuple(t.model_copy(update={"temp_c": None}) for t in port.terminals)
+        return port.model_copy(update={"terminals": rows})
+
+    d = with_inverter(heron, grid=silent(unit.grid), battery=silent(unit.battery))
+    s = {x.id: x for x in d.circuits}
+    assert (s["grid-1"].size, s["battery-1"].size) == ("4", "250")
+    assert "60 °C terminals" in s["grid-1"].trial.terminals
+
+
+def test_the_earth_grows_only_with_a_choice(heron):
+    """A line of 4 AWG that its 70 A breaker asks for is no growth: 8 AWG (250.122). Fixed at 2 AWG
+    by choice it is: 16,510 · 66,360/41,740, next 4 AWG. Under 690.45 an array's earth never grows.
+    """
+    in_way = altered(heron, "/runs/grid/in_raceway", 6)  # 80 %: 6 AWG would carry 60 A
+    s = circuits(in_way)["grid-1"]
+    assert (s.size, s.protection.n, s.protective.value) == ("4", 70, "8")
+    grown = circuits(altered(in_way, "/fitted/grid-1/size", "2"))["grid-1"]
+    assert grown.protective.value == "4"
+    far = circuits(altered(heron, "/strings/0/run/length_m", 90))
+    pv = next(x for k, x in far.items() if k.startswith("pv-"))
+    assert pv.protective.value == circuits(heron)[pv.id].protective.value
+
+
+def test_an_earth_is_the_crews_to_fix_and_judged(heron):
+    thin = altered(heron, "/fitted/grid-1/earth", "12")
+    stop = found(thin)["grid-1.earth"]
+    assert stop.level == "stop" and stop.cures[0].changes[0].value == "8"
+    assert "12 AWG earth" in circuits(thin)["grid-1"].conductor_text
+    large = altered(heron, "/fitted/grid-1/earth", "6")
+    assert "grid-1.earth" not in found(large)
+    assert circuits(large)["grid-1"].protective.value == "6"
 
 
 def test_the_three_cable_schools_differ(heron):
@@ -165,10 +254,10 @@ def test_a_pack_of_the_wrong_voltage_class(tern):
 
 
 def test_fault_current_is_the_sum_of_the_packs(tern):
-    """ΣV/(R_int + R_cable): three packs of 57.6 V, 10 mΩ, 6 ft of 2/0 out and back."""
+    """ΣV/(R_int + R_cable): three packs of 57.6 V, 10 mΩ, 6 ft of 250 kcmil out and back."""
     tern = off_wall(tern)
     d = design(tern, catalogue())
-    assert d.fault.n == pytest.approx(3 * 57.6 / (0.010 + 2 * 0.0967 * 6 / 1000), rel=1e-6)
+    assert d.fault.n == pytest.approx(3 * 57.6 / (0.010 + 2 * 0.0515 * 6 / 1000), rel=1e-6)
     weak = catalogue().packs["tidewell-14"].model_copy(update={"resistance_ohm": 0.0025})
     book = catalogue()
     other = Catalogue(

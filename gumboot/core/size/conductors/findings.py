@@ -23,6 +23,7 @@ def size_findings(
     """All that is wrong with one sized circuit."""
     return (
         conductor_findings(s, fitted)
+        + earth_findings(s, fitted)
         + protection_findings(s, fitted)
         + place_findings(s, port_length_m)
     )
@@ -94,6 +95,21 @@ def conductor_findings(s: SizedCircuit, fitted: Fitted) -> list[Finding]:
             )
         )
     return found
+
+
+def earth_findings(s: SizedCircuit, fitted: Fitted) -> list[Finding]:
+    """The crew's own earth conductor against what the book asks."""
+    need = s.protective_needed
+    if not fitted.earth or area_mm2(fitted.earth) >= area_mm2(str(need.value)):
+        return []
+    says = (
+        f"{s.circuit.name}: an earth of {spoken(fitted.earth)} is fixed;"
+        f" {spoken(str(need.value))} is the least."
+    )
+    cure = Cure(
+        f"Fit {spoken(str(need.value))}", (Change(f"/fitted/{s.id}/earth", str(need.value)),)
+    )
+    return [stop(f"{s.id}.earth", s.id, says, need.source, cure, figures=(need,))]
 
 
 def protection_findings(s: SizedCircuit, fitted: Fitted) -> list[Finding]:

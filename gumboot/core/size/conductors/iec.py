@@ -1,6 +1,7 @@
 """Sizing under IEC 60364. A size serves when all of these hold (each of n sets carries its share):
 
 coordinated        I_b ≤ I_n ≤ I_z, I_z = n · I_t · k_t · k_g   60364-4-43 433.1, 60364-5-52
+at both ends       I_n ≤ n · I_t70 · k_t70                      Table 52.1: 70 °C, unless marked
 small overloads    I_2 = 1.45 I_n ≤ 1.45 I_z                    433.1 (true of 60898 breakers when
 the first holds)
 drop               dV / U ≤ limit                               60364-5-52 Annex G; limits common
@@ -11,9 +12,11 @@ fits               least ≤ size ≤ most of both ends             the maker's 
 from __future__ import annotations
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, picked, solve
+from gumboot.core.basis.sizes import area_mm2
+from gumboot.core.basis.words import inside
 from gumboot.core.codes import books, iec
 from gumboot.core.kit import ConductorType
-from gumboot.core.network.circuit import Circuit
+from gumboot.core.network.circuit import Circuit, End
 from gumboot.core.size.conductors.nec import said
 from gumboot.core.size.conductors.trial import DROP_PCT, Conditions, SizeTrial, terminal_faults
 
@@ -73,24 +76,32 @@ class Iec:
         return 1
 
     def ampacity(
-        self, circuit: Circuit, conditions: Conditions, cable: ConductorType, size: str
+        self,
+        circuit: Circuit,
+        conditions: Conditions,
+        cable: ConductorType,
+        size: str,
+        rated_a: float,
     ) -> float:
         """Capacity in its place; 0 for a size below the first of methods F."""
-        if conditions.run.method == "F" and iec.rank(size) < iec.rank("25 mm²"):
+        method = method_of(conditions, cable)
+        if method == "F" and iec.rank(size) < iec.rank("25 mm²"):
             return 0.0
         if cable.material == "Al" and iec.rank(size) < iec.rank("16 mm²"):
+            return 0.0
+        if cable.material == "Al" and method in iec.COPPER_ONLY:
             return 0.0
         table = iec.ampacity(
             size,
             cable.temp_c,
-            conditions.run.method,
+            method,
             3 if circuit.three_phase else 2,
             cable.material,
         ).n
         return (
             table
-            * iec.ambient_factor(conditions.ambient_c, cable.temp_c, conditions.run.method).n
-            * iec.group_factor(conditions.together, conditions.run.method).n
+            * iec.ambient_factor(conditions.ambient_c, cable.temp_c, method).n
+            * iec.group_factor(conditions.together, method).n
         )
 
     def judge(
@@ -104,13 +115,13 @@ class Iec:
         protection: Figure | None,
     ) -> SizeTrial:
         """Try one size. Raises OutsideTable."""
-        run = conditions.run
-        table = iec.ampacity(
-            size, cable.temp_c, run.method, 3 if circuit.three_phase else 2, cable.material
-        )
+        run, method = conditions.run, method_of(conditions, cable)
+        loaded = 3 if circuit.three_phase else 2
+        table = iec.ampacity(size, cable.temp_c, method, loaded, cable.material)
+        together = conditions.together + (0 if run.in_raceway else sets - 1)
         factors = (
-            iec.ambient_factor(conditions.ambient_c, cable.temp_c, run.method),
-            iec.group_factor(conditions.together, run.method),
+            iec.ambient_factor(conditions.ambient_c, cable.temp_c, method),
+            iec.group_factor(together, method),
         )
         n = (given("n_set", sets, "", "Sets in parallel", "plan"),) if sets > 1 else ()
         in_place = solve(
@@ -152,6 +163,23 @@ class Iec:
                 else f"{i_req.text} is needed"
             )
             fails.append(f"{said(size, sets)} carries {in_place.text} where it runs; {flows}")
+        weaker = min((circuit.source, circuit.load), key=terminal_temp_c)
+        terminal_c, at_terminal, where = terminal_temp_c(weaker), table, "the conductor's table"
+        if terminal_c < cable.temp_c:
+            cell = iec.ampacity(size, terminal_c, method, loaded, cable.material)
+            at_terminal = solve(
+                "I_end",
+                "A",
+                f"Capacity at the terminals of {inside(weaker.label)}",
+                "I_t * k_t",
+                cell,
+                iec.ambient_factor(conditions.ambient_c, terminal_c, method),
+                source="IEC 60364-5-52 Table 52.1",
+                doubt=MEMORY,
+            )
+            where = f"the {terminal_c} °C terminals of {inside(weaker.label)}"
+            if sets * at_terminal.n < want:
+                fails.append(f"{said(size, sets)} carries {at_terminal.text} at {where}")
         enough = not fails
         if pct.n > DROP_PCT[circuit.family][1]:
             fails.append(
@@ -159,7 +187,9 @@ class Iec:
                 f" {DROP_PCT[circuit.family][1]:g} %"
             )
         fails += terminal_faults(circuit, size, sets, cable.material)
-        return SizeTrial(size, cable, sets, table, in_place, drop, pct, tuple(fails), enough)
+        return SizeTrial(
+            size, cable, sets, at_terminal, where, in_place, drop, pct, tuple(fails), enough
+        )
 
     def earth(
         self,
@@ -169,8 +199,12 @@ class Iec:
         protection: Figure | None,
         i_req: Figure,
     ) -> Figure:
-        """By the line conductor, Table 54.2."""
+        """By the line conductor, Table 54.2; of a battery the lesser of that and what its fault
+        asks until its device clears it, 543.1.2.
+        """
         base = iec.protective_conductor(trial.size, trial.cable.material)
+        if circuit.fault and circuit.system == "dc":
+            base = battery_earth(base, circuit.fault, trial.cable.temp_c)
         if trial.sets == 1:
             return base
         return picked(
@@ -184,29 +218,73 @@ class Iec:
             doubt=MEMORY,
         )
 
+    def limits(self, trial: SizeTrial, protection: Figure | None) -> list[tuple[float, str]]:
+        """What conductor, terminals and protection let through for long, in A, in words."""
+        out = [(trial.in_place.n, "the conductor where it runs")]
+        if trial.at_terminal.symbol == "I_end":
+            out.append((trial.sets * trial.at_terminal.n, trial.terminals))
+        return [*out, (protection.n, "its protection")] if protection else out
+
     def permitted(self, trial: SizeTrial, protection: Figure | None) -> Figure:
-        """The lesser of conductor and protection."""
-        if protection is None:
-            return solve(
-                "I_perm",
-                "A",
-                "Continuous current permitted",
-                "1 * I_z",
-                trial.in_place,
-                source=self.clause_protection,
-                doubt=MEMORY,
-            )
+        """The least of conductor, terminals and protection."""
+        parts = [trial.in_place]
+        formula = ["I_z"]
+        if trial.at_terminal.symbol == "I_end":
+            parts.append(trial.at_terminal)
+            formula.append("n_set * I_end" if trial.sets > 1 else "I_end")
+            if trial.sets > 1:
+                parts.append(given("n_set", trial.sets, "", "Sets in parallel", "plan"))
+        if protection:
+            parts.append(protection.renamed("I_n"))
+            formula.append("I_n")
         return solve(
             "I_perm",
             "A",
             "Continuous current permitted",
-            "min(I_z, I_n)",
-            trial.in_place,
-            protection.renamed("I_n"),
+            f"min({', '.join(formula)})" if len(formula) > 1 else "1 * I_z",
+            *parts,
             source=self.clause_protection,
             doubt=MEMORY,
-            assumption="what the conductor and breaker as fitted allow",
+            assumption=f"what binds: {min(self.limits(trial, protection))[1]}",
         )
+
+
+T_DC = given("t", 0.02, "s", "Until a breaker or fuse far above its rating opens", COMMON_PRACTICE)
+LEAST_PE = "4 mm²"  # where nothing protects it: 60364-5-54 543.1.3
+
+
+def battery_earth(by_table: Figure, fault: Figure, temp_c: int) -> Figure:
+    """The lesser of Table 54.2 and of what a fault asks of it for 0.02 s, 4 mm² at least."""
+    asked = iec.adiabatic(fault.renamed("I_f"), T_DC, temp_c if temp_c in iec.K_PE else 70)
+    want = max(asked.n, area_mm2(LEAST_PE))
+    size = next((x for x in iec.SIZES if area_mm2(x) >= want - 1e-9), iec.SIZES[-1])
+    if area_mm2(size) >= area_mm2(str(by_table.value)):
+        return by_table
+    return picked(
+        "S_PE",
+        size,
+        "",
+        "Protective conductor",
+        "least size the fault leaves whole, no less than 4 mm²; Table 54.2 would ask"
+        f" {by_table.value}",
+        asked,
+        by_table,
+        source="IEC 60364-5-54 543.1.2",
+        doubt=MEMORY,
+    )
+
+
+def method_of(conditions: Conditions, cable: ConductorType) -> str:
+    """The table's method for a place: a cable of several cores has one of its own. Table A.52.3."""
+    method = conditions.run.method
+    return iec.AS_MULTI.get(method, method) if cable.cores == "multi" else method
+
+
+def terminal_temp_c(end: End) -> int:
+    """What an end's terminals stand in °C, as the tables have it: 70 where its maker is silent or
+    says less than 90. IEC 60364-5-52 Table 52.1.
+    """
+    return 90 if end.temp_c >= 90 and not end.silent else iec.TERMINAL_C
 
 
 IEC = Iec()

@@ -1,7 +1,8 @@
 """Sizing under the NEC. A size serves when all of these hold (I_req = 1.25 I; each of n sets
 carries its share):
 
-at the terminals   n · I_75 ≥ I_req                     110.14(C), 705.28, 690.8(B)
+at both ends       n · I_75 ≥ I_req                     110.14(C): Table 310.16 whatever the
+                                                        method, unless the terminal is marked
 in its place       n · I_table · F_temp · F_count ≥ I   310.15
 protected          I_n ≤ next standard of the lesser    240.4(B), (D)
 drop               dV / V ≤ limit                       common practice
@@ -10,12 +11,13 @@ fits               least ≤ size ≤ most of both ends     the maker's terminal
 
 from __future__ import annotations
 
-from gumboot.core.basis.figure import MEMORY, Figure, given, picked, solve
+from gumboot.core.basis.figure import MEMORY, Figure, given, solve
 from gumboot.core.basis.sizes import spoken
 from gumboot.core.basis.units import FT_M
+from gumboot.core.basis.words import inside
 from gumboot.core.codes import books, nec
 from gumboot.core.kit import ConductorType
-from gumboot.core.network.circuit import Circuit
+from gumboot.core.network.circuit import Circuit, End
 from gumboot.core.size.conductors.trial import DROP_PCT, Conditions, SizeTrial, terminal_faults
 
 OFF_ROOF = "raceways stand at least 7/8 in (23 mm) off the roof: nearer, 310.15(B)(2) adds 33 °C"
@@ -72,15 +74,16 @@ class Nec:
         return 3 if circuit.three_phase else 2
 
     def ampacity(
-        self, circuit: Circuit, conditions: Conditions, cable: ConductorType, size: str
+        self,
+        circuit: Circuit,
+        conditions: Conditions,
+        cable: ConductorType,
+        size: str,
+        rated_a: float,
     ) -> float:
-        """Ampacity at the terminals' temperature."""
-        return nec.ampacity(
-            size,
-            min(circuit.source.temp_c, circuit.load.temp_c, cable.temp_c),
-            conditions.run.method,
-            cable.material,
-        ).n
+        """Ampacity at the weaker of both ends' terminals."""
+        ends = (circuit.source, circuit.load)
+        return min(at_end(e, size, cable, conditions.run.method, rated_a).n for e in ends)
 
     def judge(
         self,
@@ -94,8 +97,12 @@ class Nec:
     ) -> SizeTrial:
         """Try one size. Raises OutsideTable."""
         run, metal = conditions.run, cable.material
-        terminal_c = min(circuit.source.temp_c, circuit.load.temp_c, cable.temp_c)
-        at_terminal = nec.ampacity(size, terminal_c, run.method, metal)
+        rated = protection.n if protection else i_req.n
+        ends = [
+            (at_end(e, size, cable, run.method, rated), e) for e in (circuit.source, circuit.load)
+        ]
+        at_terminal, weaker = min(ends, key=lambda x: x[0].n)
+        terminal_c = terminal_temp_c(weaker, rated, cable)
         table = nec.ampacity(size, cable.temp_c, run.method, metal)
         roof = run.method == "raceway-on-roof"
         around_c = conditions.ambient_c + (nec.ROOF.n if roof else 0)
@@ -144,14 +151,13 @@ class Nec:
         if ends_a < i_req.n:
             fails.append(
                 f"{said(size, sets)} carries {given('', ends_a, 'A', '', '').text} at the"
-                f" {terminal_c} °C terminals; {i_req.text} is needed"
+                f" {terminal_c} °C terminals of {inside(weaker.label)}; {i_req.text} is needed"
             )
         if in_place.n < circuit.current.n:
             fails.append(
                 f"{said(size, sets)} carries {in_place.text} where it runs; {circuit.current.text}"
                 " flows"
             )
-        enough = not fails
         if sets > 1 and nec.rank(size) < nec.rank("1/0"):
             fails.append(
                 f"{said(size, sets)}: conductors in parallel start at 1/0 AWG ({nec.BOOK}"
@@ -163,15 +169,18 @@ class Nec:
                 f"{said(size, sets)} may be protected at {most_a:g} A at most; {protection.text} is"
                 " fitted"
             )
+        if circuit.family == "tap" and nec.rank(size) < nec.rank(TAP_LEAST[metal]):
+            fails.append(f"ahead of the main {TAP_LEAST[metal]} AWG is the least (705.11)")
+        enough = not fails
         if pct.n > DROP_PCT[circuit.family][1]:
             fails.append(
                 f"{said(size, sets)} drops {pct.text} over {length.text}; the limit is"
                 f" {DROP_PCT[circuit.family][1]:g} %"
             )
-        if circuit.family == "tap" and nec.rank(size) < nec.rank(TAP_LEAST[metal]):
-            fails.append(f"ahead of the main {TAP_LEAST[metal]} AWG is the least (705.11)")
         fails += terminal_faults(circuit, size, sets, metal)
-        return SizeTrial(size, cable, sets, at_terminal, in_place, drop, pct, tuple(fails), enough)
+        named = at_terminal.called(f"{at_terminal.name}, at {inside(weaker.label)}")
+        where = f"the {terminal_c} °C terminals of {inside(weaker.label)}"
+        return SizeTrial(size, cable, sets, named, where, in_place, drop, pct, tuple(fails), enough)
 
     def earth(
         self,
@@ -181,27 +190,22 @@ class Nec:
         protection: Figure | None,
         i_req: Figure,
     ) -> Figure:
-        """Copper, NEC Table 250.122, grown with the line conductor (B); full size in each raceway
-        (F). Beside aluminium it is not grown by size but by ratio. Ahead of the main nothing of
-        the house protects it: there it is a supply-side bonding jumper, 250.102(C).
+        """Copper, NEC Table 250.122, grown with the line conductor (B) but not for an array's drop
+        (690.45); full size in each raceway (F). Ahead of the main nothing of the house protects
+        it: there it is a supply-side bonding jumper, 250.102(C).
         """
         if circuit.family == "tap":
             return nec.supply_bonding(trial.size, trial.cable.material)
         base = nec.egc(protection.n if protection else nec.next_standard(i_req.n))
-        if trial.cable.material == "Al":
-            if nec.rank(trial.size) <= nec.rank(least):
-                return base
-            return picked(
-                "S_EGC",
-                trial.size,
-                "AWG",
-                "Equipment grounding conductor",
-                "aluminium grown for drop: earth as large as the line, copper",
-                base,
-                source=f"{nec.BOOK} 250.122(B)",
-                doubt=MEMORY,
-            )
-        return nec.egc_upsized(base, least, trial.size)
+        return nec.egc_upsized(base, trial.size if circuit.system == "pv" else least, trial.size)
+
+    def limits(self, trial: SizeTrial, protection: Figure | None) -> list[tuple[float, str]]:
+        """What each of terminals, place and protection lets through for long, in A, in words."""
+        out = [
+            (trial.sets * trial.at_terminal.n / 1.25, trial.terminals),
+            (trial.in_place.n, "the conductor where it runs"),
+        ]
+        return [*out, (protection.n / 1.25, "80 % of its protection")] if protection else out
 
     def permitted(self, trial: SizeTrial, protection: Figure | None) -> Figure:
         """The least of terminals and protection at 80 %, and the conductor in its place."""
@@ -220,8 +224,24 @@ class Nec:
             *parts,
             source=f"{nec.BOOK} 110.14(C), 240.4",
             doubt=MEMORY,
-            assumption="what the conductor and breaker as fitted allow",
+            assumption=f"what binds: {min(self.limits(trial, protection))[1]}",
         )
+
+
+def terminal_temp_c(end: End, rated_a: float, cable: ConductorType) -> int:
+    """The column in °C that a conductor is judged by at an end: what is marked there, and where
+    the maker is silent 60 °C up to 100 A and 75 °C above. NEC 110.14(C)(1).
+    """
+    marked = min(end.temp_c, 60 if rated_a <= 100 else 75) if end.silent else end.temp_c
+    return min(marked, cable.temp_c)
+
+
+def at_end(end: End, size: str, cable: ConductorType, method: str, rated_a: float) -> Figure:
+    """Ampacity in A of one conductor at an end: by Table 310.16 whatever the method, unless the
+    terminals are marked for free air. NEC 110.14(C)(1). Raises OutsideTable.
+    """
+    table = "free-air" if method == "free-air" and end.free_air else "raceway"
+    return nec.ampacity(size, terminal_temp_c(end, rated_a, cable), table, cable.material)
 
 
 def said(size: str, sets: int) -> str:

@@ -46,6 +46,7 @@ class SizedCircuit:
     trial: SizeTrial
     permitted: Figure
     protective: Figure
+    protective_needed: Figure
 
     @property
     def id(self) -> str:
@@ -89,6 +90,11 @@ class SizedCircuit:
         ]
         parts += [self.protection.text] if self.protection else []
         return " · ".join([*parts, f"LIMIT {int(self.permitted.n)} A continuous"])
+
+    @property
+    def limited_by(self) -> str:
+        """What binds the current it permits: "the 75 °C terminals of the main panel"."""
+        return min(self.rules.limits(self.trial, self.protection))[1]
 
     @property
     def protection_text(self) -> str:
@@ -148,7 +154,10 @@ def least_size(
 ) -> Choice | None:
     """The least size of one cable in so many sets that serves; None when no size does."""
     binds, least = "", ""
-    carried = [(size, rules.ampacity(circuit, conditions, cable, size)) for size in cable.sizes]
+    rated = protection.n if protection else i_req.n
+    carried = [
+        (size, rules.ampacity(circuit, conditions, cable, size, rated)) for size in cable.sizes
+    ]
     short = sum(0 < a * sets < i_req.n for _, a in carried)
     tabled = [size for size, a in carried if a > 0]
     for size in tabled[
@@ -180,7 +189,8 @@ def nearest(
     """The size to show where none serves: the least that carries the current, so that what then
     fails is named; else the largest.
     """
-    tabled = (x for x in cable.sizes if rules.ampacity(circuit, conditions, cable, x) > 0)
+    rated = protection.n if protection else i_req.n
+    tabled = (x for x in cable.sizes if rules.ampacity(circuit, conditions, cable, x, rated) > 0)
     return next(
         (
             x
@@ -294,7 +304,21 @@ def size_circuit(
                 protection,
             )
             binds, least = "the crew's own choice", best.least if best else trial.size
-        earth = rules.earth(circuit, trial, least, protection, i_req)
+        needed = at_earth_terminals(
+            rules.earth(circuit, trial, least, protection, i_req), circuit, rules
+        )
+        earth = needed
+        if fitted.earth:
+            unit = needed.unit if fitted.earth in rules.sizes else ""
+            earth = picked(
+                needed.symbol,
+                fitted.earth,
+                unit,
+                needed.name,
+                "the crew's own choice",
+                needed,
+                source="plan",
+            )
         permitted = rules.permitted(trial, protection)
         return (
             SizedCircuit(
@@ -309,6 +333,7 @@ def size_circuit(
                 trial,
                 permitted,
                 earth,
+                needed,
             ),
             [],
         )
@@ -324,6 +349,25 @@ def size_circuit(
                 ),
             )
         ]
+
+
+def at_earth_terminals(earth: Figure, circuit: Circuit, rules: Rules) -> Figure:
+    """Grown to the least that the earth terminals of both ends take, where that is more."""
+    takes = [t for e in (circuit.source, circuit.load) for t in e.terminals if t.conductor == "PE"]
+    least = max(
+        (t.least for t in takes if t.least in rules.sizes), key=rules.rank, default=rules.sizes[0]
+    )
+    if area_mm2(least) <= area_mm2(str(earth.value)):
+        return earth
+    return picked(
+        earth.symbol,
+        least,
+        earth.unit,
+        earth.name,
+        "the least that the earth terminals at its ends take",
+        earth,
+        source="maker's sheets",
+    )
 
 
 def run_path(circuit: Circuit, plan: Plan) -> str:

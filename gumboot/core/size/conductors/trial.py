@@ -48,19 +48,20 @@ class SizeTrial:
     """One cable, size and number of sets tried in one place; amps and per cent. `fails` says why it
     does not serve, most basic first.
 
-    at_terminal: what it carries before the place is looked at (NEC: at the terminals' temperature;
-    IEC: the table's cell).
+    at_terminal: what one conductor carries at the weaker end's terminals; terminals: which those
+    are, in words.
     """
 
     size: str
     cable: ConductorType
     sets: int
     at_terminal: Figure
+    terminals: str
     in_place: Figure
     drop: Figure
     drop_pct: Figure
     fails: tuple[str, ...]
-    enough: bool  # whether ampacity alone is satisfied
+    enough: bool  # whether it carries the current under its protection: all but drop and fit
 
 
 class Rules(Protocol):
@@ -88,10 +89,15 @@ class Rules(Protocol):
         """What one set of this circuit adds to the count that shares a way."""
 
     def ampacity(
-        self, circuit: Circuit, conditions: Conditions, cable: ConductorType, size: str
+        self,
+        circuit: Circuit,
+        conditions: Conditions,
+        cable: ConductorType,
+        size: str,
+        rated_a: float,
     ) -> float:
-        """What one conductor of a size carries in A as far as `required` asks; 0 where the table
-        has no such cell. Raises OutsideTable.
+        """What one conductor of a size carries in A as far as `required` asks, on a circuit rated
+        so; 0 where the table has no such cell. Raises OutsideTable.
         """
 
     def judge(
@@ -115,6 +121,9 @@ class Rules(Protocol):
         i_req: Figure,
     ) -> Figure:
         """The protective conductor. `least` is the size that ampacity alone asks for."""
+
+    def limits(self, trial: SizeTrial, protection: Figure | None) -> list[tuple[float, str]]:
+        """What each part of the circuit lets through for long, in A, and what it is."""
 
     def permitted(self, trial: SizeTrial, protection: Figure | None) -> Figure:
         """The continuous current in A that conductor and protection as fitted allow."""

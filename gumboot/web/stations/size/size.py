@@ -58,7 +58,12 @@ def size(request: Request, job: Opened) -> dict[str, Any]:
 
 
 def _panel(
-    job: OpenJob, place: str, fault: str = "", typed: str = "", chosen: str = ""
+    job: OpenJob,
+    place: str,
+    fault: str = "",
+    typed: str = "",
+    chosen: str = "",
+    earth: str = "",
 ) -> dict[str, Any]:
     circuit = next(
         (s for s in job.design.circuits if s.id == place or place.startswith(f"{s.id}.")), None
@@ -72,6 +77,7 @@ def _panel(
         "_permits": permitted_by_size(circuit) if circuit and place == circuit.id else {},
         "_fault": fault,
         "_typed": typed,
+        "_earth": earth or (fitted.earth if fitted else "") or "",
         "_chosen": chosen or (fitted.size if fitted else "") or "",
         "place": place,
     }
@@ -190,7 +196,7 @@ def fit(request: Request, job: Opened) -> Response:
     if circuit is None:
         return RedirectResponse(f"/jobs/{job.record.id}/size", 303)
     back = f"/jobs/{job.record.id}/size?at={circuit.id}#working"
-    conductor, amps = visit.text("size"), visit.text("protection")
+    conductor, amps, earth = visit.text("size"), visit.text("protection"), visit.text("earth")
     try:
         if (
             conductor
@@ -198,26 +204,29 @@ def fit(request: Request, job: Opened) -> Response:
             and conductor not in circuit.rules.sizes
         ):
             raise NotAQuantity(f"“{conductor}” is not a conductor size: choose one of the list")
+        if earth and earth not in circuit.rules.sizes:
+            raise NotAQuantity(f"“{earth}” is not a conductor size: choose one of the list")
         protection = parse(amps, "current") if amps else None
         changes = (
             Change(f"/fitted/{circuit.id}/size", conductor or None),
+            Change(f"/fitted/{circuit.id}/earth", earth or None),
             Change(f"/fitted/{circuit.id}/protection_a", protection),
         )
     except NotAQuantity as exc:
-        return _unfit(request, job, circuit.id, str(exc), amps, conductor)
+        return _unfit(request, job, circuit.id, str(exc), amps, conductor, earth)
     _plan, faults = checked(apply(job.plan.model_dump(mode="json"), changes))
     for fault in faults.values():
-        return _unfit(request, job, circuit.id, fault, amps, conductor)
+        return _unfit(request, job, circuit.id, fault, amps, conductor, earth)
     return change(request, job, changes, back)
 
 
 def _unfit(
-    request: Request, job: OpenJob, place: str, fault: str, typed: str, chosen: str
+    request: Request, job: OpenJob, place: str, fault: str, typed: str, chosen: str, earth: str
 ) -> Response:
     context = {
         **job.head("size"),
         "at": place,
-        **_panel(job, place, fault, typed, chosen),
+        **_panel(job, place, fault, typed, chosen, earth),
         "_drawing": drawn(one_line(job.design)),
         "_tables": part("size_tables.html", job.design),
         "_materials": part("materials.html", job.design),

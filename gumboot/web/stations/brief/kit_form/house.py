@@ -166,6 +166,15 @@ def supply_fields(s: Shape) -> list[tuple[Field, bool]]:
         ),
         (
             Field(
+                "supply/service_metal",
+                "Their metal",
+                "choice",
+                choices=(("unknown", "not known"), ("Cu", "copper"), ("Al", "aluminium")),
+            ),
+            on and s.book.asks_service,
+        ),
+        (
+            Field(
                 "supply/earthing",
                 "Earthing",
                 "choice",
