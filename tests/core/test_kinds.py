@@ -157,7 +157,7 @@ def test_parallel_conductors_start_at_one_ought():
     """
     p = plan(HERON_SLIP, kit__pack="tidewell-5r", kit__packs=12, runs__pack__parallel=2)
     s = made(p)[1]["pack-1"]
-    assert (s.sets, s.size) == (2, "1/0") and s.trial.in_place.formula.startswith("n_set")
+    assert (s.sets, s.size) == (2, "4/0") and s.trial.in_place.formula.startswith("n_set")
     assert "pack-1.parallel" in made(p)[2]
     assert (
         len([t for t in made(p)[0].terminations if t.circuit == "pack-1" and t.conductor == "+"])

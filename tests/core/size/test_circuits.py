@@ -146,13 +146,13 @@ def test_terminals_of_a_silent_maker(heron):
 
 def test_the_earth_grows_only_with_a_choice(heron):
     """A line of 4 AWG that its 70 A breaker asks for is no growth: 8 AWG (250.122). Fixed at 2 AWG
-    by choice it is: 16,510 · 66,360/41,740, next 4 AWG. Under 690.45 an array's earth never grows.
+    by choice it is: 16,510 · 66,360/41,740 = 26,248 cmil, 6 AWG (26,240). Under 690.45 an array's earth never grows.
     """
     in_way = altered(heron, "/runs/grid/in_raceway", 6)  # 80 %: 6 AWG would carry 60 A
     s = circuits(in_way)["grid-1"]
     assert (s.size, s.protection.n, s.protective.value) == ("4", 70, "8")
     grown = circuits(altered(in_way, "/fitted/grid-1/size", "2"))["grid-1"]
-    assert grown.protective.value == "4"
+    assert grown.protective.value == "6"
     far = circuits(altered(heron, "/strings/0/run/length_m", 90))
     pv = next(x for k, x in far.items() if k.startswith("pv-"))
     assert pv.protective.value == circuits(heron)[pv.id].protective.value
