@@ -38,6 +38,7 @@ from gumboot.core.size.chapters import (
     RACEWAYS,
     SHARING,
     SIZED,
+    UTILITY,
 )
 from gumboot.core.size.conductors import SizedCircuit
 from gumboot.core.size.disconnects import Disconnect, ShutdownStep
@@ -69,6 +70,7 @@ CHAPTERS: tuple[Chapter[Any], ...] = (
     SHARING,
     INRUSH,
     LOOPS,
+    UTILITY,
     RACEWAYS,
     BUSBARS,
     DISCONNECTS,
@@ -94,7 +96,9 @@ class Design:
 
     def __init__(self, draft: Draft) -> None:
         self.draft, self.plan = draft, draft.plan
-        self.findings = ordered(f for c in CHAPTERS for f in draft.made[c].findings)
+        every = ordered(f for c in CHAPTERS for f in draft.made[c].findings)
+        self.findings = tuple(f for f in every if f.level is not Level.DUTY)
+        self.duties = tuple(f for f in every if f.level is Level.DUTY)
 
     def of(self, chapter: Chapter[T]) -> T:
         """The result of a chapter; None where what it requires is missing."""

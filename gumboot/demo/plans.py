@@ -39,6 +39,10 @@ def _rate(name: str, buy: float, sell: float, hours: str = "", **more: Any) -> d
 
 
 TERN_HOLLOW = {
+    "safeguards": [
+        {"kind": "rapid shutdown", "at": "array"},
+        {"kind": "emergency shutdown", "at": "outside"},
+    ],
     "site": {
         "name": "Tern Hollow",
         "address": "4 Ferry Lane, Tern Hollow",
@@ -161,6 +165,11 @@ TERN_HOLLOW = {
 }
 
 HERON_SLIP = {
+    "safeguards": [
+        {"kind": "rapid shutdown", "at": "array"},
+        {"kind": "emergency shutdown", "at": "outside"},
+        {"kind": "surge protection", "at": "main-panel"},
+    ],
     "site": {
         "name": "Heron Slip",
         "address": "11 Slipway Row",
@@ -168,7 +177,7 @@ HERON_SLIP = {
         "t_roof_c": 36.1,
         "t_wall_c": 32.2,
     },
-    "supply": {"main_breaker_a": 150, "bus_a": 200},
+    "supply": {"fault_a": 8000, "main_breaker_a": 150, "bus_a": 200},
     "kit": {
         "inverter": "marram-s8",
         "inverters": 1,
@@ -206,6 +215,22 @@ HERON_SLIP = {
 }
 
 SALTINGS_BARN = {
+    "safeguards": [
+        {
+            "kind": "residual-current device",
+            "at": "main-panel",
+            "trip_ma": 300,
+            "type": "A",
+            "delayed": True,
+        },
+        {
+            "kind": "residual-current device",
+            "at": "backed-up-circuits",
+            "trip_ma": 30,
+            "type": "A",
+        },
+        {"kind": "surge protection", "at": "main-panel"},
+    ],
     "code": "iec-60364",
     "units": "si",
     "site": {
@@ -220,6 +245,7 @@ SALTINGS_BARN = {
         "t_wall_c": 32,
     },
     "supply": {
+        "fault_a": 6000,
         "kind": "three-phase 400/230 V",
         "main_breaker_a": 63,
         "bus_a": 125,
@@ -297,6 +323,14 @@ SALTINGS_BARN = {
 }
 
 MOSSBANK_TERRACE = {
+    "safeguards": [
+        {
+            "kind": "residual-current device",
+            "at": "backed-up-circuits",
+            "trip_ma": 30,
+            "type": "A",
+        },
+    ],
     "code": "iec-60364",
     "units": "si",
     "site": {
@@ -381,6 +415,10 @@ MOSSBANK_TERRACE = {
 }
 
 JUNIPER_CUT = {
+    "safeguards": [
+        {"kind": "rapid shutdown", "at": "array", "method": "at each string"},
+        {"kind": "emergency shutdown", "at": "outside"},
+    ],
     "site": {
         "name": "Juniper Cut",
         "address": "End of the Juniper Cut track",

@@ -21,7 +21,7 @@ from gumboot.core.wall.gaps import HIDDEN, rect_of_neighbour, zone
 from gumboot.core.wall.hang import sweeps
 from gumboot.core.wall.rect import Rect
 from gumboot.core.wall.routes import Route
-from gumboot.core.wall.rules import WORKED_AT, growth, rect_of_backing, working_box
+from gumboot.core.wall.rules import growth, rect_of_backing, working_box
 from gumboot.drawings.svg import box, line, picture, tag, text
 
 MARGIN, RIGHT, TOP, BOTTOM = 46.0, 14.0, 14.0, 34.0
@@ -180,7 +180,7 @@ def zones(
     out += [
         s.rect(working_box(w.scene, p), "work-space")
         for p in w.scene.placed
-        if w.scene.plan.book.working_space and p.box.role in WORKED_AT and p.box.role != "inverter"
+        if w.scene.plan.book.working_space and p.box.worked and p.box.role != "inverter"
     ]
     for p in w.scene.placed:
         if not p.box.there:

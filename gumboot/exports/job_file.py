@@ -74,6 +74,9 @@ def design_json(design: Design) -> dict[str, Any]:
             }
             for f in design.findings
         ],
+        "duties": [
+            {"key": f.key, "place": f.place, "says": f.says, "rule": f.rule} for f in design.duties
+        ],
         "circuits": [
             {
                 "id": s.id,

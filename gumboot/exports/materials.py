@@ -19,6 +19,8 @@ from gumboot.catalogue import catalogue
 from gumboot.core.basis.sizes import area_mm2, spoken
 from gumboot.core.basis.units import FT_M
 from gumboot.core.design import Design
+from gumboot.core.kit import Catalogue
+from gumboot.core.network.guards import device_of, short
 from gumboot.core.size.conductors import SizedCircuit
 
 ALLOWANCE = 1.10
@@ -50,6 +52,8 @@ def materials(design: Design) -> tuple[Item, ...]:
         *_cable(design, us),
         *_ends(design),
         *_protection(design),
+        *_safeguards(design, catalogue()),
+        *_signals(design),
         *_ways(design, us),
     )
 
@@ -119,6 +123,33 @@ def _ends(design: Design) -> Iterable[Item]:
         )
     for what, n in sorted(counted.items()):
         yield Item("Ends", what, n, "")
+
+
+def _signals(design: Design) -> Iterable[Item]:
+    """Signal cables by what they are, and what they end in."""
+    counted = Counter(f"signal cable, {x.name}: {x.conductors}" for x in design.links)
+    ends = Counter(
+        f"{e.form} for {x.name}"
+        for x in design.links
+        for e in (x.at_source, x.at_load)
+        if e.end in ("plug", "clip")
+    )
+    for what, n in (*counted.items(), *ends.items()):
+        yield Item("Signals", what, n, "")
+
+
+def _safeguards(design: Design, book: Catalogue) -> Iterable[Item]:
+    """What protects beside breakers and fuses, by the device of the shelf where there is one."""
+    if design.inverter is None:
+        return
+    counted: Counter[str] = Counter()
+    for s in design.plan.safeguards:
+        supply = design.plan.supply.kind
+        house = design.inverter.supply if supply == "off-grid" else supply
+        device = device_of(s, book, house, design.plan.code)
+        counted[device.label if device else short(s)] += 1
+    for what, n in counted.items():
+        yield Item("Protection", what, n, "")
 
 
 def _protection(design: Design) -> Iterable[Item]:

@@ -129,6 +129,9 @@ ROLES = {  # who may do what: common practice of crews
     "/jobs/{job_id}/wall/as-built": {"planner", "supervisor"},
     "/jobs/new": {"planner", "supervisor"},
     "/jobs/import": {"planner", "supervisor"},
+    "/jobs/{job_id}/devices": {"planner", "supervisor"},
+    "/jobs/{job_id}/safeguards": {"planner", "supervisor"},
+    "/jobs/{job_id}/duty": {"planner", "installer", "supervisor"},
     "/wrenches": {"planner", "installer", "supervisor"},
 }
 

@@ -6,7 +6,9 @@ import uuid
 
 import pytest
 
+from gumboot.catalogue import catalogue
 from gumboot.core.basis.finding import Level
+from gumboot.core.design import design
 from tests.conftest import altered
 
 PAGES = ("brief", "size", "land", "set", "hand-over")
@@ -226,9 +228,9 @@ def test_a_cure_is_applied_at_a_click_and_a_stale_click_overwrites_nothing(plann
         "version": "1",
         "back": f"/jobs/{job_id}/size",
     }
-    assert "Fit 2/0 AWG" in planner.get(f"/jobs/{job_id}/size").text
+    assert "Fit 250 kcmil" in planner.get(f"/jobs/{job_id}/size").text
     assert planner.post(f"/jobs/{job_id}/cure", click).status_code == 303
-    assert plan_of(planner, job_id)["fitted"]["battery-2"]["size"] == "2/0"
+    assert plan_of(planner, job_id)["fitted"]["battery-2"]["size"] == "250"
     assert planner.post(f"/jobs/{job_id}/cure", click).status_code == 303  # cured already
     stale = planner.post(f"/jobs/{job_id}/cure", {**click, "finding": "pv-C.cold"})
     assert stale.status_code == 409 and "Nothing was overwritten" in stale.text
@@ -264,7 +266,7 @@ def test_working_opens_to_formula_inputs_row_and_clause(planner, new_job, tern):
         "1.25 · 190" in panel
         and "NEC 2023 240.6(A)" in panel
         and "From memory: check your edition" in panel
-        and "row 2/0 AWG, column 75 °C copper" in panel
+        and "row 250 kcmil, column 75 °C copper" in panel
     )
     assert "<html" not in panel
 
@@ -275,9 +277,6 @@ def test_a_check_is_accepted_by_name_and_reason_and_a_stop_never(supervisor, new
         f["finding"]["key"]: f["finding"]
         for f in supervisor.get(f"/jobs/{job_id}/size.json").json()["findings"]
     }
-    from gumboot.catalogue import catalogue
-    from gumboot.core.design import design
-
     prints = {f.key: f.fingerprint for f in design(tern, catalogue()).findings}
     stop = supervisor.post(
         f"/jobs/{job_id}/accept",
@@ -287,7 +286,11 @@ def test_a_check_is_accepted_by_name_and_reason_and_a_stop_never(supervisor, new
     assert (
         supervisor.post(
             f"/jobs/{job_id}/accept",
-            {"finding": "bond.one", "fingerprint": prints["bond.one"], "reason": ""},
+            {
+                "finding": "inverter-1.pv-power",
+                "fingerprint": prints["inverter-1.pv-power"],
+                "reason": "",
+            },
         ).status_code
         == 422
     )
@@ -295,8 +298,8 @@ def test_a_check_is_accepted_by_name_and_reason_and_a_stop_never(supervisor, new
         supervisor.post(
             f"/jobs/{job_id}/accept",
             {
-                "finding": "bond.one",
-                "fingerprint": prints["bond.one"],
+                "finding": "inverter-1.pv-power",
+                "fingerprint": prints["inverter-1.pv-power"],
                 "reason": "measured 0.0 V in both positions",
             },
         ).status_code
@@ -306,10 +309,10 @@ def test_a_check_is_accepted_by_name_and_reason_and_a_stop_never(supervisor, new
         f["finding"]["key"]: f["accepted"]
         for f in supervisor.get(f"/jobs/{job_id}/size.json").json()["findings"]
     }
-    assert after["bond.one"]["who"] == "Ilse Quayle" and after["bond.one"]["reason"].startswith(
-        "measured"
-    )
-    assert after["source.meet"] is None
+    assert after["inverter-1.pv-power"]["who"] == "Ilse Quayle" and after["inverter-1.pv-power"][
+        "reason"
+    ].startswith("measured")
+    assert after["pv-D.drop"] is None
 
 
 TERMINATION = "factory.dc-link-1@inverter-1"
@@ -586,9 +589,6 @@ def test_settings_keyed_by_the_crew_are_kept_judged_or_refused(planner, new_job,
 
 
 def signable(supervisor, job_id, plan):
-    from gumboot.catalogue import catalogue
-    from gumboot.core.design import design
-
     d = design(plan, catalogue())
     tools = {w["name"]: w["id"] for w in supervisor.get("/wrenches.json").json()["wrenches"]}
     reach = {
@@ -620,6 +620,45 @@ def signable(supervisor, job_id, plan):
                 f"/jobs/{job_id}/accept",
                 {"finding": f.key, "fingerprint": f.fingerprint, "reason": "seen"},
             )
+    for f in d.duties:
+        typed = {"voltage": "0.3 V", "time": "28 ms"}.get(f.asked.kind, "")
+        done = {"duty": f.key, "fingerprint": f.fingerprint, "reading": typed, "act": "done"}
+        assert supervisor.post(f"/jobs/{job_id}/duty", done).status_code == 303
+
+
+def test_duties_are_closed_by_readings_and_ticks(installer, supervisor, new_job, heron):
+    """A reading outside its limits is kept and closes nothing; declining wants a supervisor and a
+    reason; what is taken back is open again.
+    """
+    job_id = new_job(heron)
+
+    def duties():
+        rows = installer.get(f"/jobs/{job_id}/hand-over.json").json()["duties"]
+        return {r["duty"]["key"]: r for r in rows}
+
+    def send(who, key, **more):
+        sent = {"duty": key, "fingerprint": prints[key], "act": "done", **more}
+        return who.post(f"/jobs/{job_id}/duty", sent)
+
+    prints = {f.key: f.fingerprint for f in design(heron, catalogue()).duties}
+    refused = send(installer, "pv.rapid-shutdown", reading="low")
+    assert refused.status_code == 422 and "56 V" in refused.text and 'value="low"' in refused.text
+    assert send(installer, "pv.rapid-shutdown", reading="44 V").status_code == 303
+    row = duties()["pv.rapid-shutdown"]
+    assert not row["closed"] and row["entry"]["verdict"] == "outside"
+    send(installer, "pv.rapid-shutdown", reading="12.5 V")
+    row = duties()["pv.rapid-shutdown"]
+    assert row["closed"] and row["entry"]["value"] == 12.5
+    send(installer, "disconnects")
+    assert duties()["disconnects"]["closed"]
+    send(installer, "disconnects", act="back")
+    assert not duties()["disconnects"]["closed"]
+    assert send(installer, "disconnects", act="decline", note="x").status_code == 403
+    assert send(supervisor, "disconnects", act="decline").status_code == 422
+    send(supervisor, "disconnects", act="decline", note="the owner is away with the key")
+    assert duties()["disconnects"]["closed"]
+    send(installer, "source.meet", fingerprint="of other words")
+    assert not duties()["source.meet"]["closed"]
 
 
 def test_signing_wants_everything_and_freezes_the_plan(

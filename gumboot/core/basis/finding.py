@@ -1,4 +1,6 @@
-"""A finding: what is wrong, where, by which rule, with which numbers, and what cures it."""
+"""A finding: what is wrong, where, by which rule, with which numbers, and what cures it; and a
+duty: what must be seen or measured on every job of a kind.
+"""
 
 from __future__ import annotations
 
@@ -12,10 +14,13 @@ from gumboot.core.basis.figure import Figure
 
 
 class Level(StrEnum):
-    """stop: unsafe or will not work. check: a person must judge. note: worth knowing."""
+    """stop: unsafe or will not work. check: unusual, a person must judge. duty: to be seen or
+    measured on every job of its kind. note: worth knowing.
+    """
 
     STOP = "stop"
     CHECK = "check"
+    DUTY = "duty"
     NOTE = "note"
 
 
@@ -40,6 +45,23 @@ class Cure:
 
 
 @dataclass(frozen=True, slots=True)
+class Asked:
+    """What closes a duty: a reading of a kind of unit within its limits, or a tick where kind is
+    empty. station: where it is done.
+    """
+
+    station: str
+    kind: str = ""
+    least: float | None = None
+    most: float | None = None
+
+    def within(self, value: float) -> bool:
+        """Whether a reading closes it."""
+        low = self.least is None or value >= self.least
+        return low and (self.most is None or value <= self.most)
+
+
+@dataclass(frozen=True, slots=True)
 class Finding:
     """One finding.
 
@@ -47,6 +69,7 @@ class Finding:
     place: the key of the circuit, string, body or setting it is about.
     says: one sentence, every number with its unit.
     rule: standard and clause, or "common practice".
+    asked: of a duty, what closes it.
     """
 
     key: str
@@ -56,6 +79,7 @@ class Finding:
     rule: str
     cures: tuple[Cure, ...]
     figures: tuple[Figure, ...] = ()
+    asked: Asked | None = None
 
     @property
     def fingerprint(self) -> str:
@@ -67,11 +91,11 @@ class Finding:
         ).hexdigest()[:16]
 
 
-RANK = {Level.STOP: 0, Level.CHECK: 1, Level.NOTE: 2}
+RANK = {Level.STOP: 0, Level.CHECK: 1, Level.DUTY: 2, Level.NOTE: 3}
 
 
 def ordered(findings: Iterable[Finding]) -> tuple[Finding, ...]:
-    """Stops first, then checks, then notes; within a level in the order they were found."""
+    """Stops first, then checks, duties, notes; within a level in the order they were found."""
     return tuple(sorted(findings, key=lambda f: RANK[f.level]))
 
 
@@ -87,6 +111,19 @@ def check(
 ) -> Finding:
     """A person must judge, and may accept with a reason."""
     return Finding(key, Level.CHECK, place, says, rule, cures, figures)
+
+
+def duty(
+    key: str,
+    place: str,
+    says: str,
+    rule: str,
+    asked: Asked,
+    *,
+    figures: tuple[Figure, ...] = (),
+) -> Finding:
+    """To be seen or measured on every job of its kind."""
+    return Finding(key, Level.DUTY, place, says, rule, (), figures, asked)
 
 
 def note(

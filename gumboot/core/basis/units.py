@@ -46,6 +46,7 @@ KINDS: dict[str, Kind] = {
     "angle": Kind("degree", "degree", "30 deg"),
     "resistance": Kind("ohm", "ohm", "0.35 ohm"),
     "irradiance": Kind("W/m**2", "W/m**2", "650 W/m²"),
+    "time": Kind("ms", "ms", "28 ms"),
 }
 
 # How crews write units, as pint names them. Longest first; the whole unit text must match one.

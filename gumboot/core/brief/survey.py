@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gumboot.core.basis.figure import COMMON_PRACTICE
-from gumboot.core.basis.finding import Cure, Finding, check, note
+from gumboot.core.basis.finding import Asked, Cure, Finding, check, duty, note
 from gumboot.core.basis.units import show_length, show_temperature
 from gumboot.core.basis.words import inside
 from gumboot.core.codes.book import Ask
@@ -19,7 +19,7 @@ from gumboot.core.plan import TEMPERATURES, Plan, Temperature
 # local figure
 OPENING_M = 0.9144
 THIN_AIR_M = 2000.0  # above it equipment is derated: IEC 60664-1 and most sheets, from memory
-ASK = Cure("Find out, and type it in Survey")
+IN_BRIEF = Asked("Brief", "form")  # closed by what is typed in Survey
 
 
 @dataclass(frozen=True, slots=True)
@@ -202,7 +202,7 @@ def survey_findings(plan: Plan) -> list[Finding]:
     ]
     if unknown:
         says = f"Not surveyed yet: {', '.join(unknown)}."
-        found.append(check("survey.unknown", "survey", says, COMMON_PRACTICE, ASK))
+        found.append(duty("survey.unknown", "survey", says, COMMON_PRACTICE, IN_BRIEF))
     if seen.surface == "combustible":
         says = "The storage hangs on something that burns."
         cure = Cure(
@@ -257,27 +257,11 @@ def survey_findings(plan: Plan) -> list[Finding]:
             f"{len(asked)} of {len(plan.book.asks)} local rules are not confirmed:"
             f" {', '.join(a.key for a in asked)}."
         )
-        found.append(
-            check(
-                "survey.rules",
-                "survey",
-                says,
-                "the authority's word",
-                Cure("Ask, and write down who said what in Survey"),
-            )
-        )
+        found.append(duty("survey.rules", "survey", says, "the authority's word", IN_BRIEF))
     nobody = [a for a in LICENCES if not seen.licensed.get(a.key)]
     if nobody:
         says = f"Nobody licensed is named for: {'; '.join(inside(a.says) for a in nobody)}."
-        found.append(
-            check(
-                "survey.licences",
-                "survey",
-                says,
-                "local law",
-                Cure("Name who holds the licence in Survey"),
-            )
-        )
+        found.append(duty("survey.licences", "survey", says, "local law", IN_BRIEF))
     return found
 
 

@@ -57,7 +57,8 @@ class Book:
     area_unit, wire_area, ways, bend: room of conductors in conduit and before terminals.
     schools: the methods whose tables are told side by side for battery cable, in words; ampacity:
     by size, method and metal, for terminals of 75 °C; None where more than these decides.
-    working_mm: free floor before what is worked at; working_space: whether its width and height
+    working_depth: free floor in mm before what is worked at, by its volts to earth and by what is
+    opposite; working_space: whether its width and height
     are kept too.
     """
 
@@ -100,7 +101,7 @@ class Book:
     bend: Callable[[str], Figure | None]
     schools: Mapping[str, str]
     ampacity: Callable[..., Figure] | None
-    working_mm: float
+    working_depth: Callable[[float, str], float]
     working_space: bool
 
     def said(self, method: str) -> str:

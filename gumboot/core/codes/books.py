@@ -49,6 +49,9 @@ NEC = Book(
         "string fuse": f"{nec.BOOK} 690.9(A)",
         "dwelling": f"{nec.BOOK} 690.7",
         "rapid shutdown": f"{nec.BOOK} 690.12",
+        "emergency shutdown": f"{nec.BOOK} 706.15(A)",
+        "surge": f"{nec.BOOK} 230.67, 215.18",
+        "utility fault": f"{nec.BOOK} 110.9, 110.24",
         "chain": f"{nec.BOOK} 240.4, 240.8",
         "tap": f"{nec.BOOK} 705.11, 230.82",
         "service": f"{nec.BOOK} 705.11(A)",
@@ -99,6 +102,7 @@ NEC = Book(
         "pv disconnect",
         "pv raceways",
         "rapid shutdown",
+        "emergency shutdown",
         "busbar",
         "directory",
         "storage disconnect",
@@ -151,7 +155,7 @@ NEC = Book(
         "free-air": "Free air, Table 310.17",
     },
     ampacity=lambda size, method, metal="Cu": nec.ampacity(size, 75, method, metal),
-    working_mm=914.4,  # 110.26(A), from memory
+    working_depth=nec.working_depth,
     working_space=True,
 )
 
@@ -165,6 +169,8 @@ IEC = Book(
         "sources meet": "IEC 60364-5-55 551.7",
         "interrupting": "IEC 60364-4-43 434.5.1",
         "output": "IEC 60364-7-712",
+        "surge": "IEC 60364-4-44 443, 60364-7-712 712.443",
+        "utility fault": "IEC 60364-4-43 434.5.1",
         "cold voltage": "IEC 62548",
         "cold by coefficient": "IEC 62548",
         "string current": "IEC 62548",
@@ -218,6 +224,7 @@ IEC = Book(
         "inverter",
         "battery",
         "island",
+        "residual current",
         "documents",
         "legends",
     ),
@@ -259,7 +266,7 @@ IEC = Book(
     bend=iec_bend,
     schools={},
     ampacity=None,
-    working_mm=700.0,  # gangways, 60364-7-729, from memory
+    working_depth=lambda volts, opposite: 700.0,  # gangways, 60364-7-729, from memory
     working_space=False,
 )
 BOOKS: dict[Code, Book] = {b.code: b for b in (NEC, IEC)}

@@ -367,6 +367,25 @@ def gec(service: str, material: str = "Cu") -> Figure:
     raise OutsideTable(f"{BOOK} Table 250.66 does not reach {spoken(service)}")
 
 
+DEPTH_IN = (
+    (150.0, (36.0, 36.0, 36.0)),
+    (600.0, (36.0, 42.0, 48.0)),
+    (1000.0, (36.0, 48.0, 60.0)),
+)  # up to so many V to ground; conditions 1, 2, 3: Table 110.26(A)(1), from memory
+CONDITION = {"insulating": 0, "unknown": 1, "grounded": 1, "live": 2}
+
+
+def working_depth(volts: float, opposite: str) -> float:
+    """Depth of working space in mm by volts to ground and by what is opposite; where nobody looked,
+    something grounded is. NEC Table 110.26(A)(1).
+
+    >>> [working_depth(v, "grounded") for v in (120, 480)], working_depth(480, "live")
+    ([914.4, 1066.8], 1219.2)
+    """
+    rows = (inches for most, inches in DEPTH_IN if volts <= most)
+    return round(25.4 * next(rows, DEPTH_IN[-1][1])[CONDITION[opposite]], 1)
+
+
 def supply_bonding(line: str, material: str = "Cu") -> Figure:
     """Supply-side bonding jumper, copper, by the line conductors it goes with. NEC Table
     250.102(C)(1), whose rows up to 1100 kcmil copper are those of Table 250.66.

@@ -99,6 +99,25 @@ def accepted(g: Growing, e: Entry) -> None:
 
 
 @kind(
+    "duty",
+    {
+        "duty": TEXT,
+        "fingerprint": TEXT,
+        "says": TEXT,
+        "typed": TEXT,
+        "value": {"type": ["number", "null"]},
+        "verdict": {"enum": ["done", "outside", "declined", "taken back"]},
+        "note": TEXT,
+    },
+    lambda b: f"{b['typed'] or 'tick'} · {b['verdict']}",
+    about="duty",
+)
+def attended(g: Growing, e: Entry) -> None:
+    """A duty was done, read outside its limits, declined with a reason, or taken back."""
+    g.duties[e.body["duty"]] = e
+
+
+@kind(
     "sign",
     {
         "plan_version": {"type": "integer"},

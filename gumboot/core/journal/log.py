@@ -68,8 +68,9 @@ def first_broken(job_uid: str, entries: Iterable[Entry]) -> int | None:
 class LogState:
     """What the log adds up to now, up to entry number `seq`.
 
-    events: of each termination, oldest first. drilled and accepted: the last entry on each hole and
-    finding. hours: entries by who and hour (UTC); ratios: readings by reading over rated, to the
+    events: of each termination, oldest first. drilled, accepted and duties: the last entry on each
+    hole, finding and duty. hours: entries by who and hour (UTC); ratios: readings by reading over
+    rated, to the
     hundredth; corrected ones are left out. last: the newest entry of each other kind, by what it is
     about.
     """
@@ -77,6 +78,7 @@ class LogState:
     seq: int = 0
     events: dict[str, tuple[Event, ...]] = field(default_factory=dict)
     accepted: dict[str, Entry] = field(default_factory=dict)
+    duties: dict[str, Entry] = field(default_factory=dict)
     signed: Entry | None = None
     photos: dict[str, Entry] = field(default_factory=dict)
     drilled: dict[str, Entry] = field(default_factory=dict)
@@ -96,6 +98,17 @@ class LogState:
         entry = self.accepted.get(finding.key)
         return entry if entry and entry.body["fingerprint"] == finding.fingerprint else None
 
+    def attends(self, duty: Finding) -> Entry | None:
+        """The last entry on this duty as it reads now, if any."""
+        entry = self.duties.get(duty.key)
+        same = entry is not None and entry.body["fingerprint"] == duty.fingerprint
+        return entry if same and entry and entry.body["verdict"] != "taken back" else None
+
+    def closes(self, duty: Finding) -> bool:
+        """Whether a duty is done, or declined with a reason."""
+        entry = self.attends(duty)
+        return entry is not None and entry.body["verdict"] in ("done", "declined")
+
     def termination(self, key: str, chain: tuple[State, ...]) -> TerminationState:
         """Where one termination stands. Remembered until an entry about it comes."""
         found = self._states.get((key, chain))
@@ -113,6 +126,7 @@ class Growing:
         self.before, self.seq, self.signed = before, before.seq, before.signed
         self.grown: dict[str, list[Event]] = {}
         self.accepted, self.photos = dict(before.accepted), dict(before.photos)
+        self.duties = dict(before.duties)
         self.drilled, self.hours = dict(before.drilled), dict(before.hours)
         self.ratios, self.last = dict(before.ratios), dict(before.last)
 
@@ -148,6 +162,7 @@ class Growing:
             self.seq,
             events,
             self.accepted,
+            self.duties,
             self.signed,
             self.photos,
             self.drilled,

@@ -52,10 +52,15 @@ class Catalogue:
             raise BrokenCatalogue("two catalogue entries share one id")
 
     def device(
-        self, role: str, amps: float, supply: str = "any", book: str = "any"
+        self,
+        role: str,
+        amps: float,
+        supply: str = "any",
+        book: str = "any",
+        dc_v: float = 0.0,
     ) -> Device | None:
-        """The smallest device of a role, supply and book that carries `amps`; None when there is
-        none.
+        """The smallest device of a role, supply and book that carries `amps` at so many DC volts;
+        None when there is none. One whose plate is silent about volts comes last.
         """
         fits = [
             d
@@ -64,8 +69,13 @@ class Catalogue:
             and d.supply in (supply, "any")
             and d.book in (book, "any")
             and d.up_to_a >= amps - 1e-9
+            and (not dc_v or d.volts_dc is None or d.volts_dc >= dc_v)
         ]
-        return min(fits, key=lambda d: d.up_to_a, default=None)
+        return min(fits, key=lambda d: (bool(dc_v) and d.volts_dc is None, d.up_to_a), default=None)
+
+    def named(self, id: str) -> Device | None:
+        """A device by its id; None when there is none."""
+        return next((d for d in self.devices if d.id == id), None)
 
     def conductor(self, family: Family, book: Code, material: str = "Cu") -> ConductorType | None:
         """The cable used for a family of runs under a book; None when the catalogue has none of

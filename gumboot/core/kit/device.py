@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
+
+from pydantic import Field
 
 from gumboot.core.codes.book import Code
 from gumboot.core.kit.enclosure import Enclosure
@@ -16,6 +18,9 @@ from gumboot.core.kit.words import Supplied
 class Device(Entry):
     """A protective device or a box: where conductors end that do not end on inverter or pack.
 
+    interrupt_a: what it breaks, in A; volts_ac, volts_dc: up to which voltage; None where its plate
+    is silent. curve: of a miniature breaker. trip_ma, residual: of a residual-current device, what
+    it trips at and what it sees. load_break: whether an isolator may be opened under load.
     splices: of a tap, the connectors that join its conductors to the service's own.
     """
 
@@ -32,12 +37,23 @@ class Device(Entry):
         "inlet",
         "tap",
         "electrode",
+        "residual-current",
+        "surge",
+        "button",
+        "disconnect",
     ]
     label: str
     supply: Supplied | Literal["any"] = "any"
     book: Code | Literal["any"] = "any"
     up_to_a: Positive
     interrupt_a: Positive | None = None
+    volts_ac: Positive | None = None
+    volts_dc: Positive | None = None
+    poles: Annotated[int, Field(ge=1, le=4)] | None = None
+    curve: Literal["B", "C", "D", ""] = ""
+    trip_ma: Positive | None = None
+    residual: Literal["AC", "A", "F", "B"] | None = None
+    load_break: bool = True
     terminals: tuple[Terminal, ...]
     splices: tuple[Terminal, ...] = ()
     enclosure: Enclosure | None = None

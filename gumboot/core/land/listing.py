@@ -137,6 +137,7 @@ def terminations(b: Body, sheet: Sheet) -> Iterator[Termination]:
     kinds: tuple[tuple[Kind, str, Method, tuple[FactoryTermination, ...]], ...] = (
         ("factory", "Factory terminations", "as made", b.factory_terminations),
         ("bar", "Bars and links", "bar", b.bars),
+        ("bar", "Grid", "bar", b.guards),
     )
     for at, stage, method, rows in kinds:
         for j in rows:

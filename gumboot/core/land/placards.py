@@ -143,8 +143,8 @@ def pv_raceways(d: Design, day: date) -> Iterator[Placard]:
 @placard("rapid shutdown")
 def rapid_shutdown(d: Design, day: date) -> Iterator[Placard]:
     """At the service, and at the switch."""
-    if not d.strings:
-        return
+    if not d.strings or not any(s.kind == "rapid shutdown" for s in d.plan.safeguards):
+        return  # a label for what is not there endangers those who trust it
     yield Placard(
         "rapid-shutdown",
         f"{_service(d)}, at the service",
@@ -156,7 +156,7 @@ def rapid_shutdown(d: Design, day: date) -> Iterator[Placard]:
                 " REDUCE SHOCK HAZARD IN ARRAY"
             ),
         ),
-        "NEC 2023 690.56(C)(1)",
+        "NEC 2023 690.12(D)(1)",
         letters_mm=9.5,
         reflective=True,
     )
@@ -165,10 +165,49 @@ def rapid_shutdown(d: Design, day: date) -> Iterator[Placard]:
         "Rapid shutdown switch",
         "",
         ("RAPID SHUTDOWN SWITCH FOR SOLAR PV SYSTEM",),
-        "NEC 2023 690.56(C)(2)",
+        "NEC 2023 690.12(D)(2)",
         letters_mm=9.5,
         reflective=True,
     )
+
+
+@placard("emergency shutdown")
+def emergency_shutdown(d: Design, day: date) -> Iterator[Placard]:
+    """At the button outside, and at a disconnect outside."""
+    kinds = {s.kind for s in d.plan.safeguards}
+    if "emergency shutdown" in kinds:
+        yield Placard(
+            "emergency-shutdown",
+            "Emergency shutdown, outside",
+            "WARNING",
+            ("EMERGENCY SHUTDOWN", "ENERGY STORAGE SYSTEM", "ON   OFF"),
+            "NEC 2023 706.15(A)",
+            letters_mm=9.5,
+        )
+    if "outside disconnect" in kinds:
+        yield Placard(
+            "outside-disconnect",
+            "Disconnect, outside",
+            "NOTICE",
+            ("EMERGENCY DISCONNECT",),
+            "NEC 2023 230.85(E)",
+            letters_mm=12.7,
+        )
+
+
+@placard("residual current")
+def residual_current(d: Design, day: date) -> Iterator[Placard]:
+    """At every residual-current device."""
+    rows = [s for s in d.plan.safeguards if s.kind == "residual-current device"]
+    if rows:
+        yield Placard(
+            "rcd-test",
+            "Residual-current devices",
+            "NOTICE",
+            ("PRESS “T” TWICE A YEAR: THE DEVICE MUST TRIP",),
+            "maker's instructions; common practice",
+            count=len(rows),
+        )
 
 
 @placard("busbar")

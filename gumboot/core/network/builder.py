@@ -9,13 +9,23 @@ from dataclasses import replace
 from typing import Any, Literal
 
 from gumboot.core.basis.figure import Figure, given
-from gumboot.core.basis.finding import Cure, Finding, stop
+from gumboot.core.basis.finding import Change, Cure, Finding, stop
+from gumboot.core.basis.words import inside
 from gumboot.core.codes import OutsideTable
 from gumboot.core.kit import Catalogue, Device, Family, Gateway, Inverter, Pack, Port
 from gumboot.core.kit.enclosure import Enclosure
 from gumboot.core.kit.terminal import Block, Conductor, FactoryTermination, Terminal
 from gumboot.core.kit.words import LINES
-from gumboot.core.network.circuit import UNITY, Body, Circuit, End, Role, SignalCable, end
+from gumboot.core.network.circuit import (
+    UNITY,
+    Body,
+    Circuit,
+    DevicePlace,
+    End,
+    Role,
+    SignalCable,
+    end,
+)
 from gumboot.core.network.element import (
     Bond,
     Capacitor,
@@ -28,11 +38,13 @@ from gumboot.core.network.element import (
     Wire,
     Work,
 )
+from gumboot.core.network.guards import device_of, host, made_off, short
 from gumboot.core.network.network import Network
 from gumboot.core.plan import Plan, Run
 from gumboot.core.size.bank import Bank, fault_current
 from gumboot.core.size.strings import StringDesign
 
+DC_ROLES = ("dc-breaker", "dc-fuse", "dc-bus")
 NO_CABLE = given("R_loop", 0.0, "Ω", "Cables", "left out: the most there can be")
 ROLE_NAMES = {
     "ac-breaker": "AC breaker",
@@ -77,6 +89,7 @@ class Builder:
         self.bonds: list[Bond] = []
         self.capacitors: list[Capacitor] = []
         self.found: dict[str, Finding] = {}
+        self.places: dict[str, DevicePlace] = {}
         own = inverter.supply if plan.supply.kind == "off-grid" else plan.supply.kind
         self.supply = own if inverter.supply.startswith("single") else inverter.supply
         self.ac: tuple[Conductor, ...] = (*LINES[self.supply], "N", "PE")
@@ -167,14 +180,66 @@ class Builder:
             ),
         )
 
-    def device(self, role: str, amps: float, supply: str = "") -> Device | None:
-        """The smallest device of a role for so many amps; None where the shelf has none,
-        and said.
+    def device(
+        self, role: str, amps: float, supply: str = "", place: str = "", label: str = ""
+    ) -> Device | None:
+        """What the crew chose for a place; else the smallest device of a role for so many amps,
+        None where the shelf has none, and said.
         """
-        found = self.catalogue.device(role, amps, supply or self.supply, self.plan.code)
+        kind, book = supply or self.supply, self.plan.code
+        dc_v = self.bank.v_max.n if self.bank and role in DC_ROLES else 0.0
+        key = place_key(place)
+        own = self.plan.devices.get(key)
+        found = self.catalogue.named(own) if own else None
+        if own and not self._suits(key, own, found, role, kind, amps, dc_v):
+            found = None
+        if found is None:
+            found = self.catalogue.device(role, amps, kind, book, dc_v)
+            own = None
         if found is None:
             self.missing(role, amps)
+        if key:
+            place_of = DevicePlace(key, label, role, kind, amps, dc_v, found, own is not None)
+            self.places.setdefault(key, place_of)
         return found
+
+    def _suits(
+        self,
+        key: str,
+        id: str,
+        device: Device | None,
+        role: str,
+        supply: str,
+        amps: float,
+        dc_v: float,
+    ) -> bool:
+        """Whether a chosen device may stand at a place; what is wrong with it is said. One that is
+        too small stands there all the same: it is what the crew has.
+        """
+        forget = Cure("Take the proposed one", (Change(f"/devices/{key}", None),))
+        if device is None:
+            says = f"The shelf has no “{id}”, which is chosen for {key.replace('.', ', ')}."
+            self.found[f"device.{key}"] = stop(f"device.{key}", "plan", says, "catalogue", forget)
+            return False
+        wrong = ""
+        if device.role != role:
+            wrong = f"is a {ROLE_NAMES.get(device.role, device.role)}, not what stands there"
+        elif device.supply not in (supply, "any"):
+            wrong = f"is made for {device.supply}"
+        elif device.book not in (self.plan.code, "any"):
+            wrong = f"is listed under another code book than {self.plan.book.name}"
+        if wrong:
+            says = f"{device.label} {wrong}."
+            self.found[f"device.{key}"] = stop(f"device.{key}", "plan", says, "its plate", forget)
+            return False
+        if device.up_to_a < amps - 1e-9:
+            wrong = f"carries {device.up_to_a:g} A; {amps:.4g} A is needed"
+        elif dc_v and device.volts_dc is not None and device.volts_dc < dc_v:
+            wrong = f"is good to {device.volts_dc:g} V DC; the bank reaches {dc_v:.4g} V"
+        if wrong:
+            says = f"{device.label} {wrong}."
+            self.found[f"device.{key}"] = stop(f"device.{key}", "plan", says, "its plate", forget)
+        return True
 
     def unit(
         self, i: int, port: str, terminals: tuple[Terminal, ...], node: str = "", line: str = ""
@@ -212,7 +277,7 @@ class Builder:
         """A port of a panel, switch or bus: its lugs (the bar itself), or a breaker of its own when
         `breaker` names one. panel_a: what the box itself must be good for, where that is more.
         """
-        device = self.device(role, panel_a or amps)
+        device = self.device(role, panel_a or amps, place=body, label=label)
         terminals = device.terminals if device else ()
         missing = device is None
         if device and device.up_to_a >= getattr(self.devices.get(body), "up_to_a", 0):
@@ -225,7 +290,9 @@ class Builder:
         at = bar
         if breaker:
             supply = self.inverter.supply if line else self.supply
-            own = self.device(breaker, amps, supply)
+            own = self.device(
+                breaker, amps, supply, place=f"{body}/{port}", label=f"{label}, {inside(port)}"
+            )
             missing = missing or own is None
             live = on_line(own.terminals, line) if own else ()
             kept = {t.conductor for t in live}
@@ -336,11 +403,28 @@ class Builder:
         )
         return unit.cover if unit else None
 
+    def _guards(
+        self,
+    ) -> tuple[dict[str, list[str]], dict[str, list[FactoryTermination]]]:
+        """By body: the words of the safeguards that stand there, and their screws."""
+        lines: dict[str, list[str]] = {}
+        screws: dict[str, list[FactoryTermination]] = {}
+        circuits = {c.id: c for c in self.circuits}
+        for n, s in enumerate(self.plan.safeguards, 1):
+            at = host(s, self.bodies, circuits)
+            device = device_of(s, self.catalogue, self.supply, self.plan.code)
+            lines.setdefault(at, []).append(short(s))
+            screws.setdefault(at, []).extend(made_off(n, s, device))
+        return lines, screws
+
     def done(self) -> Network:
         """The network as built."""
+        lines, screws = self._guards()
         bodies = tuple(
             replace(
                 b,
+                lines=(*b.lines, *lines.get(b.id, ())),
+                guards=tuple(screws.get(b.id, ())),
                 enclosure=self.cases.get(b.id),
                 block=self.block(b),
                 cover=self.cover(b),
@@ -360,7 +444,13 @@ class Builder:
             tuple(self.bonds),
             tuple(self.capacitors),
             tuple(self.found.values()),
+            tuple(self.places.values()),
         )
+
+
+def place_key(place: str) -> str:
+    """The key of a place for a device, as the plan keeps it: "main-panel.breaker-1"."""
+    return place.replace("/", ".").replace(" ", "-")
 
 
 def on_line(terminals: tuple[Terminal, ...], line: str) -> tuple[Terminal, ...]:

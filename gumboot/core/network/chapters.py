@@ -18,9 +18,10 @@ from gumboot.core.size.disconnects import (
     list_disconnects,
     shutdown_steps,
 )
-from gumboot.core.size.earthing import bond_findings, shutdown_findings
+from gumboot.core.size.earthing import bond_findings
 from gumboot.core.size.equipment import BANK, FITS, STRINGS
 from gumboot.core.size.meeting import meeting_findings
+from gumboot.core.size.safeguards import shutdown_findings, surge_findings
 from gumboot.core.size.supply import service_limit
 
 
@@ -33,7 +34,17 @@ def _network(d: Draft) -> Network:
 NETWORK: Chapter[Network] = Chapter(
     "network",
     _network,
-    reads=("kit", "supply", "backup", "run names", "site", "code", "fitted breakers"),
+    reads=(
+        "kit",
+        "supply",
+        "backup",
+        "run names",
+        "site",
+        "code",
+        "fitted breakers",
+        "devices",
+        "safeguards",
+    ),
     needs=(BANK,),
     requires=(KIT, FITS, STRINGS),
     findings=lambda network, d: network.found,
@@ -48,14 +59,16 @@ def _bonds_found(made: tuple[Bonded, ...], d: Draft) -> Iterable[Finding]:
     kit, network = chosen(d), d[NETWORK]
     yield from bond_findings(d.plan, kit.inverter, kit.gateway, made)
     yield from meeting_findings(d.plan, kit.inverter, kit.gateway, network)
-    yield from shutdown_findings(d.plan)
+    yield from shutdown_findings(d.plan, d[BANK] is not None)
+    yield from surge_findings(d.plan)
     yield from service_limit(d.plan, kit.inverter, network)[1]
 
 
 BONDS: Chapter[tuple[Bonded, ...]] = Chapter(
     "bonds",
     _bonds,
-    reads=("kit", "supply", "backup", "code", "strings"),
+    reads=("kit", "supply", "backup", "code", "strings", "safeguards", "site"),
+    needs=(BANK,),
     requires=(KIT, NETWORK),
     findings=_bonds_found,
 )

@@ -70,10 +70,27 @@ class Body:
     lines: tuple[str, ...] = ()
     factory_terminations: tuple[FactoryTermination, ...] = ()
     bars: tuple[FactoryTermination, ...] = ()  # terminations of bars and links that the crew makes
+    guards: tuple[FactoryTermination, ...] = ()  # screws of the safeguards that stand in it
     enclosure: Enclosure | None = None
     block: Block | None = None
     cover: FactoryTermination | None = None
     device: Device | None = None  # the panel, switch or bus chosen for it
+
+
+@dataclass(frozen=True, slots=True)
+class DevicePlace:
+    """A place that a device from the shelf is chosen for: its key, in words, the role and supply it
+    wants and for how many A and DC volts; what stands there, and whether the crew chose it.
+    """
+
+    key: str
+    label: str
+    role: str
+    supply: str
+    amps: float
+    volts_dc: float
+    device: Device | None
+    chosen: bool
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from gumboot.core.basis.finding import Finding
-from gumboot.core.network.circuit import Body, Circuit, SignalCable
+from gumboot.core.network.circuit import Body, Circuit, DevicePlace, SignalCable
 from gumboot.core.network.element import Bond, Capacitor, Load, Node, Source, Switch, Wire
 
 Open = frozenset[str]
@@ -18,7 +18,9 @@ NOTHING_OPEN: Open = frozenset()
 
 @dataclass(frozen=True, eq=False)
 class Network:
-    """A job's metal. `found`: what kit is missing, said where it is missing."""
+    """A job's metal. found: what kit is missing, said where it is missing; places: what devices are
+    chosen for.
+    """
 
     bodies: tuple[Body, ...]
     circuits: tuple[Circuit, ...]
@@ -31,6 +33,7 @@ class Network:
     bonds: tuple[Bond, ...]
     capacitors: tuple[Capacitor, ...]
     found: tuple[Finding, ...] = ()
+    places: tuple[DevicePlace, ...] = ()
 
     @cached_property
     def switch(self) -> dict[str, Switch]:

@@ -63,7 +63,7 @@ def existing_pv(b: Builder, n: int, pv: ExistingPv) -> None:
             if backed
             else main_end(b, port, amps, works, line)
         )
-        inlet = b.device("inlet", amps)
+        inlet = b.device("inlet", amps, place=f"{id}/AC", label=f"{label}, AC")
         terminals = on_line_of(inlet.terminals if inlet else (), line)
         b.add(
             circuit,
@@ -232,7 +232,7 @@ def lay_port_use(b: Builder) -> None:
         b.sources.append(Source("port-use", "pv inverter", name, "port-use", (node,)))
     port = b.inverter.generator
     unit = b.unit(1, "GEN", port.terminals, "inverter-1/GEN", line_of(b, 1))
-    device = b.device("inlet", 1.25 * current.n)
+    device = b.device("inlet", 1.25 * current.n, place="port-use/AC", label=name)
     terminals = on_line_of(device.terminals if device else (), line_of(b, 1))
     far = end("port-use", name, "AC", terminals, node="port-use/AC", missing=device is None)
     b.node("port-use/AC", "port-use", "ac")

@@ -89,7 +89,12 @@ def _tap(b: Builder, hub: str) -> None:
     name = "Continuous current, all inverters"
     total = solve("I_all", "A", name, "n_inv * I", units, one, source="sum")
     total, named = _through_tap(b, total)
-    device = b.device("tap", named or 1.25 * total.n)
+    device = b.device(
+        "tap",
+        named or 1.25 * total.n,
+        place="main-panel/tap",
+        label=f"{main_name(b)}, fused disconnect",
+    )
     terminals = device.terminals if device else ()
     if behind:  # nothing but the meter stands before it
         label = "Meter"

@@ -40,6 +40,14 @@ from gumboot.core.plan.kit import Kit
 from gumboot.core.plan.loads import Load, Window
 from gumboot.core.plan.plan import Plan
 from gumboot.core.plan.run import Fitted, Reel, Run
+from gumboot.core.plan.safeguard import (
+    RESIDUAL_TYPES,
+    SAFEGUARDS,
+    TRIPS_MA,
+    ResidualType,
+    Safeguard,
+    SafeguardKind,
+)
 from gumboot.core.plan.site import Site
 from gumboot.core.plan.strings import PvString
 from gumboot.core.plan.supply import ExistingPv, Generator, PortUse, Supply
@@ -49,7 +57,10 @@ from gumboot.core.plan.wall import Backing, Extra, Neighbour, Spacing, Spot, Wal
 __all__ = [
     "FAMILIES",
     "PRINTABLE",
+    "RESIDUAL_TYPES",
+    "SAFEGUARDS",
     "TEMPERATURES",
+    "TRIPS_MA",
     "Across",
     "Amps",
     "Backing",
@@ -83,7 +94,10 @@ __all__ = [
     "Rate",
     "Reached",
     "Reel",
+    "ResidualType",
     "Run",
+    "Safeguard",
+    "SafeguardKind",
     "Site",
     "Size",
     "Slot",

@@ -16,12 +16,14 @@ from gumboot.core.plan.energy import Energy
 from gumboot.core.plan.fields import (
     Key,
     Landing,
+    Name,
     Part,
     Text,
 )
 from gumboot.core.plan.kit import Kit
 from gumboot.core.plan.loads import Load
 from gumboot.core.plan.run import Fitted, Reel, Run
+from gumboot.core.plan.safeguard import Safeguard
 from gumboot.core.plan.site import Site
 from gumboot.core.plan.strings import PvString
 from gumboot.core.plan.supply import Supply
@@ -33,8 +35,8 @@ class Plan(Part):
     """Everything decided about one job.
 
     landing: the order of landing, by the maker's sheet where it gives one, or a school of the
-    crew's. recheck: what is done a day later
-    where the maker is silent.
+    crew's. recheck: what is done a day later where the maker is silent. devices: what the crew
+    chose from the shelf for a place, by the place's key.
     """
 
     format: Literal["gumboot-plan/1"] = "gumboot-plan/1"
@@ -44,6 +46,8 @@ class Plan(Part):
     supply: Supply
     kit: Kit
     backup: Backup = Backup()
+    safeguards: Annotated[tuple[Safeguard, ...], Field(max_length=40)] = ()
+    devices: dict[Key, Name] = Field(default_factory=dict)
     strings: Annotated[tuple[PvString, ...], Field(max_length=26)] = ()
     loads: Annotated[tuple[Load, ...], Field(max_length=120)] = ()
     energy: Energy = Energy()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import (
     Field,
@@ -26,7 +26,7 @@ class Site(Part):
     nobody gave: they follow from the latitude.
 
     Latitude north and longitude east are positive, in degrees; zone is a name of the IANA time zone
-    database.
+    database. building: a dwelling, another, or one that houses nothing but equipment.
     """
 
     name: Name
@@ -39,6 +39,7 @@ class Site(Part):
     t_roof_c: Celsius
     t_wall_c: Celsius
     guessed: tuple[Temperature, ...] = ()
+    building: Literal["dwelling", "other", "equipment only"] = "dwelling"
 
     @model_validator(mode="before")
     @classmethod

@@ -20,7 +20,8 @@ class Supply(Part):
     load breakers if known; size and metal of its service conductors.
 
     Under the IEC: earthing of the supply, the external loop impedance or the earth electrode in Ω;
-    whether the installation has an earth electrode of its own.
+    whether the installation has an earth electrode of its own. fault_a: the most that the utility
+    can push into a short at the service, in A.
     """
 
     kind: Literal[
@@ -36,6 +37,7 @@ class Supply(Part):
     earthing: Literal["TN-C-S", "TN-S", "TT"] | None = None
     loop_ohm: Annotated[float, Field(gt=0, le=200)] | None = None
     electrode: Literal["unknown", "none", "own"] = "unknown"
+    fault_a: Annotated[float, Field(gt=0, le=200_000)] | None = None
 
 
 class Generator(Part):

@@ -70,7 +70,8 @@ class Wall(Part):
     """One wall, seen from the front. Millimetres from its left edge and the floor.
 
     Studs: the middle of the first one, their pitch and width. A corner is an adjoining wall.
-    front_mm: free floor before it.
+    front_mm: free floor before it; opposite: what faces it there: nothing earthed, something
+    earthed (concrete, brick and tile count), or live parts.
     eye_mm: level of the eye of who will read the displays. behind: the room on the other side.
     reach_mm: how far before the ankles the hands lift; None follows from the box.
     """
@@ -94,6 +95,7 @@ class Wall(Part):
     corner_right: bool = False
     front_mm: Extent | None = None
     eye_mm: Annotated[float, Field(ge=800, le=2200)] = 1550.0
+    opposite: Literal["unknown", "insulating", "grounded", "live"] = "unknown"
     behind: Literal["unknown", "outdoors", "bedroom", "living room", "other"] = "unknown"
     swept: bool = False
     reach_mm: Annotated[float, Field(ge=250, le=800)] | None = None

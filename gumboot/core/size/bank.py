@@ -11,7 +11,7 @@ import math
 from dataclasses import dataclass
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, fmt, given, solve
-from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
+from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty, stop
 from gumboot.core.kit import Chemistry, Inverter, Pack
 from gumboot.core.plan import Plan
 
@@ -405,15 +405,10 @@ def bank_findings(plan: Plan, bank: Bank, inverter: Inverter, pack: Pack) -> lis
             f"Conductors are sized for {bank.i_inverter.text} because a setting limits it, not the"
             " equipment."
         )
+        says += " It is keyed before first power, and the menu is locked."
+        asked = Asked("Set")
         found.append(
-            check(
-                "bank.limited",
-                "bank",
-                says,
-                COMMON_PRACTICE,
-                Cure("Key the limit before first power, and lock the menu with a password"),
-                figures=(bank.i_inverter,),
-            )
+            duty("bank.limited", "bank", says, COMMON_PRACTICE, asked, figures=(bank.i_inverter,))
         )
     if pack.chemistry != "LFP" and bank.c_rate.n > 0.25:
         says = (

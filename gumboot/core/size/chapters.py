@@ -31,8 +31,10 @@ from gumboot.core.size.equipment import BANK, FITS, Found
 from gumboot.core.size.faults import Loop, dc_fault, loop_findings, through_figure
 from gumboot.core.size.inrush import Inrush, design_inrush, inrush_findings, peak_findings
 from gumboot.core.size.raceways import Raceway, lay_raceways
+from gumboot.core.size.safeguards import residual_findings
 from gumboot.core.size.sharing import Sharing, one_way_ohm, share_out
 from gumboot.core.size.supply import electrode, main_bonding
+from gumboot.core.size.utility_fault import fault_findings
 from gumboot.core.wall.chapters import RUNS
 
 
@@ -254,8 +256,9 @@ INRUSH: Chapter[Inrush | None] = Chapter(
 
 
 def _loops(d: Draft) -> tuple[tuple[Loop, ...], Found]:
-    loops, found = loop_findings(d[SIZED].circuits, d.plan, chosen(d).inverter)
-    return loops, tuple(found)
+    rows, unit = d[SIZED].circuits, chosen(d).inverter
+    loops, found = loop_findings(rows, d.plan, unit)
+    return loops, (*found, *residual_findings(d.plan, unit, rows))
 
 
 def _loop_figures(made: tuple[tuple[Loop, ...], Found]) -> Iterator[tuple[str, Figure]]:
@@ -269,10 +272,25 @@ def _loop_figures(made: tuple[tuple[Loop, ...], Found]) -> Iterator[tuple[str, F
 LOOPS: Chapter[tuple[tuple[Loop, ...], Found]] = Chapter(
     "loops",
     _loops,
-    reads=("code", "supply", "kit"),
+    reads=("code", "supply", "kit", "safeguards"),
     requires=(KIT, SIZED),
     findings=lambda made, d: made[1],
     figures=_loop_figures,
+)
+
+
+def _utility(d: Draft) -> tuple[dict[str, Figure], Found]:
+    currents, found = fault_findings(d.plan, d[NETWORK], d[SIZED].circuits)
+    return currents, tuple(found)
+
+
+UTILITY: Chapter[tuple[dict[str, Figure], Found]] = Chapter(
+    "utility fault",
+    _utility,
+    reads=("supply", "code"),
+    requires=(NETWORK, SIZED),
+    findings=lambda made, d: made[1],
+    figures=lambda made: ((f"fault.{k}", f) for k, f in made[0].items()),
 )
 
 

@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from gumboot.core.basis.finding import Cure, Finding, check
+from gumboot.core.basis.finding import Asked, Finding, duty
 from gumboot.core.basis.words import inside
 from gumboot.core.kit import Inverter
 from gumboot.core.network import Network, Source, Switch, frontier
@@ -82,8 +82,8 @@ def disconnect_findings(rows: Sequence[Disconnect], plan: Plan) -> list[Finding]
         f"{count} disconnects make this job dead: each within reach, lockable when open, and listed"
         f" on a directory {where}."
     )
-    cure = Cure("Walk the list in Size with the lock in hand, and hang the directory")
-    return [check("disconnects", "loads-panel" if off_grid else "main-panel", says, rule, cure)]
+    place = "loads-panel" if off_grid else "main-panel"
+    return [duty("disconnects", place, says, rule, Asked("Hand over"))]
 
 
 # going down

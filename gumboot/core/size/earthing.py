@@ -7,11 +7,17 @@ failed. It wants a bond and an electrode of its own (60364-5-55 551.4.3.2.1).
 
 from __future__ import annotations
 
-from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
+from gumboot.core.basis.finding import Asked, Change, Cure, Finding, Level, check, duty, stop
 from gumboot.core.kit import Gateway, Inverter
 from gumboot.core.network.bonds import Bonded
 from gumboot.core.plan import Plan
 
+WHEN = {
+    "grid on": "With the grid on",
+    "islanded": "In an island",
+    "on the generator": "On the generator",
+}
+N_PE_V = 5.0  # neutral to earth with one bond and little load: common practice
 KEYS = {"grid on": "bond.grid", "islanded": "bond.island", "on the generator": "bond.generator"}
 OWN_BOND = "IEC 60364-5-55 551.4.3.2.1"
 
@@ -32,7 +38,10 @@ def bond_findings(
     out = [*found.values(), *_no_relay(plan, inverter, gateway, place)]
     if out:
         return out
-    return _relied_on(plan, inverter, gateway, rows, place) or _once(plan, rows, rule, place)
+    leans = _relied_on(plan, inverter, gateway, rows, place)
+    if any(f.level is Level.STOP for f in leans):
+        return leans
+    return [*leans, *_once(plan, rows, rule, place)]
 
 
 def _place(plan: Plan, gateway: Gateway | None) -> str:
@@ -121,20 +130,17 @@ def _electrode(plan: Plan) -> list[Finding]:
 
 
 def _once(plan: Plan, rows: tuple[Bonded, ...], rule: str, place: str) -> list[Finding]:
-    """One bond in every state: still to be measured."""
-    islanded = next((x for x in rows if x.state == "islanded"), None)
-    if islanded is None:
-        return []
-    when = "In an outage" if plan.supply.kind != "off-grid" else "Here"
-    says = (
-        f"{when} neutral is bonded to earth once, by {islanded.bonds[0].name}; every other bond"
-        " must be off or absent."
-    )
-    cure = Cure(
-        "Measure neutral to earth in every position of the changeover, and with the generator"
-        " plugged in"
-    )
-    return [check("bond.one", place, says, rule, cure)]
+    """One bond in every state: each is to be measured."""
+    by_state = {x.state: x for x in rows}
+    asked = Asked("Prove", "voltage", most=N_PE_V)
+    out = []
+    for state, x in by_state.items():
+        says = (
+            f"{WHEN[state]}, neutral is bonded to earth once, by {x.bonds[0].name},"
+            f" and every other bond is off or absent: neutral to earth reads {N_PE_V:g} V at most."
+        )
+        out.append(duty(f"bond.one.{state.replace(' ', '-')}", place, says, rule, asked))
+    return out
 
 
 def _cures(x: Bonded, plan: Plan, inverter: Inverter, gateway: Gateway | None) -> list[Cure]:
@@ -161,15 +167,3 @@ def _cures(x: Bonded, plan: Plan, inverter: Inverter, gateway: Gateway | None) -
             cure = Change("/backup/neutral", "switched")
             cures.append(Cure("Use a changeover that switches neutral too", (cure,)))
     return cures or [Cure("Choose a gateway or an inverter that can make the bond")]
-
-
-def shutdown_findings(plan: Plan) -> list[Finding]:
-    """The array made dead from the ground. NEC 690.12."""
-    if not plan.book.rapid_shutdown or not any(s.mounting == "roof" for s in plan.strings):
-        return []
-    says = (
-        "Conductors on a roof must be brought to a safe voltage by a switch at ground level; that"
-        " switch is not in this plan."
-    )
-    cure = Cure("Confirm the rapid-shutdown equipment and its initiator with the inspector")
-    return [check("pv.rapid-shutdown", "array", says, plan.book.clauses["rapid shutdown"], cure)]

@@ -12,17 +12,19 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, picked, solve
+from gumboot.core.basis.figure import MEMORY, Figure, given, picked, solve
 from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
 from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.basis.units import FT_M
+from gumboot.core.basis.words import inside
 from gumboot.core.codes import iec, nec
 from gumboot.core.kit import Inverter
 from gumboot.core.network import Network
 from gumboot.core.network.fault import Nodal, Through
-from gumboot.core.plan import Plan
+from gumboot.core.plan import Plan, Safeguard
 from gumboot.core.size.bank import Bank, fault_current
 from gumboot.core.size.conductors import SizedCircuit
+from gumboot.core.size.safeguards import RESIDUAL, ahead_of, for_loads, needed_type, plus
 
 HOT = given(
     "k_hot",
@@ -259,14 +261,15 @@ def loop_findings(
             f" {by_id[x.circuit].protection_text} breaker of curve {CURVE} trips at once up to"
             f" {x.limit.text}."
         )
-        cure = Cure(
-            "A residual-current device disconnects it: 30 mA for socket circuits, 300 mA"
-            " time-delayed ahead"
-            if tt
-            else "Fit curve B, a larger conductor, or a residual-current device"
+        guarded = bool(ahead_of(plan, by_id[x.circuit]))
+        new = Safeguard(kind=RESIDUAL, at=x.circuit, type=needed_type(inverter))
+        cure = (
+            Cure("A residual-current device disconnects it")
+            if tt or guarded
+            else Cure("Plan a 300 mA residual-current device ahead of it", (plus(plan, new),))
         )
         found.append(
-            (note if tt else check)(
+            (note if tt or guarded else check)(
                 f"{x.circuit}.loop",
                 x.circuit,
                 says,
@@ -277,29 +280,28 @@ def loop_findings(
         )
     weak = [x for x in loops if x.islanded and x.islanded.n < x.trip.n]
     if weak and weak[0].islanded:
-        x = weak[0]
-        says = (
-            f"Islanded, the inverters push {weak[0].islanded.text} into a short;"
-            f" {by_id[x.circuit].circuit.name[0].lower()}{by_id[x.circuit].circuit.name[1:]} needs"
-            f" {x.trip.text} to trip at once. In an outage no breaker here can be relied on for"
-            " shock."
-        )
-        found.append(
-            check(
-                "loop.islanded",
-                x.circuit,
-                says,
-                "IEC 60364-4-41 411.3.2, 60364-8-82",
-                Cure(
-                    "Every backed-up circuit behind a 30 mA residual-current device; test them"
-                    " islanded too"
-                ),
-                figures=(weak[0].islanded, x.trip),
-            )
-        )
+        found.append(_in_island(weak[0], by_id[weak[0].circuit], plan))
     for x in loops:
         found += _adiabatic(by_id[x.circuit], x)
-    return tuple(loops), found + _residual(plan, inverter)
+    return tuple(loops), found
+
+
+def _in_island(x: Loop, s: SizedCircuit, plan: Plan) -> Finding:
+    """No breaker trips on what the inverters push: a device of 30 mA has to, and is tried."""
+    assert x.islanded is not None  # noqa: S101 - the caller looked
+    rule = "IEC 60364-4-41 411.3.2, 60364-8-82"
+    figures = (x.islanded, x.trip)
+    says = (
+        f"Islanded, the inverters push {x.islanded.text} into a short; {inside(s.circuit.name)}"
+        f" needs {x.trip.text} to trip at once"
+    )
+    if for_loads(plan):
+        says += ". What is backed up stands behind 30 mA; that device is tried islanded too."
+        return note("loop.islanded", x.circuit, says, rule, figures=figures)
+    says += ". In an outage no breaker here can be relied on for shock."
+    new = Safeguard(kind=RESIDUAL, at="backed-up-circuits", trip_ma=30, type="A")
+    cure = Cure("Every backed-up circuit stands behind a 30 mA device", (plus(plan, new),))
+    return check("loop.islanded", x.circuit, says, rule, cure, figures=figures)
 
 
 def _adiabatic(s: SizedCircuit, loop: Loop) -> list[Finding]:
@@ -324,39 +326,4 @@ def _adiabatic(s: SizedCircuit, loop: Loop) -> list[Finding]:
     )
     return [
         stop(f"{s.id}.adiabatic", s.id, says, "IEC 60364-5-54 543.1.2", *cures, figures=(least,))
-    ]
-
-
-def _residual(plan: Plan, inverter: Inverter) -> list[Finding]:
-    """The type of residual-current device: by the inverter's own declaration, else type B; 300 mA
-    or more on its line (common practice).
-    """
-    if plan.supply.kind == "off-grid":
-        return []
-    if inverter.residual:
-        says = (
-            f"A residual-current device on the inverter's line is of type {inverter.residual}, by"
-            " its maker's declaration; where one is required there, 300 mA or more."
-        )
-        return [
-            note(
-                "rcd.type",
-                "inverter-1",
-                says,
-                f"IEC 60364-7-712 712.530.3; {COMMON_PRACTICE}",
-                Cure("Keep 30 mA devices on the final circuits, not on this line"),
-            )
-        ]
-    says = (
-        "The maker does not declare the inverter's residual direct current: a residual-current"
-        " device on its line has to be of type B, 300 mA or more."
-    )
-    return [
-        check(
-            "rcd.type",
-            "inverter-1",
-            says,
-            f"IEC 60364-7-712 712.530.3; {COMMON_PRACTICE}",
-            Cure("Ask the maker for the declaration, or fit type B"),
-        )
     ]

@@ -5,7 +5,7 @@ island.
 from __future__ import annotations
 
 from gumboot.core.basis.figure import COMMON_PRACTICE
-from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
+from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty, stop
 from gumboot.core.kit import Gateway, Inverter
 from gumboot.core.network import Meeting, Network, meeting
 from gumboot.core.plan import ExistingPv, Plan
@@ -28,11 +28,8 @@ def meeting_findings(
             "Grid and inverter output must never meet on one bus: the changeover has to break"
             " before it makes."
         )
-        cure = Cure(
-            "See on site that both positions cannot be on together; never a pair of breakers"
-            " without interlock"
-        )
-        found.append(check("source.meet", "transfer-switch", says, rule, cure))
+        says += " Tried: both positions cannot be on together."
+        found.append(duty("source.meet", "transfer-switch", says, rule, Asked("Wake")))
     found += _generator(plan, inverter)
     for n, pv in enumerate(plan.kit.pv_inverters):
         if pv.side == "backup side":

@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from gumboot.core.basis.figure import Figure
-from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
+from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty, stop
 from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.codes import OutsideTable, iec
 from gumboot.core.codes.books import BOOKS
@@ -117,16 +117,13 @@ def tap_findings(plan: Plan) -> list[Finding]:
     if plan.supply.connection != "supply-side tap" or plan.supply.kind == "off-grid":
         return []
     found = [
-        check(
+        duty(
             "supply.tap",
             "main-panel",
-            "The connection is ahead of the main breaker: live whatever is switched, with nothing"
-            " but the utility's fuse before it.",
+            "The connection is ahead of the main breaker, live whatever is switched: the utility"
+            " isolates first, and the fused disconnect is within 10 ft (3 m) of the tap.",
             plan.book.clauses["tap"],
-            Cure(
-                "A fused disconnect within 10 ft (3 m) of the tap, rated for the available fault"
-                " current; the utility isolates first"
-            ),
+            Asked("Land"),
         )
     ]
     if plan.book.asks_service and plan.supply.service_size is None:

@@ -17,6 +17,15 @@ from gumboot.core.size.bank import cabinets
 from gumboot.core.wall.rect import Rect
 
 NOT_ON_A_WALL = ("array", "generator")
+WORKED_AT = (
+    "main-panel",
+    "loads",
+    "changeover",
+    "grid-combiner",
+    "backup-combiner",
+    "dc-bus",
+    "inverter",
+)
 STOOD_BEFORE = ("main-panel", "pv-inverter")
 PV_INVERTER = Enclosure(
     width=400,
@@ -34,7 +43,8 @@ EXTRA_HOLE_IN = (
 @dataclass(frozen=True, slots=True)
 class Box:
     """One box of the job. lifts: what is lifted one by one: in words, kg, and how high in the case
-    its lower edge comes to lie. storage_kwh: what it holds. there: it hung before the job.
+    its lower edge comes to lie. storage_kwh: what it holds. there: it hung before the job. volts:
+    the most to earth inside it. worked: whether it is looked into while live.
     """
 
     id: str
@@ -45,6 +55,8 @@ class Box:
     storage_kwh: float = 0.0
     there: bool = False
     assumed: bool = False
+    volts: float = 0.0
+    worked: bool = False
 
 
 @dataclass(frozen=True)
@@ -88,9 +100,10 @@ def boxes(
     inverter: Inverter,
     pack: Pack | None,
     gateway: Gateway | None,
+    dc_v: dict[str, float],
 ) -> tuple[Box, ...]:
     """Every box of a job that has its place on a wall, and whose case is known; extras of all walls
-    come last.
+    come last. dc_v: the most DC volts in a body.
     """
     out = []
     for b in bodies:
@@ -124,9 +137,16 @@ def boxes(
                 kwh,
                 there,
                 assumed,
+                max(dc_v.get(b.id, 0.0), 0.0 if b.role in ("pack", "dc-bus") else line_v(plan)),
+                b.role in WORKED_AT or (b.role == "pack" and bool(pack and pack.breaker_a)),
             )
         )
     return (*out, *(extra_box(x) for w in plan.walls for x in w.extras))
+
+
+def line_v(plan: Plan) -> float:
+    """Volts of a line to earth."""
+    return 120.0 if plan.supply.kind.startswith("split") else 230.0
 
 
 def extra_box(x: Extra) -> Box:
@@ -136,7 +156,8 @@ def extra_box(x: Extra) -> Box:
     enclosure = Enclosure(
         width=x.width_mm, height=x.height_mm, depth=x.depth_mm, mass_kg=x.mass_kg, holes=holes
     )
-    return Box(x.id, x.label, x.kind, enclosure, ((x.label, x.mass_kg, 0.0),))
+    worked = x.kind == "disconnect"
+    return Box(x.id, x.label, x.kind, enclosure, ((x.label, x.mass_kg, 0.0),), worked=worked)
 
 
 def stored_kwh(pack: Pack, kit: Kit) -> float:

@@ -9,6 +9,7 @@ from gumboot.core.brief.chapters import KIT, chosen, named
 from gumboot.core.chapter import Chapter, Draft
 from gumboot.core.network import Circuit
 from gumboot.core.network.chapters import NETWORK
+from gumboot.core.size.equipment import BANK, STRINGS
 from gumboot.core.wall.bodies import Box, boxes
 from gumboot.core.wall.hang import WallDesign, hang
 from gumboot.core.wall.routes import with_runs
@@ -16,11 +17,26 @@ from gumboot.core.wall.routes import with_runs
 
 def _boxes(d: Draft) -> tuple[Box, ...]:
     kit = chosen(d)
-    return boxes(d.plan, d[NETWORK].bodies, kit.inverter, kit.pack, kit.gateway)
+    return boxes(d.plan, d[NETWORK].bodies, kit.inverter, kit.pack, kit.gateway, _dc_v(d))
+
+
+def _dc_v(d: Draft) -> dict[str, float]:
+    """The most DC volts in a body: of the bank, and of the strings that come to an inverter."""
+    bank, strings = d[BANK], (d[STRINGS] or ((), ()))[0]
+    most = bank.v_max.n if bank else 0.0
+    out = {b.id: most for b in d[NETWORK].bodies if b.role in ("pack", "dc-bus", "inverter")}
+    for s in strings:
+        id = f"inverter-{s.inverter}"
+        out[id] = max(out.get(id, 0.0), s.v_oc_cold.n)
+    return out
 
 
 BOXES: Chapter[tuple[Box, ...]] = Chapter(
-    "boxes", _boxes, reads=("extras", "kit"), requires=(KIT, NETWORK)
+    "boxes",
+    _boxes,
+    reads=("extras", "kit", "supply"),
+    requires=(KIT, NETWORK),
+    needs=(BANK, STRINGS),
 )
 
 

@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from gumboot.core.basis.figure import COMMON_PRACTICE
-from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
+from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty, stop
 from gumboot.core.basis.words import inside
 from gumboot.core.kit import Catalogue
 from gumboot.core.kit.enclosure import Side
@@ -288,11 +288,11 @@ def _lifts(w: WallDesign) -> Iterator[Finding]:
                 f"{labels[x.box]}{'' if x.what == labels[x.box] else ' ' + x.what} {x.mass_kg:g} kg"
                 for x in some
             )
-            yield check(
+            yield duty(
                 s.key("lifts", people.replace(" ", "-")),
                 s.place,
-                f"Lifts that need {who}: {what}.",
+                f"Lifts that need {who}, there on the day: {what}.",
                 "NIOSH 94-110; sheets",
-                Cure("Plan it for the day"),
+                Asked("Wall"),
                 figures=tuple(x.index for x in some),
             )

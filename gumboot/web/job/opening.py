@@ -91,7 +91,14 @@ class OpenJob:
             }
             for s in stations()
         ]
-        findings = [{"finding": f, "accepted": self._accepted(f)} for f in self.findings]
+        findings = [
+            {
+                "finding": f,
+                "accepted": self._accepted(f),
+                "here": station in ("hand-over", station_of(f)),
+            }
+            for f in self.findings
+        ]
         return {
             "job": {
                 "id": self.record.id,
@@ -110,6 +117,11 @@ class OpenJob:
             "station": station,
             "stations": treads,
             "findings": findings,
+            "open_duties": [
+                {"station": f.asked.station, "says": f.says, "rule": f.rule, "key": f.key}
+                for f in self.design.duties
+                if f.asked and not self.state.closes(f)
+            ],
             "keeps": [w.id for w in self.plan.walls],
             "_visit": self.visit,
         }
@@ -121,6 +133,20 @@ class OpenJob:
             if entry
             else None
         )
+
+
+IN_BRIEF = ("board", "tariff", "year", "survey")
+
+
+def station_of(f: Finding) -> str:
+    """The station a finding belongs to, by the place it names."""
+    if f.place.startswith("wall"):
+        return "wall"
+    if f.place in IN_BRIEF:
+        return "brief"
+    if f.place.startswith("set"):
+        return "set"
+    return "land" if "@" in f.key or f.key.startswith(("lug.", "tool")) else "size"
 
 
 _designs: OrderedDict[str, Design] = OrderedDict()

@@ -128,7 +128,7 @@ PAGES = {
     "walls": ("wall", "Wall"),
     **{f"wall-{x}": (f"wall?wall={x}", f"Wall {x}") for x in ascii_uppercase},
 }  # places that are pages
-templates.globals.update(marks=MARKS, version=STAMP, pages=PAGES)
+templates.globals.update(kinds=units.KINDS, marks=MARKS, version=STAMP, pages=PAGES)
 
 
 @lru_cache(maxsize=128)

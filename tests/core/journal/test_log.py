@@ -10,7 +10,7 @@ from gumboot.catalogue import catalogue
 from gumboot.core.design import design
 from gumboot.core.journal import log
 from gumboot.core.journal.log import Entry
-from tests.conftest import READING
+from tests.conftest import READING, altered
 
 UID = "00000000-0000-0000-0000-000000000000"
 
@@ -114,7 +114,8 @@ def test_reading_on_is_reading_from_the_start():
 
 
 def test_what_stands(heron):
-    f = next(f for f in design(heron, catalogue()).findings if f.level == "check")
+    made = design(altered(heron, "/fitted/grid-1/protection_a", 65), catalogue())
+    f = next(f for f in made.findings if f.level == "check")
     accept = {"finding": f.key, "fingerprint": f.fingerprint, "says": f.says, "reason": "seen"}
     rows = chain(
         ("reading", {**READING, "verdict": "under", "torque_nm": 1.0}),

@@ -135,7 +135,8 @@ def test_every_conductor_end_is_there_once(tern, listed):
         sum(len(x.at_source.poles) + len(x.at_load.poles) for x in d.links),
     )  # two factory terminations an inverter, one a pack
     covers = sum(not b.startswith("array") for b in touched)
-    want = ends + works + poles + len(touched) + covers
+    screws = sum(len(b.guards) for b in d.bodies)  # of the safeguards
+    want = ends + works + poles + len(touched) + covers + screws
     assert len(listed) == want == len({t.key for t in listed})
     assert [t.number for t in listed] == list(range(1, want + 1))
 

@@ -25,7 +25,8 @@ def sheet(plan):
 
 
 def keys(plan):
-    return {f.key: f for f in design(plan, catalogue()).findings}
+    d = design(plan, catalogue())
+    return {f.key: f for f in (*d.findings, *d.duties)}
 
 
 @pytest.mark.parametrize(("id", "band"), RANGES.items())
@@ -74,7 +75,7 @@ def test_a_smaller_conductor_may_be_kept_by_a_setting(heron):
         68,
     )
     assert "battery-1.conductor" not in keys(limited)
-    assert keys(limited)["bank.limited"].level == "check"
+    assert keys(limited)["bank.limited"].level == "duty"
     assert {s.id: s for s in design(limited, catalogue()).circuits}[
         "battery-1"
     ].protection.value == 90

@@ -17,7 +17,7 @@ ohms = st.floats(1e-5, 0.05)
 
 def found(plan):
     d = design(plan, catalogue())
-    return d, {f.key: f for f in d.findings}
+    return d, {f.key: f for f in (*d.findings, *d.duties)}
 
 
 @given(ohms, ohms, st.floats(1, 500))

@@ -175,7 +175,7 @@ def test_colder_than_the_table_without_a_coefficient(heron):
     assert "colder than the -40" in found["pv-A.cold"].says
 
 
-@pytest.mark.parametrize(("i_sc", "level"), [(15.9, None), (17, "check"), (33, "stop")])
+@pytest.mark.parametrize(("i_sc", "level"), [(15.9, None), (17, "duty"), (33, "stop")])
 def test_connector_ratings(heron, i_sc, level):
     """One pair carries its single rating, two bridged carry twice (common practice: 13 → 26 A, 15 →
     30 A).
@@ -186,5 +186,6 @@ def test_connector_ratings(heron, i_sc, level):
         [*book.inverters.values(), *book.packs.values(), sheet, *book.devices, *book.conductors]
     )
     plan = altered(altered(heron, "/kit/module", "strong"), "/strings/0/tracker", "3")
-    found = {f.key: f.level.value for f in design(plan, other).findings}
+    d = design(plan, other)
+    found = {f.key: f.level.value for f in (*d.findings, *d.duties)}
     assert found.get("pv-A.pair") == level

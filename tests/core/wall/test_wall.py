@@ -3,6 +3,7 @@ against networkx, and cures that cure.
 """
 
 import itertools
+from dataclasses import replace
 
 import networkx
 import numpy as np
@@ -41,7 +42,8 @@ def a_box(id="b", width=300.0, height=400.0, depth=200.0, mass=30.0, **more):
 
 
 def found(plan):
-    return {f.key: f for f in design(plan, BOOK).findings}
+    d = design(plan, BOOK)
+    return {f.key: f for f in (*d.findings, *d.duties)}
 
 
 # ── lifting ───────────────────────────────────────────────────────────────────────────────────────
@@ -466,8 +468,8 @@ def test_rules_one_by_one():
     )
     assert "weather.b" in one(plan, a_box(display=300, weather="rain"), 1000, 1250, sun="yes")
     assert (
-        "front" in one(plan, box, 1000, 1250, front_mm=1000)
-        and one(plan, box, 1000, 1250, front_mm=1000)["front"].level == "stop"
+        "front" in one(plan, replace(box, worked=True), 1000, 1250, front_mm=1000)
+        and one(plan, replace(box, worked=True), 1000, 1250, front_mm=1000)["front"].level == "stop"
     )  # 36 in before 200 mm
     assert "noise.b" in one(plan, a_box(display=300, noise_db=45), 1000, 1250, behind="bedroom")
     assert "swept" in one(plan, box, 1000, 1250, swept=False)
@@ -553,8 +555,43 @@ def test_a_case_is_whole_for_every_kind_of_bank():
     assert (two.enclosure.width, two.enclosure.height) == (2 * 620 + 50, 60 + 4 * 170 + 180)
 
 
+@pytest.mark.parametrize(
+    ("volts", "opposite", "inches"),
+    [
+        (120, "live", 36),
+        (150, "unknown", 36),
+        (151, "insulating", 36),
+        (500, "unknown", 42),
+        (500, "grounded", 42),
+        (600, "live", 48),
+        (601, "grounded", 48),
+    ],
+)
+def test_free_floor_by_volts_and_what_is_opposite(volts, opposite, inches):
+    """Table 110.26(A)(1), from memory: 36 in to 150 V to ground; 36, 42, 48 in to 600 V."""
+    plan = Plan.model_validate(TERN_HOLLOW)
+    deep = a_box(display=300, clear=Clear(below=400))
+    box = replace(deep, volts=volts, worked=True)
+    need = 25.4 * inches + box.enclosure.depth
+    wall = {"opposite": opposite}
+    assert "front" not in one(plan, box, 1000, 1250, front_mm=need + 1, **wall)
+    short = one(plan, box, 1000, 1250, front_mm=need - 2, **wall)["front"]
+    assert short.level == "stop" and f"{volts} V to earth" in short.says
+
+
+def test_the_volts_of_a_box_follow_from_the_job():
+    """An inverter has its strings' coldest volts, a battery bus the bank's, a panel its line's."""
+    d = design(Plan.model_validate(TERN_HOLLOW), BOOK)
+    volts = {b.id: b.volts for b in d.boxes}
+    assert volts["inverter-1"] == pytest.approx(
+        max(s.v_oc_cold.n for s in d.strings if s.inverter == 1)
+    )
+    assert volts["dc-bus"] == pytest.approx(d.bank.v_max.n) and volts["main-panel"] == 120
+    assert {b.id for b in d.boxes if b.worked} >= {"dc-bus", "pack-1", "inverter-1"}
+
+
 @pytest.mark.parametrize("document", PLANS)
 def test_every_box_of_a_job_has_a_case(document):
     d = design(Plan.model_validate(document), BOOK)
     placeable = {b.id for b in d.bodies if b.role not in ("array", "generator")} - {"loads-panel"}
-    assert {b.id for b in boxes(d.plan, d.bodies, d.inverter, d.pack, d.gateway)} >= placeable
+    assert {b.id for b in boxes(d.plan, d.bodies, d.inverter, d.pack, d.gateway, {})} >= placeable

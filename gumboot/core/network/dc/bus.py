@@ -15,7 +15,7 @@ def lay_bus(b: Builder, n: int, first: int, packs: int, banks: int) -> None:
     pack, bank = b.pack, b.bank
     assert pack is not None and bank is not None  # noqa: S101 - the caller looked
     id, name = bus_of(n, banks)
-    bus = b.device("dc-bus", bank.i_all.n)
+    bus = b.device("dc-bus", bank.i_all.n, place=id, label=name)
     b.body(id, "dc-bus", name)
     b.node(id, id, "dc", bar=True)
     if bus:
@@ -215,7 +215,7 @@ def _fused(b: Builder, i: int, label: str, amps: float, posts: str, bus: str) ->
     open.
     """
     assert b.pack is not None  # noqa: S101 - the caller looked
-    fuse = b.device("dc-fuse", amps)
+    fuse = b.device("dc-fuse", amps, place=f"pack-{i}/fuse", label=f"{label}, fuse at the post")
     plus = tuple(t for t in (fuse.terminals if fuse else ()) if t.conductor == "+")
     minus = tuple(t for t in b.pack.terminals if t.conductor == "−")
     at = b.node(f"pack-{i}/fuse", f"pack-{i}", "dc")

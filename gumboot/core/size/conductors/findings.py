@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from gumboot.core.basis.figure import COMMON_PRACTICE
-from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
+from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty, note, stop
 from gumboot.core.basis.sizes import area_mm2, spoken
 from gumboot.core.plan import Fitted
 from gumboot.core.size.conductors.nec import said
@@ -182,13 +182,13 @@ def place_findings(s: SizedCircuit, port_length_m: float | None) -> list[Finding
         )
     if s.sets > 1:
         found.append(
-            check(
+            duty(
                 f"{c.id}.parallel",
                 c.id,
-                f"{c.name} runs in {s.sets} sets: all of one length, material and size, made off"
-                " alike, each with its earth.",
+                f"{c.name} runs in {s.sets} sets: all of one length, material and size, cut"
+                " together, measured, made off alike, each with its earth.",
                 s.rules.book.clauses["parallel"],
-                Cure("Cut the sets together and measure each before landing"),
+                Asked("Land"),
             )
         )
     return found

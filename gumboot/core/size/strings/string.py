@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
-from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
+from gumboot.core.basis.finding import Asked, Change, Cure, Finding, duty, note, stop
 from gumboot.core.codes import OutsideTable, nec
 from gumboot.core.codes.book import Book
 from gumboot.core.kit import Inverter, Module, Tracker
@@ -252,12 +252,13 @@ def current_findings(s: StringDesign, tracker: Tracker, module: Module) -> list[
     )
     if s.jumper and module.i_sc_a <= 2 * tracker.pair_a:
         return [
-            check(
+            duty(
                 f"{s.key}.pair",
                 s.key,
-                f"{says}, two bridged {2 * tracker.pair_a:g} A.",
+                f"{says}, two bridged {2 * tracker.pair_a:g} A: the maker's jumper is across both"
+                " pairs before the string is plugged in.",
                 COMMON_PRACTICE,
-                Cure("Fit the maker's jumper across both pairs before the string is plugged in"),
+                Asked("Land"),
             )
         ]
     return [

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from gumboot.core.basis.figure import COMMON_PRACTICE
-from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
+from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty, note, stop
 from gumboot.core.codes import nec
 from gumboot.core.codes.book import Book
 from gumboot.core.kit import Inverter, Module, Tracker
@@ -195,13 +195,6 @@ def _fuse_finding(
         )
     says = (
         f"Strings {names} are {count} in parallel on {where}: each has a {fuse.text} gPV fuse, in a"
-        " holder that is never opened under load."
+        " holder that is never opened under load and can be reached."
     )
-    return check(
-        f"{key}.fuses",
-        place,
-        says,
-        rule,
-        Cure("Fit the fuses beside the combiner, where they can be reached"),
-        figures=(fuse,),
-    )
+    return duty(f"{key}.fuses", place, says, rule, Asked("Land"), figures=(fuse,))

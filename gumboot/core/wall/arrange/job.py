@@ -19,7 +19,6 @@ from gumboot.core.wall.rules import (
     EYE_OFF_MM,
     HANDLE_BELOW_TOP_MM,
     HANDLE_MM,
-    WORKED_AT,
     WORKING_PROUD_MM,
     bounds,
 )
@@ -122,7 +121,7 @@ class Job:
                     else self.wall.height_mm - b.enclosure.height,
                 )
             top = r.top
-            if "height" not in left_out and b.role in WORKED_AT and b.role != "inverter":
+            if "height" not in left_out and b.worked and b.role != "inverter":
                 top = min(top, HANDLE_MM + HANDLE_BELOW_TOP_MM - b.enclosure.height)
             lo, hi = math.ceil(r.left / GRID_MM - 1e-6), math.floor(r.right / GRID_MM + 1e-6)
             low, high = math.ceil(r.bottom / GRID_MM - 1e-6), math.floor(top / GRID_MM + 1e-6)
@@ -206,9 +205,9 @@ class Job:
         """Whether one may not stand above or below the other, since it is worked on while live and
         the other is in the way.
         """
-        return (
-            a.role in WORKED_AT and b.enclosure.depth - a.enclosure.depth > WORKING_PROUD_MM
-        ) or (b.role in WORKED_AT and a.enclosure.depth - b.enclosure.depth > WORKING_PROUD_MM)
+        return (a.worked and b.enclosure.depth - a.enclosure.depth > WORKING_PROUD_MM) or (
+            b.worked and a.enclosure.depth - b.enclosure.depth > WORKING_PROUD_MM
+        )
 
     @staticmethod
     def _four(

@@ -17,7 +17,6 @@ from gumboot.core.wall.rules.working import (
     EYE_OFF_MM,
     HANDLE_BELOW_TOP_MM,
     HANDLE_MM,
-    WORKED_AT,
     WORKING_PROUD_MM,
     working_box,
 )
@@ -27,7 +26,6 @@ __all__ = [
     "HANDLE_BELOW_TOP_MM",
     "HANDLE_MM",
     "MOST_BACKING",
-    "WORKED_AT",
     "WORKING_PROUD_MM",
     "Scene",
     "backing_change",

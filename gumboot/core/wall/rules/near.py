@@ -6,7 +6,7 @@ import itertools
 from collections.abc import Iterator
 
 from gumboot.core.basis.figure import COMMON_PRACTICE
-from gumboot.core.basis.finding import Cure, Finding, check, stop
+from gumboot.core.basis.finding import Asked, Cure, Finding, check, duty, stop
 from gumboot.core.kit.enclosure import Side
 from gumboot.core.wall.bodies import Placed
 from gumboot.core.wall.gaps import (
@@ -66,9 +66,11 @@ def wall_findings(s: Scene) -> Iterator[Finding]:
                 Cure("Measure it again, and type what the tape says"),
             )
     if s.placed and not s.wall.swept:
-        says = f"Wall {s.wall.id} has not been swept for pipes and cables."
-        cure = Cure("Sweep it, mark what lies behind, type it as hidden pipe or cable")
-        yield check(s.key("swept"), s.place, says, COMMON_PRACTICE, cure)
+        says = (
+            f"Wall {s.wall.id} is swept for pipes and cables before the first hole, and what lies"
+            " behind is marked and typed."
+        )
+        yield duty(s.key("swept"), s.place, says, COMMON_PRACTICE, Asked("Wall"))
 
 
 def on_the_wall(s: Scene) -> Iterator[Finding]:

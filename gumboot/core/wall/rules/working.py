@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from gumboot.core.basis.figure import COMMON_PRACTICE
-from gumboot.core.basis.finding import Cure, Finding, check, stop
+from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
+from gumboot.core.basis.words import inside
 from gumboot.core.wall.bodies import Placed
 from gumboot.core.wall.rect import Rect
 from gumboot.core.wall.rules.scene import Scene, bounds
@@ -14,15 +15,6 @@ HANDLE_MM = 2007.0  # 6 ft 7 in: NEC 240.24(A), 404.8(A), from memory
 HANDLE_BELOW_TOP_MM = 100.0  # common practice
 WORKING_WIDTH_MM, WORKING_PROUD_MM = 762.0, 152.4  # NEC 110.26(A), from memory
 EYE_OFF_MM = 200.0  # common practice
-WORKED_AT = (
-    "main-panel",
-    "loads",
-    "changeover",
-    "grid-combiner",
-    "backup-combiner",
-    "disconnect",
-    "inverter",
-)
 
 
 def heights(s: Scene) -> Iterator[Finding]:
@@ -31,7 +23,7 @@ def heights(s: Scene) -> Iterator[Finding]:
         if p.box.there:
             continue
         handle = p.top - HANDLE_BELOW_TOP_MM
-        if p.box.role in WORKED_AT and p.box.role != "inverter" and handle > HANDLE_MM:
+        if p.box.worked and p.box.role != "inverter" and handle > HANDLE_MM:
             says = (
                 f"The highest handle of {p.box.label} may be at {s.mm(handle)}; {s.mm(HANDLE_MM)}"
                 " is the most."
@@ -85,29 +77,40 @@ def working_space(s: Scene) -> Iterator[Finding]:
     """Room to stand before what is worked at while live: nothing deeper below it, and free floor
     before it.
     """
-    deep = max((p.box.enclosure.depth for p in s.placed), default=0.0)
-    need, rule = s.plan.book.working_mm, s.plan.book.clauses["working space"]
-    if s.placed and s.wall.front_mm is None:
+    book, rule = s.plan.book, s.plan.book.clauses["working space"]
+    asks = [
+        (book.working_depth(p.box.volts, s.wall.opposite), p)
+        for p in s.placed
+        if p.box.worked or not book.working_space
+    ]
+    need, who = max(asks, key=lambda x: x[0] + x[1].box.enclosure.depth, default=(0.0, None))
+    if who is not None and s.wall.front_mm is None:
         yield check(
             s.key("front"),
             s.place,
             f"The free floor before wall {s.wall.id} is not known; {s.mm(need)} is needed before"
-            " the deepest box.",
+            f" {inside(who.box.label)}.",
             rule,
             Cure("Measure it, and type it with the wall"),
         )
-    elif s.placed and s.wall.front_mm is not None and s.wall.front_mm - deep < need - 0.5:
-        says = (
-            f"{s.mm(max(0.0, s.wall.front_mm - deep))} are left before the deepest box of wall"
-            f" {s.wall.id}; {s.mm(need)} are needed."
-        )
-        yield stop(
-            s.key("front"), s.place, says, rule, Cure("Clear the floor, or choose another wall")
-        )
+    elif who is not None and s.wall.front_mm is not None:
+        left = s.wall.front_mm - who.box.enclosure.depth
+        if left < need - 0.5:
+            volts = f", up to {who.box.volts:.0f} V to earth" if book.working_space else ""
+            says = (
+                f"{s.mm(max(0.0, left))} are left before {inside(who.box.label)} on wall"
+                f" {s.wall.id}{volts}; {s.mm(need)} are needed."
+            )
+            cures = [Cure("Clear the floor, or choose another wall")]
+            easier = book.working_depth(who.box.volts, "insulating")
+            if s.wall.opposite == "unknown" and left >= easier - 0.5:
+                change = Change(f"/walls/{s.index}/opposite", "insulating")
+                cures.insert(0, Cure("Nothing live and nothing earthed is opposite", (change,)))
+            yield stop(s.key("front"), s.place, says, rule, *cures)
     if not s.plan.book.working_space:
         return
     for p in s.placed:
-        if p.box.role not in WORKED_AT:
+        if not p.box.worked:
             continue
         room = working_box(s, p)
         if (s.wall.corner_left and room.left < -0.5) or (

@@ -8,6 +8,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
 from gumboot.core.basis.finding import Level
+from gumboot.core.basis.units import NotAQuantity, parse
 from gumboot.core.journal import log
 from gumboot.core.wall import drill_sheet
 from gumboot.drawings.one_line import one_line
@@ -33,6 +34,12 @@ def missing(job: OpenJob) -> list[str]:
         out.append(
             f"{checks} check{'s' if checks > 1 else ''} not accepted: judge each, and accept it"
             " with a reason."
+        )
+    duties = sum(not job.state.closes(f) for f in job.design.duties)
+    if duties:
+        out.append(
+            f"{duties} dut{'ies' if duties > 1 else 'y'} open: see or measure each, and write it"
+            " down."
         )
     todo = sum(not job.state_of(t).complete for t in d.terminations)
     if todo:
@@ -61,7 +68,12 @@ def walls_of(job: OpenJob, standalone: bool) -> list[dict[str, Any]]:
     ]
 
 
-def page(job: OpenJob, fault: str = "", typed: str = "") -> dict[str, Any]:
+def page(
+    job: OpenJob,
+    fault: str = "",
+    typed: str = "",
+    faults: dict[str, tuple[str, str]] | None = None,
+) -> dict[str, Any]:
     """What the page and the PDF both show."""
     d, state = job.design, job.state
     entries = records.entries(job.visit.db, job.record)
@@ -99,6 +111,17 @@ def page(job: OpenJob, fault: str = "", typed: str = "") -> dict[str, Any]:
         "_d": d,
         "_rows": rows,
         "_accepted": accepted,
+        "duties": [
+            {
+                "duty": f,
+                "closed": state.closes(f),
+                "entry": entry.body if (entry := state.attends(f)) else None,
+                "who": entry.who if entry else "",
+                "at": entry.at_server if entry else "",
+            }
+            for f in d.duties
+        ],
+        "_faults": faults or {},
         "_cautions": pack.CAUTIONS,
         "_drawing": drawn(one_line(d)),
         "_walls": walls_of(job, standalone=False),
@@ -126,6 +149,44 @@ def pdf(job: Opened) -> Response:
         media_type="application/pdf",
         headers={"Content-Disposition": f'inline; filename="hand-over-{job.record.id}.pdf"'},
     )
+
+
+@router.post("/jobs/{job_id}/duty")
+def attend(request: Request, job: Opened) -> Response:
+    """A duty is done, with its reading or a tick; declined with a reason; or taken back."""
+    visit, key = job.visit, job.visit.text("duty")
+    back = f"/jobs/{job.record.id}/hand-over#duties"
+    found = next((f for f in job.design.duties if f.key == key), None)
+    if found is None or found.asked is None or found.fingerprint != visit.text("fingerprint"):
+        return RedirectResponse(back, 303)  # the plan changed since the page was read
+    act, typed, why = visit.text("act"), visit.text("reading")[:40], visit.text("note")[:500]
+    value: float | None = None
+    verdict = {"decline": "declined", "back": "taken back"}.get(act, "done")
+    try:
+        if verdict == "done" and found.asked.kind:
+            value = parse(typed, found.asked.kind, job.plan.units)
+            verdict = "done" if found.asked.within(value) else "outside"
+        if verdict == "declined" and not why:
+            raise NotAQuantity("type why it is not done: the reason is kept with your name")
+        if verdict == "declined":
+            visit.needs("supervisor")
+    except NotAQuantity as exc:
+        again = page(job, faults={key: (str(exc), typed)})
+        return render(request, "hand_over.html", again, 422)
+    if not job.state.signed:
+        body = {
+            "duty": key,
+            "fingerprint": found.fingerprint,
+            "says": found.says,
+            "typed": typed if verdict in ("done", "outside") else "",
+            "value": value,
+            "verdict": verdict,
+            "note": why,
+        }
+        at = visit.text("at_device")[:40]
+        records.append(visit.db, job.record, "duty", body, visit.who, visit.role, at)
+        visit.db.commit()
+    return RedirectResponse(back, 303)
 
 
 @router.post("/jobs/{job_id}/sign")

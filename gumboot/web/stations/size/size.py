@@ -23,6 +23,7 @@ from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.job.saving import change, checked
 from gumboot.web.pages.frame import drawn, part, render, templates, twin
 from gumboot.web.people.sign_in import local
+from gumboot.web.stations.size import devices
 
 router = APIRouter()
 
@@ -54,6 +55,7 @@ def size(request: Request, job: Opened) -> dict[str, Any]:
         "_drawing": drawn(one_line(job.design)),
         "_tables": part("size_tables.html", job.design),
         "_materials": part("materials.html", job.design),
+        **devices.parts(job),
     }
 
 
@@ -230,6 +232,7 @@ def _unfit(
         "_drawing": drawn(one_line(job.design)),
         "_tables": part("size_tables.html", job.design),
         "_materials": part("materials.html", job.design),
+        **devices.parts(job),
     }
     return render(request, "size.html", context, 422)
 

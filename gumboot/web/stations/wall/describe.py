@@ -48,6 +48,18 @@ def wall_fields(plan: Plan, i: int) -> list[tuple[str, list[Field]]]:
                     "a person must stand there to work on it live",
                     optional=True,
                 ),
+                Field(
+                    f"{at}/opposite",
+                    "What is opposite, there",
+                    "choice",
+                    "above 150 V to earth it decides how much floor is left free",
+                    choices=(
+                        ("unknown", "not known"),
+                        ("insulating", "nothing live, nothing earthed"),
+                        ("grounded", "concrete, brick, tile, metal"),
+                        ("live", "live parts that are worked on"),
+                    ),
+                ),
             ],
         ),
         (

@@ -44,6 +44,16 @@ def site_fields(s: Shape) -> list[Field]:
             "choice",
             choices=tuple((b.code, b.name) for b in BOOKS.values()),
         ),
+        Field(
+            "site/building",
+            "The building",
+            "choice",
+            choices=(
+                ("dwelling", "a dwelling"),
+                ("other", "another building"),
+                ("equipment only", "houses equipment only"),
+            ),
+        ),
         Field("units", "Units", "choice", choices=(("us", "ft, °F, in·lb"), ("si", "m, °C, N·m"))),
         Field(
             "site/latitude_deg",
@@ -172,6 +182,16 @@ def supply_fields(s: Shape) -> list[tuple[Field, bool]]:
                 choices=(("unknown", "not known"), ("Cu", "copper"), ("Al", "aluminium")),
             ),
             on and s.book.asks_service,
+        ),
+        (
+            Field(
+                "supply/fault_a",
+                "Utility's fault current",
+                "current",
+                "the most at the service, from the utility; every breaker has to break it",
+                optional=True,
+            ),
+            on,
         ),
         (
             Field(

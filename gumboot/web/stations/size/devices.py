@@ -1,0 +1,112 @@
+"""What the crew chooses from the shelf for each place, and the safeguards it plans."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse, Response
+from pydantic import ValidationError
+
+from gumboot.catalogue import catalogue
+from gumboot.core.basis.finding import Change
+from gumboot.core.network.guards import ROLES, device_of, short
+from gumboot.core.plan import RESIDUAL_TYPES, SAFEGUARDS, TRIPS_MA, Safeguard
+from gumboot.web.job.opening import Opened, OpenJob
+from gumboot.web.job.saving import change
+
+router = APIRouter()
+METHODS = ("at each module", "at each string", "listed array")
+
+
+def parts(job: OpenJob) -> dict[str, Any]:
+    """What the section of devices and safeguards shows."""
+    network = job.design.network
+    if network is None:
+        return {"_places": [], "_guards": [], "_guard_at": []}
+    shelf, plan = catalogue(), job.plan
+    places = [
+        {
+            "place": p,
+            "choices": [
+                d
+                for d in shelf.devices
+                if d.role == p.role
+                and d.supply in (p.supply, "any")
+                and d.book in (plan.code, "any")
+            ],
+        }
+        for p in network.places
+        if p.role not in ("array", "inlet")
+    ]
+    supply = next((p.supply for p in network.places), plan.supply.kind)
+    guards = [
+        {"n": n, "s": s, "says": short(s), "device": device_of(s, shelf, supply, plan.code)}
+        for n, s in enumerate(plan.safeguards)
+    ]
+    at = [
+        ("main-panel", plan.book.main_board),
+        ("outside", "outside, by the service"),
+        ("array", "the array"),
+        ("backed-up-circuits", "the backed-up circuits"),
+        *((b.id, b.label) for b in network.bodies if b.id != "main-panel"),
+        *((c.id, f"C{c.number} {c.name}") for c in network.circuits if c.power_factor),
+    ]
+    boxes = [d for d in shelf.devices if d.role in ROLES.values() and d.book in (plan.code, "any")]
+    return {
+        "_places": places,
+        "_guards": guards,
+        "_guard_at": at,
+        "_guard_kinds": SAFEGUARDS,
+        "_guard_types": RESIDUAL_TYPES,
+        "_guard_trips": TRIPS_MA,
+        "_guard_methods": METHODS,
+        "_guard_devices": boxes,
+    }
+
+
+@router.post("/jobs/{job_id}/devices")
+def choose(request: Request, job: Opened) -> Response:
+    """The crew's own devices; an empty choice takes what is proposed. Places that the job no longer
+    has are forgotten.
+    """
+    job.visit.needs("planner", "supervisor")
+    network = job.design.network
+    here = {p.key for p in network.places} if network else set()
+    known = {d.id for d in catalogue().devices}
+    kept = {k: v for k, v in job.plan.devices.items() if k in here}
+    for key in here:
+        if f"device/{key}" in job.visit.form:
+            chosen = job.visit.text(f"device/{key}")
+            kept.pop(key, None)
+            if chosen in known:
+                kept[key] = chosen
+    return change(request, job, (Change("/devices", kept),), f"/jobs/{job.record.id}/size#devices")
+
+
+@router.post("/jobs/{job_id}/safeguards")
+def plan_safeguards(request: Request, job: Opened) -> Response:
+    """One more safeguard, or one less."""
+    visit, back = job.visit, f"/jobs/{job.record.id}/size#safeguards"
+    visit.needs("planner", "supervisor")
+    rows = [s.model_dump(mode="json") for s in job.plan.safeguards]
+    out = visit.whole("remove", -1)
+    if 0 <= out < len(rows):
+        del rows[out]
+    elif visit.text("kind") in SAFEGUARDS and len(rows) < 40:
+        try:
+            new = Safeguard.model_validate(
+                {
+                    "kind": visit.text("kind"),
+                    "at": visit.text("at") or "main-panel",
+                    "device": visit.text("device") or None,
+                    "trip_ma": visit.whole("trip_ma", 300),
+                    "type": visit.text("type") or "A",
+                    "delayed": visit.text("delayed") == "yes",
+                    "method": visit.text("method") or METHODS[0],
+                }
+            )
+        except ValidationError:
+            return RedirectResponse(back, 303)  # every field is a choice: this was sent by hand
+        rows.append(new.model_dump(mode="json"))
+    return change(request, job, (Change("/safeguards", rows),), back)
