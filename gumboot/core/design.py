@@ -23,7 +23,7 @@ from gumboot.core.network import Body, Network, SignalCable
 from gumboot.core.network.bonds import Bonded
 from gumboot.core.network.chapters import BONDS, DISCONNECTS, NETWORK, SHUTDOWN
 from gumboot.core.plan import Plan
-from gumboot.core.set.chapters import MENU
+from gumboot.core.set.chapters import MENU, menu_of
 from gumboot.core.set.settings import Setting
 from gumboot.core.size.bank import Bank
 from gumboot.core.size.busbars import Bus, main_bus
@@ -99,6 +99,12 @@ class Design:
         every = ordered(f for c in CHAPTERS for f in draft.made[c].findings)
         self.findings = tuple(f for f in every if f.level is not Level.DUTY)
         self.duties = tuple(f for f in every if f.level is Level.DUTY)
+
+    def menu(self, unit_no: int) -> tuple[Setting, ...]:
+        """The menu of one unit, from 1: followers of a cascade differ from their leader."""
+        if unit_no == 1 or self.of(MENU) is None:
+            return tuple(self.settings)
+        return menu_of(self.draft, unit_no)
 
     def of(self, chapter: Chapter[T]) -> T:
         """The result of a chapter; None where what it requires is missing."""

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
-import math
-
 from gumboot.core.basis import clock
 from gumboot.core.basis.figure import COMMON_PRACTICE
 from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
 from gumboot.core.kit import MenuItem
-from gumboot.core.set.settings.setting import Job, Setting
+from gumboot.core.set.settings.agreement import (
+    back,
+    battery_findings,
+    order_findings,
+    plan_findings,
+)
+from gumboot.core.set.settings.setting import Job, Setting, key_of
 from gumboot.core.set.settings.slot import SLOT, parse_slot
 
 
@@ -17,20 +21,22 @@ def menu_findings(settings: list[Setting], job: Job) -> list[Finding]:
     not have, an order that does not hold.
     """
     found: list[Finding] = []
-    proposed = {s.id: s.proposed for s in settings}
+    by = {s.id: s for s in settings}
     for item in job.inverter.menu:
-        keyed = job.plan.settings.get(item.id)
+        keyed = job.plan.settings.get(by[item.id].key)
         if keyed is not None and (fault := misfit(item, keyed)):
             place, says = f"set.{item.id}", f"{item.label}: {fault}."
-            back = _back(item.id, proposed[item.id], item.unit)
-            found.append(stop(f"{place}.value", place, says, "inverter menu", back))
-    known = {i.id for i in job.inverter.menu}
+            found.append(stop(f"{place}.value", place, says, "inverter menu", back(by[item.id])))
+    known = {
+        key_of(i.id, n) for i in job.inverter.menu for n in range(1, job.plan.kit.inverters + 1)
+    }
     for k in job.plan.settings:
         if k not in known:
             says = f"The plan keys “{k}”, which this unit's menu does not have."
             remove = Cure("Remove it", (Change(f"/settings/{k}", None),))
             found.append(check(f"set.{k}.unknown", "settings", says, "inverter menu", remove))
-    found += order_findings(settings, job) + current_findings(settings)
+    found += [*order_findings(settings), *battery_findings(settings, job)]
+    found += [*plan_findings(settings, job), *current_findings(settings)]
     return found + work_findings(settings, job)
 
 
@@ -54,7 +60,7 @@ def work_findings(settings: list[Setting], job: Job) -> list[Finding]:
                 "set.grid_charge",
                 says,
                 COMMON_PRACTICE,
-                _back("grid_charge", charge.proposed, ""),
+                back(charge),
             )
         )
     named = [(k, clock.covered([(slot.start_min, slot.end_min)])) for k, slot in slots.items()]
@@ -100,7 +106,7 @@ def work_findings(settings: list[Setting], job: Job) -> list[Finding]:
                 "set.export_w",
                 says,
                 "the grid operator",
-                _back("export_w", keyed.proposed, "W"),
+                back(keyed),
             )
         )
     return found
@@ -132,63 +138,6 @@ def misfit(item: MenuItem, keyed: float | str) -> str:
     return ""
 
 
-def _back(id: str, proposed: float | str, unit: str) -> Cure:
-    shown = proposed if isinstance(proposed, str) else f"{proposed:g} {unit}".strip()
-    return Cure(f"Back to {shown}", (Change(f"/settings/{id}", None),))
-
-
-ORDERS: tuple[tuple[str, str, bool], ...] = (  # lower, higher, may be equal
-    ("cut_v", "warn_v", False),
-    ("warn_v", "recover_v", False),
-    ("recover_v", "float_v", False),
-    ("float_v", "absorb_v", True),
-    ("floor_off_grid", "floor_on_grid", True),
-    ("floor_on_grid", "reserve_soc", True),
-    ("back_to_grid", "back_to_battery", False),
-)
-
-
-def order_findings(settings: list[Setting], job: Job) -> list[Finding]:
-    """The invariants of order. A broken one is a stop on the line the crew keyed."""
-    by = {s.id: s for s in settings}
-    found: list[Finding] = []
-    for low, high, equal in ORDERS:
-        if low not in by or high not in by:
-            continue
-        a, b = by[low], by[high]
-        if (
-            isinstance(a.value, str)
-            or isinstance(b.value, str)
-            or a.value < b.value
-            or (equal and a.value == b.value)
-        ):
-            continue
-        at = a if a.own else b
-        found.append(
-            stop(
-                f"set.{low}.{high}",
-                f"set.{at.id}",
-                f"{a.label} {a.value:g} {a.unit} must be below"
-                f" {'or equal to ' if equal else ''}{b.label.lower()} {b.value:g} {b.unit}.",
-                COMMON_PRACTICE,
-                _back(at.id, at.proposed, at.unit),
-            )
-        )
-    absorb = by.get("absorb_v")
-    v_max = job.bank.v_max.n if job.bank else math.inf
-    if absorb and not isinstance(absorb.value, str) and absorb.value > v_max:
-        found.append(
-            stop(
-                "set.absorb_v.bms",
-                "set.absorb_v",
-                f"Absorption {absorb.value:g} V is above the pack's limit of {v_max:g} V.",
-                "pack sheet",
-                _back("absorb_v", absorb.proposed, "V"),
-            )
-        )
-    return found
-
-
 def current_findings(settings: list[Setting]) -> list[Finding]:
     """A keyed current above what the least of BMS, inverter and conductor allows."""
     found: list[Finding] = []
@@ -206,7 +155,7 @@ def current_findings(settings: list[Setting]) -> list[Finding]:
                     f"{s.label} {s.value:g} A is above the {s.figure.text} that BMS, inverter and"
                     " conductor allow.",
                     COMMON_PRACTICE,
-                    _back(s.id, s.proposed, s.unit),
+                    back(s),
                     figures=(s.figure,),
                 )
             )

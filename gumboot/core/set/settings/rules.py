@@ -16,12 +16,30 @@ from gumboot.core.set.settings.battery_rules import (
     _link,
     _tail,
 )
+from gumboot.core.set.settings.choosing import pick
 from gumboot.core.set.settings.setting import Filled, Job
 from gumboot.core.set.settings.slot import MODE_REASONS, MODES, show_slot
 
 
 def _first(item: MenuItem, job: Job) -> Filled:
+    if len(item.options) > 1:
+        return item.options[0], "the menu's first; choose what the place asks", None
     return item.options[0], "the only choice for this supply", None
+
+
+def _role(item: MenuItem, job: Job) -> Filled:
+    """What a unit is among several."""
+    if job.plan.kit.inverters == 1:
+        return "alone", "one unit", None
+    if job.unit_no == 1:
+        return "leader", "the meter and the BMS talk to this one", None
+    return "follower", "it does what the first one says", None
+
+
+def _line(item: MenuItem, job: Job) -> Filled:
+    """The line that a single-phase unit stands on in a three-phase house."""
+    named = job.plan.kit.lines.split() or ["L1", "L2", "L3"]
+    return named[(job.unit_no - 1) % len(named)], "the line it is wired to", None
 
 
 def _fixed(value: float | str, reason: str) -> Callable[[MenuItem, Job], Filled]:
@@ -73,7 +91,7 @@ def _pass_through(item: MenuItem, job: Job) -> Filled:
 def _mode(item: MenuItem, job: Job) -> Filled:
     mode = job.plan.energy.work.mode
     keyed = MODES[mode]
-    if keyed not in item.options:
+    if pick(item.options, keyed) is None:
         return item.options[0], f"the menu has no {keyed}", None
     return keyed, MODE_REASONS[mode], None
 
@@ -82,7 +100,7 @@ def _slot(direction: str) -> Callable[[MenuItem, Job], Filled]:
     def rule(item: MenuItem, job: Job) -> Filled:
         work = job.plan.energy.work
         slots = work.charge if direction == "charge" else work.discharge
-        n = int(item.id[-1])
+        n = [x.id for x in job.inverter.menu if x.rule == item.rule].index(item.id) + 1
         if work.mode != "windows" or n > len(slots):
             return "off", "the plan needs no such window", None
         return (
@@ -159,5 +177,7 @@ RULES: dict[str, Callable[[MenuItem, Job], Filled]] = {
     "grid_charge": _grid_charge,
     "spare_sun": _spare_sun,
     "bond_off": _bond,
+    "role": _role,
+    "line": _line,
     "sleep_off": _fixed("off", "small loads must not put the inverter to sleep"),
 }

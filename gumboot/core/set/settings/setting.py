@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from gumboot.core.basis.figure import Figure
+from gumboot.core.basis.finding import Change
 from gumboot.core.kit import Chemistry, Inverter, Pack
 from gumboot.core.plan import Plan
 from gumboot.core.size.bank import Bank
@@ -14,7 +15,13 @@ from gumboot.core.size.conductors import SizedCircuit
 
 @dataclass(frozen=True, slots=True)
 class Setting:
-    """One line of the menu. `proposed` is what Gumboot would key; `value` what will be keyed."""
+    """One line of one unit's menu. `proposed` is what Gumboot would key; `value` what will be
+    keyed.
+
+    rule: what the line means; meant: the rule's own word for what it proposes; why: its reason.
+    lacking: what the menu has no choice or no room for. chosen: whether the crew keyed it. windows:
+    of a work mode, the choice that uses windows. unit_no: from 1.
+    """
 
     id: str
     group: str
@@ -28,6 +35,22 @@ class Setting:
     most: float | None
     step: float | None
     figure: Figure | None = None
+    rule: str = ""
+    meant: float | str = ""
+    why: str = ""
+    lacking: str = ""
+    chosen: bool = False
+    windows: str = ""
+    unit_no: int = 1
+
+    @property
+    def key(self) -> str:
+        """Where the plan keeps what is keyed: by the line, and by the unit from the second on."""
+        return key_of(self.id, self.unit_no)
+
+    def keyed_as(self, value: float | str | None) -> Change:
+        """The change that keys it so."""
+        return Change(f"/settings/{self.key}", value)
 
     @property
     def own(self) -> bool:
@@ -44,6 +67,7 @@ class Job:
     pack: Pack | None
     bank: Bank | None
     circuits: Sequence[SizedCircuit]
+    unit_no: int = 1
 
     @property
     def count(self) -> int:
@@ -61,6 +85,11 @@ class Job:
     def chemistry(self) -> Chemistry:
         """What the cells are."""
         return self.pack.chemistry if self.pack else "LFP"
+
+
+def key_of(id: str, unit_no: int) -> str:
+    """The plan's key of a line of one unit: "charge_a", "charge_a.unit-2"."""
+    return id if unit_no == 1 else f"{id}.unit-{unit_no}"
 
 
 Filled = tuple[float | str, str, Figure | None]

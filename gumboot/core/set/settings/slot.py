@@ -8,6 +8,7 @@ from typing import Literal, get_args
 
 from gumboot.core.basis import clock
 from gumboot.core.plan import Slot, Work, WorkMode
+from gumboot.core.set.settings.choosing import pick
 from gumboot.core.set.settings.setting import Setting
 
 MODES = {
@@ -64,20 +65,29 @@ def without_work(keyed: Mapping[str, float | str]) -> dict[str, float | str]:
 
 def work_keyed(settings: Sequence[Setting], otherwise: Work) -> Work:
     """How the battery will work by what is keyed; `otherwise` where the menu has no work mode."""
-    by = {s.id: str(s.value) for s in settings}
-    if "mode" not in by:
+    rules: dict[str, list[Setting]] = {}
+    for s in settings:
+        rules.setdefault(s.rule, []).append(s)
+    if "mode" not in rules:
         return otherwise
-    mode: WorkMode = next((m for m in get_args(WorkMode) if MODES[m] == by["mode"]), "self-use")
+    keyed = rules["mode"][0]
+    mode: WorkMode = next(
+        (m for m in get_args(WorkMode) if pick(keyed.options, MODES[m]) == keyed.value), "self-use"
+    )
     if mode != "windows":
         return Work(mode=mode)
     charge, give = (
-        tuple(x for n in (1, 2, 3) if (x := parse_slot(by.get(f"{kind}_{n}", "off"))))
-        for kind in ("charge", "give")
+        tuple(x for s in rules.get(kind, ()) if (x := parse_slot(str(s.value))))
+        for kind in ("charge_slot", "give_slot")
     )
-    spare: Literal["battery", "grid"] = "grid" if by.get("spare_sun") == "grid" else "battery"
+
+    def is_(rule: str, word: str) -> bool:
+        return any(pick(s.options, word) == s.value for s in rules.get(rule, ()))
+
+    spare: Literal["battery", "grid"] = "grid" if is_("spare_sun", "grid") else "battery"
     return Work(
         mode=mode,
         spare_sun=spare,
-        charge=charge if by.get("grid_charge") != "off" else (),
+        charge=() if is_("grid_charge", "off") else charge,
         discharge=give,
     )

@@ -24,15 +24,24 @@ def shown(value: float | str) -> str:
     return value if isinstance(value, str) else f"{value:g}"
 
 
-def page(job: OpenJob, typed: dict[str, str], faults: dict[str, str]) -> dict[str, Any]:
-    """The sheet, with what was typed."""
-    settings = list(job.design.settings)
+def unit_of(job: OpenJob, text: str) -> int:
+    """The unit whose menu is shown, from 1."""
+    return int(text) if text.isdecimal() and 1 <= int(text[:3]) <= job.plan.kit.inverters else 1
+
+
+def page(
+    job: OpenJob, typed: dict[str, str], faults: dict[str, str], unit_no: int = 1
+) -> dict[str, Any]:
+    """The sheet of one unit, with what was typed."""
+    settings = list(job.design.menu(unit_no))
     return {
         **job.head("set"),
         "settings": settings,
+        "unit_no": unit_no,
+        "units_there": job.plan.kit.inverters if settings else 1,
         "groups": list(dict.fromkeys(s.group for s in settings)),
         "typed": {
-            s.id: typed.get(s.id, shown(job.plan.settings.get(s.id, s.value))) for s in settings
+            s.id: typed.get(s.id, shown(job.plan.settings.get(s.key, s.value))) for s in settings
         },
         "faults": faults,
     }
@@ -41,7 +50,7 @@ def page(job: OpenJob, typed: dict[str, str], faults: dict[str, str]) -> dict[st
 @twin(router, "/jobs/{job_id}/set", "set.html")
 def set_(request: Request, job: Opened) -> dict[str, Any]:
     """The page."""
-    return page(job, {}, {})
+    return page(job, {}, {}, unit_of(job, request.query_params.get("unit", "")))
 
 
 def read(s: Setting, text: str) -> tuple[float | str | None, str]:
@@ -70,15 +79,20 @@ def read(s: Setting, text: str) -> tuple[float | str | None, str]:
 @router.post("/jobs/{job_id}/set")
 def save(request: Request, job: Opened) -> Response:
     """Keep what the crew keys; a value the menu cannot take is refused at its field."""
-    typed = {s.id: job.visit.text(s.id) for s in job.design.settings}
+    unit_no = unit_of(job, job.visit.text("unit"))
+    settings = job.design.menu(unit_no)
+    typed = {s.id: job.visit.text(s.id) for s in settings}
     changes: list[Change] = []
     faults: dict[str, str] = {}
-    for s in job.design.settings:
+    for s in settings:
         value, fault = read(s, typed[s.id])
         if fault:
             faults[s.id] = fault
-        elif value != job.plan.settings.get(s.id):
-            changes.append(Change(f"/settings/{s.id}", value))
+        elif value is None and s.chosen and unit_no > 1:
+            changes.append(s.keyed_as(s.proposed if s.key not in job.plan.settings else None))
+        elif value != job.plan.settings.get(s.key) and not (unit_no > 1 and value == s.value):
+            changes.append(s.keyed_as(value))
     if faults:
-        return render(request, "set.html", page(job, typed, faults), 422)
-    return change(request, job, tuple(changes), f"/jobs/{job.record.id}/set")
+        return render(request, "set.html", page(job, typed, faults, unit_no), 422)
+    back = f"/jobs/{job.record.id}/set{f'?unit={unit_no}' if unit_no > 1 else ''}"
+    return change(request, job, tuple(changes), back)

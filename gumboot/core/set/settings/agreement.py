@@ -1,0 +1,144 @@
+"""Whether what is keyed agrees with the plan and its battery. Everything hangs on what a line means
+(its rule), whatever its menu calls it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from gumboot.core.basis.figure import COMMON_PRACTICE
+from gumboot.core.basis.finding import Cure, Finding, check, stop
+from gumboot.core.set.settings.setting import Job, Setting
+
+LATTICES: tuple[tuple[tuple[str, bool], ...], ...] = (  # rule, may be equal to the one before
+    (
+        ("cut", False),
+        ("warn", False),
+        ("recover", False),
+        ("float", False),
+        ("absorb", True),
+        ("equalise_v", True),
+    ),
+    (("floor_off_grid", False), ("floor_on_grid", True), ("reserve_soc", True)),
+    (("back_to_grid", False), ("back_to_battery", False)),
+)
+
+
+def of_rule(settings: Sequence[Setting], rule: str) -> list[Setting]:
+    """The lines that mean one thing."""
+    return [s for s in settings if s.rule == rule]
+
+
+def back(s: Setting) -> Cure:
+    """The cure that takes Gumboot's own value again."""
+    shown = s.proposed if isinstance(s.proposed, str) else f"{s.proposed:g} {s.unit}".strip()
+    return Cure(f"Back to {shown}", (s.keyed_as(None),))
+
+
+def order_findings(settings: Sequence[Setting]) -> Iterator[Finding]:
+    """Every pair of lines that an order relates, near or far. A broken one is a stop."""
+    for lattice in LATTICES:
+        lines = [
+            (n, equal, s)
+            for n, (rule, equal) in enumerate(lattice)
+            for s in of_rule(settings, rule)
+        ]
+        for n, _, a in lines:
+            for m, equal, b in lines:
+                even = equal and m == n + 1
+                if m > n and _out_of_order(a, b, even, settings):
+                    at = a if a.own else b
+                    says = (
+                        f"{a.label} {a.value:g} {a.unit} must be below"
+                        f" {'or equal to ' if even else ''}{b.label.lower()} {b.value:g} {b.unit}."
+                    )
+                    key = f"set.{a.id}.{b.id}"
+                    yield stop(key, f"set.{at.id}", says, COMMON_PRACTICE, back(at))
+
+
+def _out_of_order(a: Setting, b: Setting, even: bool, settings: Sequence[Setting]) -> bool:
+    if isinstance(a.value, str) or isinstance(b.value, str):
+        return False
+    if b.rule == "equalise_v" and not _equalises(settings):
+        return False  # the line is there, and nothing uses it
+    return a.value > b.value or (a.value == b.value and not even)
+
+
+def _equalises(settings: Sequence[Setting]) -> bool:
+    rows = of_rule(settings, "equalise_off")
+    return any(s.value != s.proposed or s.meant != "off" for s in rows) if rows else True
+
+
+def battery_findings(settings: Sequence[Setting], job: Job) -> Iterator[Finding]:
+    """Battery type, link, equalising and voltages against the cells and their BMS."""
+    for s in of_rule(settings, "lithium"):
+        if s.own:
+            says = f"{s.label} is keyed “{s.value}”; the pack is {job.chemistry}: {s.why}."
+            yield stop(f"set.{s.id}.cells", f"set.{s.id}", says, "pack sheet", back(s))
+    for s in of_rule(settings, "link"):
+        if s.own and s.meant != "none":
+            says = (
+                f"{s.label} is keyed “{s.value}”; the pack's BMS speaks over {s.proposed}: without"
+                " it nothing stops a cell that is full or empty."
+            )
+            yield stop(f"set.{s.id}.bms", f"set.{s.id}", says, "pack sheet", back(s))
+    for s in of_rule(settings, "equalise_off"):
+        if s.own and s.meant == "off":
+            says = f"{s.label} is keyed “{s.value}”: it overcharges {job.chemistry} cells."
+            yield stop(f"set.{s.id}.cells", f"set.{s.id}", says, COMMON_PRACTICE, back(s))
+    if job.bank is None:
+        return
+    top, bottom = job.bank.v_max.n, job.bank.v_min.n
+    for rule in ("float", "absorb", "equalise_v"):
+        for s in of_rule(settings, rule):
+            if not isinstance(s.value, str) and s.value > top + 1e-9:
+                if rule == "equalise_v" and not _equalises(settings):
+                    continue
+                says = f"{s.label} {s.value:g} V is above the pack's limit of {top:g} V."
+                yield stop(f"set.{s.id}.bms", f"set.{s.id}", says, "pack sheet", back(s))
+    for s in of_rule(settings, "cut"):
+        if not isinstance(s.value, str) and s.value < bottom - 1e-9:
+            says = (
+                f"{s.label} {s.value:g} V is below the {bottom:g} V at which the pack's own"
+                " protection opens: the bank would drop out, and may not wake by itself."
+            )
+            yield stop(f"set.{s.id}.bms", f"set.{s.id}", says, "pack sheet", back(s))
+
+
+def plan_findings(settings: Sequence[Setting], job: Job) -> Iterator[Finding]:
+    """The bond against the plan; windows that the mode leaves unused; lines nobody has a
+    rule for.
+    """
+    for s in of_rule(settings, "bond_off"):
+        if s.own:
+            says = (
+                f"{s.label} is keyed “{s.value}”; by the plan {s.why}. Two bonds, or none, would"
+                " be the outcome."
+            )
+            rule = job.plan.book.clauses["bond"]
+            yield stop(f"set.{s.id}.bond", f"set.{s.id}", says, rule, back(s))
+    modes = of_rule(settings, "mode")
+    for s in settings:
+        used = s.rule in ("charge_slot", "give_slot") and s.own and s.value != "off"
+        if used and modes and modes[0].value != modes[0].windows:
+            says = (
+                f"{s.label} is keyed, and the work mode is {modes[0].value}: the window does"
+                " nothing."
+            )
+            yield check(f"set.{s.id}.unused", f"set.{s.id}", says, COMMON_PRACTICE, back(s))
+    for s in settings:
+        if s.rule == "first" and len(s.options) > 1 and not s.chosen:
+            says = (
+                f"{s.label} has {len(s.options)} choices, and the one for this supply is to be"
+                " chosen by who knows the place."
+            )
+            cures = [Cure(f"It is {x}", (s.keyed_as(x),)) for x in s.options[:6]]
+            yield check(f"set.{s.id}.choose", f"set.{s.id}", says, "the grid operator", *cures)
+        elif s.lacking:
+            says = (
+                f"{s.label}: the menu has nothing for “{s.lacking}”; it takes"
+                f" {', '.join(s.options) or f'{s.least:g} to {s.most:g} {s.unit}'}."
+            )
+            cures = [Cure(f"Key {x}", (s.keyed_as(x),)) for x in s.options[:6]]
+            none = Cure("Choose a unit whose menu has it, or a pack that suits this one")
+            yield check(f"set.{s.id}.lacks", f"set.{s.id}", says, "inverter menu", *cures, none)
