@@ -20,7 +20,6 @@ T = TypeVar("T")
 
 VIEWS: dict[str, Callable[[Plan], object]] = {  # what a chapter may read of a field, and no more
     "run names": lambda p: frozenset(p.runs),
-    "keyed limits": lambda p: (p.settings.get("charge_a"), p.settings.get("discharge_a")),
     "fitted breakers": lambda p: {k: f.protection_a for k, f in p.fitted.items()},
     "extras": lambda p: tuple(w.extras for w in p.walls),
     "placed": lambda p: tuple(frozenset(w.placed) for w in p.walls),

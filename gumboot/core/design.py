@@ -42,7 +42,7 @@ from gumboot.core.size.chapters import (
 )
 from gumboot.core.size.conductors import SizedCircuit
 from gumboot.core.size.disconnects import Disconnect, ShutdownStep
-from gumboot.core.size.equipment import BANK, FITS, STRINGS, UNIT
+from gumboot.core.size.equipment import BANK, FITS, STRINGS, THROUGH, UNIT
 from gumboot.core.size.faults import Loop
 from gumboot.core.size.inrush import Inrush
 from gumboot.core.size.raceways import Raceway
@@ -59,6 +59,7 @@ CHAPTERS: tuple[Chapter[Any], ...] = (
     UNIT,
     BANK,
     FITS,
+    THROUGH,
     NETWORK,
     BONDS,
     BOXES,

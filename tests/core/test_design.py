@@ -21,7 +21,6 @@ BOOK = catalogue()
 DEMOS = (TERN_HOLLOW, HERON_SLIP, SALTINGS_BARN, MOSSBANK_TERRACE, JUNIPER_CUT)
 VIEWED = {  # the field of the plan that each view looks at
     "run names": "runs",
-    "keyed limits": "settings",
     "fitted breakers": "fitted",
     "extras": "walls",
     "placed": "walls",

@@ -74,9 +74,10 @@ def build(
     gateway: Gateway | None,
     bank: Bank | None,
     strings: list[StringDesign],
+    through_a: float | None = None,
 ) -> Network:
     """Every body, circuit, signal cable, node, wire, switch and source of a job of any kind."""
-    b = Builder(plan, catalogue, inverter, pack, gateway, bank, strings)
+    b = Builder(plan, catalogue, inverter, pack, gateway, bank, strings, through_a)
     lay_units(b)
     lay_pv(b)  # circuits are numbered as they are laid: strings, battery, AC
     lay_battery(b)

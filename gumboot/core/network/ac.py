@@ -50,7 +50,7 @@ def lay_ac(b: Builder) -> None:
     if has_changeover(b):
         lay_changeover(b)
     lay_loads(b)
-    current = port_current(b.inverter, b.plan.book)
+    current = port_current(b.inverter, b.plan.book, b.through_a)
     if b.inverter.grid and on_grid(b):
         _side(b, "grid", "grid-feeder", b.inverter.grid, current)
     if b.inverter.backup and "loads-panel" in b.bodies:

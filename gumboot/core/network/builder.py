@@ -71,9 +71,11 @@ class Builder:
         gateway: Gateway | None,
         bank: Bank | None,
         strings: list[StringDesign],
+        through_a: float | None = None,
     ) -> None:
         self.plan, self.catalogue, self.inverter = plan, catalogue, inverter
         self.pack, self.gateway, self.bank, self.strings = pack, gateway, bank, strings
+        self.through_a = through_a  # what is keyed of the current through a unit
         self.bodies: dict[str, Body] = {}
         self.cases: dict[
             str, Enclosure

@@ -19,7 +19,7 @@ from gumboot.core.size.disconnects import (
     shutdown_steps,
 )
 from gumboot.core.size.earthing import bond_findings
-from gumboot.core.size.equipment import BANK, FITS, STRINGS
+from gumboot.core.size.equipment import BANK, FITS, STRINGS, THROUGH
 from gumboot.core.size.meeting import meeting_findings
 from gumboot.core.size.safeguards import shutdown_findings, surge_findings
 from gumboot.core.size.supply import service_limit
@@ -28,7 +28,9 @@ from gumboot.core.size.supply import service_limit
 def _network(d: Draft) -> Network:
     kit = chosen(d)
     strings = list(d[STRINGS][0])
-    return build(d.plan, d.catalogue, kit.inverter, kit.pack, kit.gateway, d[BANK], strings)
+    return build(
+        d.plan, d.catalogue, kit.inverter, kit.pack, kit.gateway, d[BANK], strings, d[THROUGH]
+    )
 
 
 NETWORK: Chapter[Network] = Chapter(
@@ -45,7 +47,7 @@ NETWORK: Chapter[Network] = Chapter(
         "devices",
         "safeguards",
     ),
-    needs=(BANK,),
+    needs=(BANK, THROUGH),
     requires=(KIT, FITS, STRINGS),
     findings=lambda network, d: network.found,
 )

@@ -59,14 +59,27 @@ def greatest_current(inverter: Inverter, book: Book) -> Figure:
     )
 
 
-def port_current(inverter: Inverter, book: Book) -> Figure:
+def port_current(inverter: Inverter, book: Book, limit_a: float | None = None) -> Figure:
     """The continuous current in A of its AC ports: its output, or its pass-through where that is
-    more.
+    more. limit_a: what is keyed of what passes through.
     """
     out = greatest_current(inverter, book)
     if inverter.pass_through_a is None:
         return out.renamed("I")
     through = given("I_thru", inverter.pass_through_a, "A", "Pass-through", "inverter sheet")
+    if limit_a is not None and limit_a < inverter.pass_through_a:
+        keyed = given("I_key", limit_a, "A", "Limit keyed in Set", "plan")
+        return solve(
+            "I",
+            "A",
+            "Continuous current, as limited by setting",
+            f"max({out.symbol}, min(I_thru, I_key))",
+            out,
+            through,
+            keyed,
+            source="inverter sheet",
+            assumption="the limit is keyed and the menu locked",
+        )
     return solve(
         "I",
         "A",

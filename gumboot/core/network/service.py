@@ -85,7 +85,7 @@ def _tap(b: Builder, hub: str) -> None:
         return
     shared = on_each_line(b.plan.kit.inverters, spread(b))
     units = given("n_inv", shared, "", "Inverters", "plan")
-    one = port_current(b.inverter, b.plan.book)
+    one = port_current(b.inverter, b.plan.book, b.through_a)
     name = "Continuous current, all inverters"
     total = solve("I_all", "A", name, "n_inv * I", units, one, source="sum")
     total, named = _through_tap(b, total)

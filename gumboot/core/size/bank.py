@@ -14,6 +14,7 @@ from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, fmt, given, solve
 from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty, stop
 from gumboot.core.kit import Chemistry, Inverter, Pack
 from gumboot.core.plan import Plan
+from gumboot.core.size.limits import keyed_limit, limit_cure, packs_allow
 
 LOW_CELL_V: dict[Chemistry, float] = {
     "LFP": 3.0,
@@ -21,6 +22,7 @@ LOW_CELL_V: dict[Chemistry, float] = {
     "sealed": 1.85,
     "gel": 1.85,
 }  # lowest working voltage under load, common practice, from memory
+BOTH_WAYS = ("charge", "discharge")
 SHARING = 0.9  # packs in parallel never share quite alike, common practice
 
 
@@ -112,15 +114,11 @@ def inverter_current(plan: Plan, inverter: Inverter, v_low: Figure) -> Figure:
             source="inverter sheet",
             assumption=f"the unit holds its port's maximum{less if asked.n > port.n else ''}",
         )
-    limits = [plan.settings.get("charge_a"), plan.settings.get("discharge_a")]
-    least = max(
-        (m.least or 0 for m in inverter.menu if m.id in ("charge_a", "discharge_a")), default=0
-    )
-    if not all(isinstance(x, float | int) and x >= max(least, 1) for x in limits):
+    limits = [keyed_limit(plan, inverter, rule) for rule in BOTH_WAYS]
+    if None in limits:
         return natural  # not limited both ways, or by a value the menu does not take
-    keyed = given(
-        "I_set", max(float(x) for x in limits if x is not None), "A", "Limit keyed in Set", "plan"
-    )
+    most = max(x for x in limits if x is not None)
+    keyed = given("I_set", most, "A", "Limit keyed in Set", "plan")
     return solve(
         "I_bat_set",
         "A",
@@ -379,7 +377,7 @@ def bank_findings(plan: Plan, bank: Bank, inverter: Inverter, pack: Pack) -> lis
             and not inverter.pack_inside
             else Cure(
                 "Choose a pack of higher current, or limit charge and discharge in Set",
-                _limit(bank, inverter, plan),
+                _limit(bank, inverter, plan, pack),
             )
         )
         who = "The inverters" if plan.kit.inverters > 1 else "The inverter"
@@ -428,14 +426,11 @@ def bank_findings(plan: Plan, bank: Bank, inverter: Inverter, pack: Pack) -> lis
     return found
 
 
-def _limit(bank: Bank, inverter: Inverter, plan: Plan) -> tuple[Change, ...]:
-    keys = {m.id: m.least or 0 for m in inverter.menu if m.id in ("charge_a", "discharge_a")}
-    each = float(int(bank.i_bank.n / max(plan.kit.inverters // bank.banks, 1)))
-    return (
-        tuple(Change(f"/settings/{k}", each) for k in keys)
-        if len(keys) == 2 and each >= max(keys.values()) and each >= 1
-        else ()
-    )
+def _limit(bank: Bank, inverter: Inverter, plan: Plan, pack: Pack) -> tuple[Change, ...]:
+    units = max(plan.kit.inverters // bank.banks, 1)
+    most = packs_allow(inverter, pack, bank.count, units)
+    cures = limit_cure(inverter, BOTH_WAYS, bank.i_bank.n / units, "{}", most)
+    return cures[0].changes if cures else ()
 
 
 def fault_current(bank: Bank, cable_ohm: Figure) -> Figure:

@@ -21,6 +21,7 @@ from gumboot.core.size.conductors import (
     RULES,
     Conditions,
     SizedCircuit,
+    limit_cures,
     places,
     school_findings,
     size_circuit,
@@ -30,6 +31,7 @@ from gumboot.core.size.derating import derated, derating_findings
 from gumboot.core.size.equipment import BANK, FITS, Found
 from gumboot.core.size.faults import Loop, dc_fault, loop_findings, through_figure
 from gumboot.core.size.inrush import Inrush, design_inrush, inrush_findings, peak_findings
+from gumboot.core.size.limits import packs_allow
 from gumboot.core.size.raceways import Raceway, lay_raceways
 from gumboot.core.size.safeguards import residual_findings
 from gumboot.core.size.sharing import Sharing, one_way_ohm, share_out
@@ -89,7 +91,15 @@ def _judged(s: SizedCircuit | None, fitted: Fitted, d: Draft) -> Found:
     port = chosen(d).inverter.battery
     limit = port.length_max_m if port and s.circuit.family == "battery" else None
     named_size = port.named_size if port else ""
-    return (*size_findings(s, fitted, limit), *school_findings(s, named_size))
+    kit, bank = d.plan.kit, d[BANK]
+    units = kit.inverters // bank.banks if bank and s.circuit.family == "pack" else 1
+    if s.circuit.family.endswith("feeder") or s.circuit.family in ("changeover", "tap"):
+        units = kit.inverters
+    pack = chosen(d).pack
+    shared = max(kit.inverters // bank.banks, 1) if bank else 1
+    most = packs_allow(chosen(d).inverter, pack, bank.count, shared) if bank and pack else {}
+    held = limit_cures(s, fitted, chosen(d).inverter, units, most)
+    return (*size_findings(s, fitted, limit, held), *school_findings(s, named_size))
 
 
 def _sized_found(sizing: Sizing, d: Draft) -> Iterable[Finding]:
@@ -120,7 +130,8 @@ def _sized_figures(sizing: Sizing) -> Iterator[tuple[str, Figure]]:
 SIZED: Chapter[Sizing] = Chapter(
     "circuits",
     _sized,
-    reads=("fitted", "code", "run names", "strings but runs"),
+    reads=("fitted", "code", "run names", "strings but runs", "kit"),
+    needs=(BANK,),
     requires=(KIT, RUNS),
     findings=_sized_found,
     figures=_sized_figures,

@@ -9,6 +9,7 @@ from gumboot.core.basis.finding import Finding
 from gumboot.core.brief.chapters import KIT, chosen, named
 from gumboot.core.chapter import Chapter, Draft
 from gumboot.core.size.bank import Bank, bank_findings, class_findings, design_bank
+from gumboot.core.size.limits import keyed_limit
 from gumboot.core.size.strings import StringDesign, design_string, design_trackers
 from gumboot.core.size.supply import suits, supply_findings, unit_findings
 
@@ -91,10 +92,18 @@ def _bank_figures(bank: Bank | None) -> Iterable[tuple[str, Figure]]:
     return named("bank", bank, *kinds) if bank else ()
 
 
+def _through(d: Draft) -> float | None:
+    return keyed_limit(d.plan, chosen(d).inverter, "pass_through")
+
+
+THROUGH: Chapter[float | None] = Chapter(  # what is keyed of the current drawn through a unit
+    "through", _through, reads=("kit", "settings"), requires=(KIT,), settles=True
+)
+
 BANK: Chapter[Bank | None] = Chapter(
     "bank",
     _bank,
-    reads=("kit", "keyed limits"),
+    reads=("kit", "settings"),
     requires=(KIT,),
     settles=True,
     findings=_bank_found,
@@ -110,5 +119,5 @@ def _fits(d: Draft) -> bool | None:
 
 
 FITS: Chapter[bool | None] = Chapter(
-    "fits", _fits, reads=("kit", "supply", "code", "keyed limits"), needs=(BANK,), requires=(KIT,)
+    "fits", _fits, reads=("kit", "supply", "code", "settings"), needs=(BANK,), requires=(KIT,)
 )

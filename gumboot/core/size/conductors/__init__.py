@@ -2,7 +2,12 @@
 permits; under either code book.
 """
 
-from gumboot.core.size.conductors.findings import cable_schools, school_findings, size_findings
+from gumboot.core.size.conductors.findings import (
+    cable_schools,
+    limit_cures,
+    school_findings,
+    size_findings,
+)
 from gumboot.core.size.conductors.iec import IEC
 from gumboot.core.size.conductors.nec import NEC
 from gumboot.core.size.conductors.sizing import (
@@ -25,6 +30,7 @@ __all__ = [
     "SizeTrial",
     "SizedCircuit",
     "cable_schools",
+    "limit_cures",
     "permitted_by_size",
     "places",
     "school_findings",

@@ -2,34 +2,96 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from gumboot.core.basis.figure import COMMON_PRACTICE
 from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty, note, stop
 from gumboot.core.basis.sizes import area_mm2, spoken
+from gumboot.core.codes import OutsideTable
+from gumboot.core.kit import Inverter
 from gumboot.core.plan import Fitted
 from gumboot.core.size.conductors.nec import said
 from gumboot.core.size.conductors.sizing import SizedCircuit, size_for_aim
-from gumboot.core.size.conductors.trial import DROP_PCT
+from gumboot.core.size.conductors.trial import DROP_PCT, terminal_faults
+from gumboot.core.size.limits import limit_cure
 
 if TYPE_CHECKING:
     from gumboot.core.design import Design
 
 
 def size_findings(
-    s: SizedCircuit, fitted: Fitted, port_length_m: float | None = None
+    s: SizedCircuit,
+    fitted: Fitted,
+    port_length_m: float | None = None,
+    held: Sequence[Cure] = (),
 ) -> list[Finding]:
-    """All that is wrong with one sized circuit."""
+    """All that is wrong with one sized circuit. held: what a limit keyed in Set would cure."""
     return (
-        conductor_findings(s, fitted)
+        conductor_findings(s, fitted, held)
         + earth_findings(s, fitted)
         + protection_findings(s, fitted)
         + place_findings(s, port_length_m)
     )
 
 
-def conductor_findings(s: SizedCircuit, fitted: Fitted) -> list[Finding]:
+BY_BATTERY = ("battery", "pack")
+BY_GRID = ("grid", "grid-feeder", "backup", "backup-feeder", "changeover", "tap")
+
+
+def limit_cures(
+    s: SizedCircuit, fitted: Fitted, inverter: Inverter, units: int, most: dict[str, float]
+) -> list[Cure]:
+    """Limits keyed in Set under which the conductor serves: the crew's own, or the largest that
+    goes into its terminals. units: how many share it; most: what packs and unit allow.
+    """
+    family = s.circuit.family
+    if not s.trial.fails or family not in (*BY_BATTERY, *BY_GRID) or s.circuit.own_protection:
+        return []
+    if s.trial.drop_pct.n > DROP_PCT[family][1]:
+        return []
+    whole = s.permitted.n if fitted.size else _largest_that_fits(s)
+    carries = s.rules.drawn_under(whole)
+    wide = carries / units
+    if carries >= s.circuit.current.n or wide < LEAST_LIMIT_A:
+        return []
+    if family in BY_BATTERY:
+        says = "Keep it, and limit charge and discharge to {} in Set"
+        return limit_cure(inverter, ("charge", "discharge"), wide, says, most)
+    if inverter.pass_through_a is None or wide < _put_out(s):
+        return []  # what the unit itself puts out is not held by this line
+    says = "Limit what passes through to {} in Set, and lock the menu"
+    return limit_cure(inverter, ("pass_through",), wide, says)
+
+
+LEAST_LIMIT_A = 5.0
+
+
+def _put_out(s: SizedCircuit) -> float:
+    """What a unit puts out by itself, of the working of its current."""
+    parts = {f.symbol: f for f in s.circuit.current.walk()}
+    own = next((parts[k] for k in ("I_line", "I_out", "I_inv") if k in parts), None)
+    return own.n if own else 0.0
+
+
+def _largest_that_fits(s: SizedCircuit) -> float:
+    """What the largest size that both ends take permits, with a protection to suit, in A."""
+    best = 0.0
+    for size in s.cable.sizes:
+        if terminal_faults(s.circuit, size, s.sets, s.cable.material):
+            continue
+        try:
+            trial = s.rules.judge(
+                s.circuit, s.conditions, s.cable, size, s.sets, s.i_req, s.protection
+            )
+        except OutsideTable:
+            continue
+        best = max(best, s.rules.permitted(trial, None).n)
+    return best
+
+
+def conductor_findings(s: SizedCircuit, fitted: Fitted, held: Sequence[Cure] = ()) -> list[Finding]:
     """The fitted conductor judged: what it fails, with the size that serves as the cure; drop above
     the aim.
     """
@@ -55,20 +117,10 @@ def conductor_findings(s: SizedCircuit, fitted: Fitted) -> list[Finding]:
                     " choose smaller equipment"
                 )
             )
-        if (
-            c.family == "battery"
-            and s.permitted.n >= 20
-            and s.permitted.n < c.current.n
-            and s.trial.drop_pct.n <= DROP_PCT["battery"][1]
-            and (s.protection is None or not s.circuit.own_protection)
-        ):
-            whole = float(int(s.permitted.n))
-            cures.append(
-                Cure(
-                    f"Keep it, and limit charge and discharge to {whole:g} A in Set",
-                    (Change("/settings/charge_a", whole), Change("/settings/discharge_a", whole)),
-                )
-            )
+        cures += held
+        if c.family == "pack" and c.load.body.startswith("pack-"):
+            apart = Change("/kit/takeoff", "star")
+            cures.append(Cure("Bring each pack to the bus by a lead of its own", (apart,)))
         found.append(
             stop(
                 f"{c.id}.conductor",

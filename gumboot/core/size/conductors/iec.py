@@ -218,6 +218,10 @@ class Iec:
             doubt=MEMORY,
         )
 
+    def drawn_under(self, carries_a: float) -> float:
+        """The largest preferred rating that it carries. 433.1: I_b ≤ I_n ≤ I_z."""
+        return max((a for a in self.standard_a if a <= carries_a), default=0.0)
+
     def limits(self, trial: SizeTrial, protection: Figure | None) -> list[tuple[float, str]]:
         """What conductor, terminals and protection let through for long, in A, in words."""
         out = [(trial.in_place.n, "the conductor where it runs")]

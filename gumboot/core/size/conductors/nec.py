@@ -199,6 +199,10 @@ class Nec:
         base = nec.egc(protection.n if protection else nec.next_standard(i_req.n))
         return nec.egc_upsized(base, trial.size if circuit.system == "pv" else least, trial.size)
 
+    def drawn_under(self, carries_a: float) -> float:
+        """All of it: the next rating up may protect it. 240.4(B)."""
+        return carries_a
+
     def limits(self, trial: SizeTrial, protection: Figure | None) -> list[tuple[float, str]]:
         """What each of terminals, place and protection lets through for long, in A, in words."""
         out = [

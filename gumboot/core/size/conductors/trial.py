@@ -128,6 +128,11 @@ class Rules(Protocol):
     def permitted(self, trial: SizeTrial, protection: Figure | None) -> Figure:
         """The continuous current in A that conductor and protection as fitted allow."""
 
+    def drawn_under(self, carries_a: float) -> float:
+        """What may be drawn of a conductor that carries so many A, under a standard rating that
+        protects it.
+        """
+
     def rank(self, size: str) -> int:
         """Place in the order of sizes. Raises OutsideTable."""
 
