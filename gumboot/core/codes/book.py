@@ -97,7 +97,7 @@ class Book:
     main_bonding: Callable[[str], Figure] | None
     area_unit: str
     wire_area: Callable[[str], Figure]
-    ways: Callable[[Figure, int], Ways]
+    ways: Callable[[Figure, int, str], Ways]
     bend: Callable[[str], Figure | None]
     schools: Mapping[str, str]
     ampacity: Callable[..., Figure] | None

@@ -42,19 +42,25 @@ def drive(bit: str) -> tuple[Drive, float]:
     return found[1], width * 25.4 if found[4] == "in" else width  # type: ignore[return-value]
 
 
-def annex_i(size: str, bit: str) -> Figure:
+def annex_i(size: str, bit: str, thread: str = "") -> Figure:
     """Torque in in·lb on a conductor of AWG or kcmil. NEC Informative Annex I: Table I.1 for slots
-    and spanners, I.3 for recessed keys.
+    and spanners, I.2 for slots of screws under No. 10 (4.8 mm) on 8 AWG or less, I.3 for recessed
+    keys.
 
-    A slot longer than 6.4 mm has the wide column; a cross is read as a narrow slot. Raises
-    OutsideTable where the tables have nothing.
+    A slot longer than 6.4 mm has the wide column; a cross is read as a narrow slot. A screw of
+    unknown thread is under No. 10 where its blade is under 5 mm or its cross under number 2 (common
+    practice). Raises OutsideTable where the tables have nothing.
 
     >>> [annex_i(x, bit).text for x, bit in (("4", "slot 6 mm"), ("4", "slot 8 mm"))]
     ['35 in·lb', '45 in·lb']
     >>> annex_i("4/0", "hex 5/16 in").text
     '275 in·lb'
+    >>> [annex_i("10", *x).text for x in (("slot 4 mm",), ("slot 6 mm", "M4"), ("slot 6 mm",))]
+    ['7 in·lb', '7 in·lb', '20 in·lb']
     """
     kind, width = drive(bit)
+    if _small(kind, width, thread) and nec.rank(size) <= nec.rank("8"):
+        return _annex_i_2(width if kind == "slot" else SMALL_CROSS_MM)
     if kind == "hex":
         row = next(
             (r for r in table("nec_annex_i_3") if abs(float(r["flats_mm"]) - width) <= NEAREST_MM),
@@ -96,6 +102,34 @@ def annex_i(size: str, bit: str) -> Figure:
         f"Screw torque on {spoken(size)}",
         f"{ANNEX} Table I.1",
         f"row {spoken(size)}, {words}",
+    )
+
+
+NO_10_MM = 4.8
+SMALL_BLADE_MM = 5.0
+SMALL_CROSS_MM = 4.0  # a cross under number 2, read as a slot
+THICK_MM = 6.4  # from this length on a blade is 1.2 mm thick: DIN 5264, from memory
+
+
+def _small(kind: Drive, width: float, thread: str) -> bool:
+    """Whether a screw is under No. 10, 4.8 mm."""
+    if kind not in ("slot", "cross"):
+        return False
+    if thread:
+        return float(thread.removeprefix("M")) < NO_10_MM
+    return width < (SMALL_BLADE_MM if kind == "slot" else 2)
+
+
+def _annex_i_2(length_mm: float) -> Figure:
+    column = "narrow" if length_mm < THICK_MM else "wide"
+    row = next(r for r in table("nec_annex_i_2") if length_mm < float(r["under_mm"]))
+    return looked_up(
+        "M",
+        float(row[column] or row["wide"]),
+        "in·lb",
+        "Screw torque, screw under No. 10",
+        f"{ANNEX} Table I.2",
+        f"slot of {length_mm:.3g} mm, {column}",
     )
 
 

@@ -30,6 +30,7 @@ TRUNKING_MM2 = {
     "100 × 100 mm": 10000,
 }  # common sizes
 FOUR_DIAMETERS = Formula("B", "4 * d", "mm", "Room to bend", COMMON_PRACTICE)
+NEC_CONDUIT = {"EMT": "emt", "PVC": "pvc40", "RMC": "rmc"}
 Ways = tuple[Figure, Figure | None]
 
 
@@ -49,15 +50,15 @@ def outer_area(size: str) -> Figure:
     raise OutsideTable(f"IEC 60227-3 here has no diameter for {size}")
 
 
-def nec_ways(area: Figure, wires: int) -> Ways:
+def nec_ways(area: Figure, wires: int, kind: str = "EMT") -> Ways:
     """(conduit, wireway) that take so many wires of an area in in² together. Raises
     OutsideTable.
     """
-    trade, pct = nec.conduit((area.n / wires,) * wires)
+    trade, pct = nec.conduit((area.n / wires,) * wires, NEC_CONDUIT[kind])
     conduit = picked(
         "D",
         trade,
-        "in EMT",
+        f"in {kind}",
         "Conduit",
         f"least trade size at most 40 % full: {pct:g} %",
         area,
@@ -70,7 +71,7 @@ def nec_ways(area: Figure, wires: int) -> Ways:
     )
 
 
-def iec_ways(area: Figure, wires: int) -> Ways:
+def iec_ways(area: Figure, wires: int, kind: str = "") -> Ways:
     """(conduit, trunking) that take conductors of an area in mm². Raises OutsideTable."""
     fits = (
         r for r in table("iec_61386") if area.n <= 0.4 * math.pi / 4 * float(r["inner_mm"]) ** 2

@@ -20,7 +20,8 @@ class ConductorType(Entry):
     """A kind of cable: insulation temperature in °C, conductor class, which runs it serves; cost a
     mm² and metre, and of making off one end.
 
-    reels_m: the lengths it is sold in. Costs are in the crew's own coin: only their ratio matters,
+    outer_mm: its diameter by size, where it is thicker than building wire. reels_m: the lengths it
+    is sold in. Costs are in the crew's own coin: only their ratio matters,
     when the least-cost legal set is picked.
     """
 
@@ -35,6 +36,7 @@ class ConductorType(Entry):
     cost_mm2_m: Positive
     cost_end: Positive
     reels_m: Annotated[tuple[Positive, ...], Field(min_length=1)] = (100.0,)
+    outer_mm: dict[str, Positive] = Field(default_factory=dict)
     families: tuple[Family, ...]
     sizes: tuple[str, ...]
 

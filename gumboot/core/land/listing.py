@@ -369,14 +369,14 @@ def rated_torque(t: Terminal, size: str) -> Figure | None:
     try:
         if t.most.endswith("mm²"):
             return screws.iec_60947(t.thread or t.stud, t.bit)
-        return _annex_i(size, t.bit)
+        return _annex_i(size, t.bit, t.thread)
     except OutsideTable:
         return None
 
 
 @lru_cache(maxsize=512)
-def _annex_i(size: str, bit: str) -> Figure:
-    book = screws.annex_i(size, bit)
+def _annex_i(size: str, bit: str, thread: str) -> Figure:
+    book = screws.annex_i(size, bit, thread)
     per_nm = given("k", NM_INLB, "in·lb per N·m", "Unit", "SI definition")
     return solve(
         "M_nm",

@@ -158,6 +158,7 @@ def _conductors(d: Draft) -> Conductors:
             s.cable.id,
             s.conditions.run.method,
             s.conditions.run.raceway,
+            s.conditions.run.conduit,
             s.protective.value,
             s.protection.value if s.protection else None,
             s.permitted.value,

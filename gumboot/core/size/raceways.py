@@ -17,6 +17,7 @@ from gumboot.core.basis.figure import (
     solve,
 )
 from gumboot.core.basis.finding import Cure, Finding, stop
+from gumboot.core.basis.sizes import spoken
 from gumboot.core.codes import OutsideTable
 from gumboot.core.size.conductors import SizedCircuit
 
@@ -60,14 +61,33 @@ def lay_raceways(sized: Sequence[SizedCircuit]) -> tuple[tuple[Raceway, ...], li
     return tuple(out), found
 
 
+def core_area(s: SizedCircuit) -> Figure:
+    """Area of one core with its insulation, in the book's unit: by the cable's own diameter where
+    the shelf has it, else as building wire.
+    """
+    book, across = s.rules.book, s.cable.outer_mm.get(s.size)
+    if across is None:
+        return book.wire_area(s.size)
+    d = given("d", across, "mm", f"Outer diameter of {spoken(s.size)}", "cable sheet")
+    per = "" if book.area_unit == "mm²" else " / 645.16"
+    return solve(
+        "A_wire",
+        book.area_unit,
+        f"Area of {spoken(s.size)} with its insulation",
+        f"0.785398 * d * d{per}",
+        d,
+        source="cable sheet",
+    )
+
+
 def fill(name: str, rows: Sequence[SizedCircuit]) -> Raceway:
     """One way. Raises OutsideTable when no conduit takes it."""
     book = rows[0].rules.book
-    live = [(s.size, len(s.circuit.conductors) - 1) for s in rows]
+    live = [(s, len(s.circuit.conductors) - 1) for s in rows]
     earth = max(
         (str(s.protective.value) for s in rows), key=lambda x: book.wire_area(x).n
     )  # one for all, by the largest: NEC 250.122(C)
-    parts = [book.wire_area(size).renamed(f"A_{i}") for i, (size, _) in enumerate(live, 1)] + [
+    parts = [core_area(s).renamed(f"A_{i}") for i, (s, _) in enumerate(live, 1)] + [
         book.wire_area(earth).renamed("A_PE")
     ]
     counts = [
@@ -86,5 +106,5 @@ def fill(name: str, rows: Sequence[SizedCircuit]) -> Raceway:
         doubt=MEMORY,
     )
     wires = sum(n for _, n in live) + 1
-    conduit, trough = book.ways(area, wires)
+    conduit, trough = book.ways(area, wires, rows[0].conditions.run.conduit)
     return Raceway(name, tuple(s.id for s in rows), area, conduit, trough)

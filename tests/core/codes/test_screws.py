@@ -151,3 +151,22 @@ def test_a_torque_that_nobody_knows_is_a_stop(tern):
     ]
     found = [f for f in design(tern, book).findings if f.key.endswith(".torque")]
     assert found and all(f.level == "stop" and "No torque is known" in f.says for f in found)
+
+
+@pytest.mark.parametrize(
+    ("size", "bit", "thread", "inlb", "nm"),
+    [
+        ("12", "slot 4 mm", "", 7, 0.79),
+        ("8", "slot 6 mm", "M4", 7, 0.79),
+        ("10", "slot 6.5 mm", "M4.5", 12, 1.36),
+        ("10", "cross PH1", "", 7, 0.79),
+        ("10", "cross PH2", "", 20, 2.26),  # not known to be small: Table I.1
+        ("6", "slot 4 mm", "", 35, 3.95),  # Table I.2 is for 8 AWG and less
+        ("10", "slot 6 mm", "M5", 20, 2.26),
+    ],
+)
+def test_screws_under_number_ten(size, bit, thread, inlb, nm):
+    """Annex I Table I.2, in both the units it prints (from memory)."""
+    figure = annex_i(size, bit, thread)
+    assert figure.n == inlb and inlb / NM_INLB == pytest.approx(nm, abs=0.04)
+    assert figure.source.endswith("I.2" if inlb < 20 else "I.1")

@@ -16,13 +16,15 @@ from gumboot.web.job.opening import Opened
 from gumboot.web.pages.frame import render, twin
 from gumboot.web.people.sign_in import Visit, Visiting
 from gumboot.web.stations.brief.kit_form import (
-    RUN_COLUMNS,
     checked,
+    follows,
+    labels,
     of_the_book,
     sections,
     typed_in,
     typed_of,
 )
+from gumboot.web.stations.brief.kit_form.shape import book_of
 
 router = APIRouter()
 SPARE_ROWS = 1
@@ -49,7 +51,8 @@ def form_data(
     return {
         "sections": shown,
         "held": {k: v for k, v in typed.items() if v != first[k] and k not in asked},
-        "run_columns": RUN_COLUMNS,
+        "run_columns": 8 if book_of(typed).working_space else 7,
+        "labels": labels(shown),
         "typed": typed,
         "faults": faults,
         "rows": rows,
@@ -109,9 +112,9 @@ def create(request: Request, visit: Visiting) -> Response:
         return render(
             request,
             "brief.html",
-            {**form_data(_grown(typed, rows), {}, rows, 0), "job": None, "_visit": visit},
+            {**form_data(_grown(request, typed, rows), {}, rows, 0), "job": None, "_visit": visit},
         )
-    typed = _grown(typed, rows)
+    typed = _grown(request, typed, rows)
     plan, faults = checked(typed, {}, rows)
     if plan is None:
         return render(
@@ -125,7 +128,9 @@ def create(request: Request, visit: Visiting) -> Response:
     return RedirectResponse(f"/jobs/{job.id}/size", 303)
 
 
-def _grown(typed: dict[str, str], rows: int) -> dict[str, str]:
+def _grown(request: Request, typed: dict[str, str], rows: int) -> dict[str, str]:
+    """The form after a change: every field there is, and what follows from the one changed."""
+    typed = follows(typed, request.headers.get("HX-Trigger-Name", ""))
     empty = typed_of({}, rows, "us") | FIRST_KIT
     return of_the_book({k: typed.get(k) or v for k, v in empty.items()})
 
@@ -158,7 +163,7 @@ def save(request: Request, job: Opened) -> Response:
         return render(
             request,
             "brief.html",
-            {**job.head("brief"), **form_data(_grown(typed, rows), {}, rows, version)},
+            {**job.head("brief"), **form_data(_grown(request, typed, rows), {}, rows, version)},
         )
     plan, faults = checked(typed, document, rows)
     if plan is None:

@@ -9,6 +9,7 @@ from gumboot.core.plan import FAMILIES
 from gumboot.web.pages.form import Choices, Field, Sections
 from gumboot.web.stations.brief.kit_form.house import backup_fields, site_fields, supply_fields
 from gumboot.web.stations.brief.kit_form.kit import (
+    RUN_NAMES,
     existing_fields,
     generator_fields,
     kit_fields,
@@ -37,6 +38,22 @@ RESHAPES = (
 )
 
 
+def labels(shown: Sections) -> dict[str, str]:
+    """What each field is called where a fault of it is told: by its row, then by its label."""
+    out = {}
+    for title, fields in shown:
+        for f in fields:
+            step = f.path.split("/")
+            if title == "Strings":
+                out[f.path] = f"String row {int(step[1]) + 1}, {f.label.lower()}"
+            elif title == "Runs":
+                run, length = RUN_NAMES[step[1]], step[2] == "length_m"
+                out[f.path] = f"{run}, length" if length else f"{run}, {f.label.lower()}"
+            else:
+                out[f.path] = f"{title}: {f.label}"
+    return out
+
+
 def sections(typed: Mapping[str, str], rows: int, everything: bool = False) -> Sections:
     """The fields by section that a typed kit asks for, `rows` strings among them; all there are
     when `everything`.
@@ -59,7 +76,12 @@ def sections(typed: Mapping[str, str], rows: int, everything: bool = False) -> S
     out.append(
         (
             "Strings",
-            [f for i in range(rows) for f in string_fields(i, methods) for f in show(f, trackers)],
+            [
+                f
+                for i in range(rows)
+                for f in string_fields(i, methods, s)
+                for f in show(f, trackers)
+            ],
         )
     )
     out.append(
@@ -68,7 +90,7 @@ def sections(typed: Mapping[str, str], rows: int, everything: bool = False) -> S
             [
                 f
                 for x in (FAMILIES if everything else run_families(s))
-                for f in run_fields(x, methods)
+                for f in run_fields(x, methods, everything or s.book.working_space)
             ],
         )
     )

@@ -7,6 +7,7 @@ from typing import Any
 
 from gumboot.catalogue import catalogue
 from gumboot.web.pages.form import Choices, Field, words
+from gumboot.web.stations.brief.kit_form.follow import suits_supply, suits_unit
 from gumboot.web.stations.brief.kit_form.shape import Shape
 
 RUN_NAMES = {
@@ -31,7 +32,15 @@ def kit_fields(s: Shape) -> list[tuple[Field, bool]]:
     def named(shelf: Mapping[str, Any]) -> Choices:
         return tuple((k, f"{e.maker} {e.model}") for k, e in sorted(shelf.items()))
 
-    unit = s.inverter
+    unit, kind = s.inverter, s.typed.get("supply/kind", "")
+    units = {
+        k: u
+        for k, u in book.inverters.items()
+        if suits_supply(u, kind) or k == s.typed.get("kit/inverter")
+    }
+    packs = {
+        k: p for k, p in book.packs.items() if suits_unit(p, unit) or k == s.typed.get("kit/pack")
+    }
     loose = unit is None or not unit.pack_inside or unit.battery is not None
     gateways = tuple(
         (k, f"{g.maker} {g.model}")
@@ -40,9 +49,9 @@ def kit_fields(s: Shape) -> list[tuple[Field, bool]]:
     )
     stacked = s.pack is not None and s.pack.form != "pack"
     return [
-        (Field("kit/inverter", "Inverter", "choice", choices=named(book.inverters)), True),
+        (Field("kit/inverter", "Inverter", "choice", choices=named(units)), True),
         (Field("kit/inverters", "Inverters", "count", "how many in parallel"), True),
-        (Field("kit/pack", "Pack", "choice", choices=named(book.packs)), loose),
+        (Field("kit/pack", "Pack", "choice", choices=named(packs)), loose),
         (
             Field(
                 "kit/packs",
@@ -252,12 +261,24 @@ def _pv_inverter(
     ]
 
 
-def string_fields(i: int, methods: Choices) -> list[Field]:
-    at = f"strings/{i}"
+def trackers_of(s: Shape) -> Choices:
+    """The trackers of the unit, and those its maker lets be bridged; empty where none is chosen."""
+    if s.inverter is None or not s.inverter.trackers:
+        return ()
+    ids = [t.id for t in s.inverter.trackers]
+    pairs = [f"{a}+{b}" for n, a in enumerate(ids) for b in ids[n + 1 :]]
+    bridged = [(x, f"{x}, bridged") for x in pairs] if s.inverter.trackers_bridge else []
+    return (("", "—"), *((x, x) for x in ids), *bridged)
+
+
+def string_fields(i: int, methods: Choices, s: Shape) -> list[Field]:
+    """The fields of one row of strings."""
+    at, trackers = f"strings/{i}", trackers_of(s)
+    kind = "choice" if trackers else "text"
     return [
         Field(f"{at}/letter", "Letter", "text", optional=True),
         Field(f"{at}/inverter", "Inverter", "count", optional=True),
-        Field(f"{at}/tracker", "Tracker", "text", optional=True),
+        Field(f"{at}/tracker", "Tracker", kind, choices=trackers, optional=True),
         Field(f"{at}/modules", "Modules", "count", optional=True),
         Field(
             f"{at}/mounting",
@@ -272,8 +293,11 @@ def string_fields(i: int, methods: Choices) -> list[Field]:
     ]
 
 
-def run_fields(family: str, methods: Choices) -> list[Field]:
+def run_fields(family: str, methods: Choices, conduits: bool) -> list[Field]:
+    """What is asked of one run; conduits: of what its conduit is made, where the book cares."""
     at = f"runs/{family}"
+    made = words("EMT", "PVC", "RMC")
+    kind = [Field(f"{at}/conduit", "Conduit", "choice", choices=made)] if conduits else []
     return [
         Field(f"{at}/length_m", RUN_NAMES[family], "length", optional=True),
         Field(f"{at}/method", "How", "choice", choices=methods),
@@ -287,7 +311,5 @@ def run_fields(family: str, methods: Choices) -> list[Field]:
         Field(f"{at}/raceway", "Raceway", "text", optional=True),
         Field(f"{at}/in_raceway", "Counted by hand", "count", optional=True),
         Field(f"{at}/ambient_c", "Hotter than the wall", "temperature", optional=True),
+        *kind,
     ]
-
-
-RUN_COLUMNS = 7
