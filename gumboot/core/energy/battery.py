@@ -47,7 +47,8 @@ class Bank:
     way.
 
     ac_w: what the inverters put out at most; shared: the sun's power goes through the same
-    inverters (a hybrid).
+    inverters (a hybrid). eta_charge: of the sun; eta_grid: of what comes from the grid or a
+    generator, which on a hybrid is converted once more; None where both are the same.
     """
 
     capacity_wh: float
@@ -57,6 +58,7 @@ class Bank:
     eta_discharge: float
     ac_w: float
     shared: bool
+    eta_grid: float | None = None
 
     def times(self, packs: float) -> Bank:
         """The same with so many times the packs; the inverters stay as they are."""
@@ -74,7 +76,9 @@ class Rules:
     grid up to `fill` (0: never).
 
     Limits of import and export in W; a generator's W, and the shares it starts and stops at.
-    sell_first: spare sun is sold before it charges.
+    sell_first: spare sun is sold before it charges. may_charge: 1 or 0, whether cells may be
+    charged
+    (lithium below 0 °C may not); None: always.
     """
 
     floor: Series
@@ -85,6 +89,7 @@ class Rules:
     generator_on: float = 0.0
     generator_off: float = 0.0
     sell_first: bool = False
+    may_charge: Series | None = None
 
 
 @dataclass(frozen=True)
@@ -101,7 +106,7 @@ TRACES = ("bought", "sold", "charged", "discharged", "stored", "unserved", "gene
 
 
 def _loop(  # type: ignore[no-untyped-def]
-    sun, load, buy, sell, floor, fill, n, limits, banks, scale, start, out, trace
+    sun, load, buy, sell, floor, fill, warm, n, limits, banks, scale, start, out, trace
 ):
     """All candidates over all steps. limits: import, export, generator W, on, off, sell first;
     banks: rows of capacity, charge, discharge, eta in and out, ac, shared.
@@ -115,7 +120,7 @@ def _loop(  # type: ignore[no-untyped-def]
         limits[5],
     )
     for c in range(banks.shape[0]):
-        cap, p_in, p_out, eta_in, eta_out, ac, shared = (
+        cap, p_most, p_out, eta_in, eta_out, ac, shared, eta_g = (
             banks[c, 0],
             banks[c, 1],
             banks[c, 2],
@@ -123,6 +128,7 @@ def _loop(  # type: ignore[no-untyped-def]
             banks[c, 4],
             banks[c, 5],
             banks[c, 6],
+            banks[c, 7],
         )
         e = start[c] * cap
         running = False
@@ -131,6 +137,7 @@ def _loop(  # type: ignore[no-untyped-def]
         ) = t_gen_h = paid = earned = 0.0
         for t in range(n):
             pv, want = sun[t] * scale[c], load[t]
+            p_in = p_most * warm[t]
             room = ac if shared > 0 else NO_LIMIT
             direct = min(pv, want, room)
             left = pv - direct
@@ -149,7 +156,7 @@ def _loop(  # type: ignore[no-untyped-def]
             if running:
                 gen = min(need, gen_w)
                 need -= gen
-                gen_charge = min(gen_w - gen, p_in - charge, space - charge)
+                gen_charge = min(gen_w - gen, p_in - charge, (space - charge) * eta_in / eta_g)
             if need > 0:
                 have = max(0.0, e - floor[t] * cap) * eta_out / STEP_H
                 give = min(need, p_out, have, room - direct if shared > 0 else ac)
@@ -158,20 +165,24 @@ def _loop(  # type: ignore[no-untyped-def]
             unserved = need - bought
             grid_charge = 0.0
             if fill[t] > 0 and give == 0.0:
-                lack = (fill[t] * cap - e) / (eta_in * STEP_H) - charge - gen_charge
+                lack = (fill[t] * cap - e) / (eta_g * STEP_H) - charge * eta_in / eta_g - gen_charge
                 if lack > 0:
                     grid_charge = min(lack, p_in - charge - gen_charge, grid_in - bought, ac)
                     bought += grid_charge
-            into = charge + gen_charge + grid_charge
-            e += (into * eta_in - give / eta_out) * STEP_H
+            both = min(bought, sold)  # one meter nets what goes in and out at once
+            bought -= both
+            sold -= both
+            fed = gen_charge + grid_charge
+            into = charge + fed
+            e += (charge * eta_in + fed * eta_g - give / eta_out) * STEP_H
             t_sun += pv
             t_load += want
             t_bought += bought
             t_sold += sold
             t_charged += into
-            t_grid += grid_charge
+            t_grid += max(0.0, grid_charge - both)
             t_out += give
-            t_lost += into * (1.0 - eta_in) + give * (1.0 / eta_out - 1.0)
+            t_lost += charge * (1.0 - eta_in) + fed * (1.0 - eta_g) + give * (1.0 / eta_out - 1.0)
             t_cut += cut
             t_un += unserved
             t_gen += gen + gen_charge
@@ -244,6 +255,7 @@ def many(
         sell,
         rules.floor,
         rules.fill,
+        _warm(rules, len(sun)),
         len(sun),
         _limits(rules),
         _rows(banks),
@@ -273,6 +285,7 @@ def run(
         sell,
         rules.floor,
         rules.fill,
+        _warm(rules, len(sun)),
         len(sun),
         _limits(rules),
         _rows([bank]),
@@ -285,6 +298,10 @@ def run(
         dict(zip(TOTALS, (float(x) for x in out[0]), strict=True)),
         dict(zip(TRACES, trace, strict=True)),
     )
+
+
+def _warm(rules: Rules, n: int) -> Series:
+    return np.ones(n) if rules.may_charge is None else rules.may_charge
 
 
 def _limits(rules: Rules) -> Series:
@@ -311,6 +328,7 @@ def _rows(banks: Sequence[Bank]) -> Series:
                 b.eta_discharge,
                 b.ac_w,
                 float(b.shared),
+                b.eta_grid or b.eta_charge,
             ]
             for b in banks
         ]

@@ -13,6 +13,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -79,8 +80,13 @@ def solve(
     short = (
         i.rules.import_w < NO_LIMIT
     )  # then some load may go unserved, at a price that keeps it the last resort
-    columns = 6 if short else 5  # bought, sold, charge, give, stored; unserved
-    enough = sp.hstack([-one, one, one, -one, zero, *([-one] if short else [])])
+    eta_grid = bank.eta_grid or bank.eta_charge
+    apart = eta_grid != bank.eta_charge  # what is charged from the grid is a column of its own then
+    # bought, sold, charge, give, stored; charged from the grid; unserved
+    columns = 5 + apart + short
+    enough = sp.hstack(
+        [-one, one, one, -one, zero, *([one] if apart else []), *([-one] if short else [])]
+    )
     state = sp.hstack(
         [
             zero,
@@ -88,6 +94,7 @@ def solve(
             -h * bank.eta_charge * one,
             h / bank.eta_discharge * one,
             change,
+            *([-h * eta_grid * one] if apart else []),
             *([zero] if short else []),
         ]
     )
@@ -98,17 +105,26 @@ def solve(
         h
         / 1000
         * np.concatenate(
-            [buy, -sell, np.full(n, 1e-6), np.zeros(2 * n), *([np.full(n, dear)] if short else [])]
+            [
+                buy,
+                -sell,
+                np.full(n, 1e-6),
+                np.zeros(2 * n),
+                *([np.full(n, 1e-6)] if apart else []),
+                *([np.full(n, dear)] if short else []),
+            ]
         )
     )
+    dearer = np.flatnonzero(sell > buy + 1e-12)  # there a meter could be bought and sold through
     inverter = bank.ac_w if bank.shared else NO_LIMIT
     high = np.concatenate(
         [
             np.minimum(i.rules.import_w, load + bank.charge_w),
             np.minimum(sun, min(i.rules.export_w, inverter)),
-            np.full(n, bank.charge_w),
+            np.minimum(sun, bank.charge_w) if apart else np.full(n, bank.charge_w),
             np.minimum(load, min(bank.discharge_w, bank.ac_w)),
             np.full(n, bank.capacity_wh),
+            *([np.full(n, min(bank.charge_w, bank.ac_w))] if apart else []),
             *([load] if short else []),
         ]
     )
@@ -116,16 +132,63 @@ def solve(
     low[4 * n : 5 * n] = min(floor * bank.capacity_wh, stored)
     if end is not None:
         low[5 * n - 1] = max(low[5 * n - 1], end)
+    rows, right, whole = enough.tocsr(), sun - load, None
+    if apart:
+        both_in = sp.hstack([zero, zero, one, zero, zero, one, *([zero] if short else [])])
+        rows = sp.vstack([rows, both_in]).tocsr()
+        right = np.r_[right, np.full(n, bank.charge_w)]
+    if len(dearer):
+        rows, state, right, cost, low, high = _one_way(
+            dearer, n, columns, rows, state, right, cost, low, high
+        )
+        whole = np.r_[np.zeros(columns * n), np.ones(len(dearer))]
     result = linprog(
         cost,
-        A_ub=enough.tocsr(),
-        b_ub=sun - load,
+        A_ub=rows,
+        b_ub=right,
         A_eq=state.tocsr(),
         b_eq=held,
         bounds=np.c_[low, high],
-        method="highs-ds",
+        method="highs" if whole is not None else "highs-ds",
+        integrality=whole,
     )
     if result.x is None:
         raise ValueError(f"the program of this year has no solution: {result.message}")
     bought, sold, charge, give, level = (result.x[k * n : (k + 1) * n] for k in range(5))
-    return (bought * buy - sold * sell) * h / 1000, charge, give, level
+    if apart:
+        charge = charge + result.x[5 * n : 6 * n]
+    both = np.minimum(bought, sold)  # one meter nets what goes in and out at once
+    return ((bought - both) * buy - (sold - both) * sell) * h / 1000, charge, give, level
+
+
+def _one_way(
+    steps: Any,
+    n: int,
+    columns: int,
+    rows: Any,
+    state: Any,
+    right: Any,
+    cost: Any,
+    low: Any,
+    high: Any,
+) -> tuple[Any, ...]:
+    """The program with a choice at each of some steps: buy or sell, not both. Where selling pays
+    more than buying costs, it would do both else.
+    """
+    import scipy.sparse as sp
+
+    m = len(steps)
+    pick = sp.csr_matrix((np.ones(m), (np.arange(m), steps)), shape=(m, n))
+    none = sp.csr_matrix((m, (columns - 2) * n))
+    most_in, most_out = high[:n][steps], high[n : 2 * n][steps]
+    buys = sp.hstack([pick, sp.csr_matrix((m, n)), none, -sp.diags(most_in)])
+    sells = sp.hstack([sp.csr_matrix((m, n)), pick, none, sp.diags(most_out)])
+    wide = sp.hstack([rows, sp.csr_matrix((rows.shape[0], m))])
+    return (
+        sp.vstack([wide, buys, sells]).tocsr(),
+        sp.hstack([state, sp.csr_matrix((state.shape[0], m))]),
+        np.r_[right, np.zeros(m), most_out],
+        np.r_[cost, np.zeros(m)],
+        np.r_[low, np.zeros(m)],
+        np.r_[high, np.ones(m)],
+    )

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gumboot.core.energy.calendar import STEP_S, Calendar
+from gumboot.core.energy.clearness import daily
 from gumboot.core.plan import Plan, Site
 
 Series = NDArray[np.float64]
@@ -89,13 +90,15 @@ def sky(site: Site, cal: Calendar, weather: Weather | None, climate_factor: floa
             pvlib.irradiance.get_extra_radiation(middle),
         )
         airmass = pvlib.atmosphere.get_relative_airmass(sun.apparent_zenith)
-        clear = pvlib.clearsky.bird(
+        bird = pvlib.clearsky.bird(
             sun.apparent_zenith, airmass, *AEROSOL, WATER_CM, pressure=pressure, dni_extra=extra
         )
         table = (
-            pd.DataFrame({k: clear[k] for k in ("ghi", "dni", "dhi")}).fillna(0.0).clip(lower=0.0)
-            * climate_factor
+            pd.DataFrame({k: bird[k] for k in ("ghi", "dni", "dhi")}).fillna(0.0).clip(lower=0.0)
         )
+        days = daily(climate_factor, f"{site.name} {site.latitude_deg}")
+        clear = np.repeat(days, 96)[: len(table)]
+        table = table.mul(clear, axis=0)
         table["air"], table["wind"] = assumed_air(site, cal), 1.0
     else:
         hourly = {

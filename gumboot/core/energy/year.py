@@ -14,7 +14,8 @@ from gumboot.core.design import Design
 from gumboot.core.energy import demand
 from gumboot.core.energy.battery import NO_LIMIT, Bank, Rules, Run, Series, many, run
 from gumboot.core.energy.calendar import STEPS, YEAR, Calendar, calendar
-from gumboot.core.energy.sun import Weather, face_power, faces_of, sky
+from gumboot.core.energy.clearness import MODEL
+from gumboot.core.energy.sun import ETA_INVERTER, Weather, assumed_air, face_power, faces_of, sky
 from gumboot.core.energy.tariff import prices
 from gumboot.core.kit import Catalogue, Inverter, Pack
 from gumboot.core.plan import ExistingPv, Plan, Slot, Work
@@ -26,6 +27,8 @@ CELL_ROUND_TRIP = {
     "sealed": 0.85,
     "gel": 0.85,
 }  # of the cells alone: common practice, from memory
+ETA_DC = 0.98  # from the array to the cells of a hybrid, DC to DC: common practice
+FREEZING_C = 0.0  # lithium iron phosphate is not charged below: common practice, pack sheets
 GENERATOR_ON, GENERATOR_OFF = (
     0.05,
     0.80,
@@ -112,6 +115,7 @@ def bank_of(
     series = plan.kit.series if pack.form != "pack" else 1
     volts = pack.v_nom * series
     cell = float(np.sqrt(CELL_ROUND_TRIP[pack.chemistry]))
+    direct = bool(inverter.trackers) and not plan.kit.pv_inverters
     ac = inverter.power_w * plan.kit.inverters
     eta = inverter.battery_efficiency
     old_w = (
@@ -129,11 +133,27 @@ def bank_of(
         packs * pack.capacity_ah * volts,
         min(ac if not inverter.trackers else np.inf, amps_in * volts / eta),
         min(ac, amps_out * volts * eta),
-        eta * cell,
+        min(1.0, cell * ETA_DC / ETA_INVERTER) if direct else eta * cell,
         eta * cell,
         ac + (old_w if inverter.trackers else 0.0),
         bool(inverter.trackers),
+        eta * cell,
     )
+
+
+def warm_enough(
+    plan: Plan, pack: Pack | None, cal: Calendar, weather: Weather | None
+) -> Series | None:
+    """Whether cells may be charged at each step: lithium that hangs outdoors not below 0 °C. None
+    where it always may; what no wall holds is taken to stand indoors.
+    """
+    out = any(
+        w.place == "outdoors" and any(k.startswith("pack") for k in w.placed) for w in plan.walls
+    )
+    if pack is None or pack.chemistry != "LFP" or not out:
+        return None
+    air = np.repeat(weather.air_c, 4) if weather else assumed_air(plan.site, cal)
+    return (np.asarray(air, float) >= FREEZING_C).astype(float)
 
 
 def rules_of(work: Work, cal: Calendar, floor: float, reserve: float) -> Rules:
@@ -237,6 +257,7 @@ def gather(
             min(0.95, floor_off + GENERATOR_ON),
             max(GENERATOR_OFF, floor_off + 0.1),
         )
+    rules = replace(rules, may_charge=warm_enough(plan, pack, cal, weather))
     buy, sell = prices(tariff, cal)
     packs = design.bank.total if design.bank else 0
     charge_a = next(
@@ -286,8 +307,8 @@ def rests_on(
             "Weather of the file given."
             if weather
             else (
-                f"A clear sky every day, times {factor:g}: the year's sum is fair, and no dull"
-                " spell is in it."
+                f"Synthetic days by {MODEL}, seeded by this job, {factor:g} of a clear sky in the"
+                " mean: dull spells are in it, and they are not those of any real year."
             )
         )
     ]
