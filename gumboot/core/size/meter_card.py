@@ -124,10 +124,38 @@ def judge(
 ) -> list[Verdict]:
     """What each reading in V says, all strings of the card looked at together."""
     return [
-        _verdict(card[k], volts, card, readings, irradiance_w_m2)
+        _beside(card[k], volts, card, readings)
+        or _verdict(card[k], volts, card, readings, irradiance_w_m2)
         for k, volts in readings.items()
         if k in card
     ]
+
+
+ONE_MODULE = 0.6  # of a module beside the strings' own median is a module: common practice
+
+
+def _beside(
+    e: Expected, volts: float, card: Mapping[str, Expected], readings: Mapping[str, float]
+) -> Verdict | None:
+    """A string that is within its band and yet a module short beside the others: they were read in
+    the same light. None where it is not, or where nothing stands beside it.
+    """
+    others = sorted(
+        abs(v) * (e.v_now.n / e.modules) / (card[k].v_now.n / card[k].modules) / card[k].modules
+        for k, v in readings.items()
+        if k in card and k != e.letter and card[k].holds(abs(v))
+    )
+    if not others or not e.holds(abs(volts)) or volts < 0:
+        return None
+    middle = (
+        others[len(others) // 2] if len(others) % 2 else sum(others[len(others) // 2 - 1 :][:2]) / 2
+    )
+    off = abs(volts) / middle - e.modules
+    if off > -ONE_MODULE and not (off > ONE_MODULE and len(others) > 1):
+        return None
+    n = round(abs(volts) / middle)
+    words = f"beside the other strings it reads like {n}, {e.modules} are planned"
+    return Verdict(e.letter, "short" if off < 0 else "over", words)
 
 
 def _verdict(
@@ -144,10 +172,17 @@ def _verdict(
     back = "swap + and − before anything is plugged in" if volts < 0 else ""
     size = abs(volts)
     if e.holds(size):
+        alone = sum(k in card for k in readings) < 2
+        blind = (
+            f"; a band of {e.band:.0%} does not show one of {e.modules} missing: read another"
+            " string beside it, or the cells' own temperature"
+            if alone and e.band * e.modules >= ONE_MODULE
+            else ""
+        )
         return Verdict(
             e.letter,
             "reversed" if back else "good",
-            back or f"{e.low:.0f} to {e.high:.0f} V is expected",
+            back or f"{e.low:.0f} to {e.high:.0f} V is expected{blind}",
         )
     also = f"; it is reversed too: {back}" if back else ""
     other = next(

@@ -94,3 +94,21 @@ def test_strings_of_one_length_cannot_be_told_crossed():
 
 def test_too_dark_to_tell():
     assert said({"A": 10}, {"A": 330}, light=60)["A"][0] == "dark"
+
+
+def test_one_module_short_shows_beside_its_like():
+    """Fifteen modules by the air's temperature: one missing is 6.7 %, within the 7 % band. Read in
+    the same light beside others of fifteen it shows.
+    """
+    cards = card({"A": 15, "B": 15, "C": 15}, measured=False)
+    v = cards["A"].v_now.n * 0.99
+
+    def told(**readings):
+        return {x.letter: (x.said, x.why) for x in judge(cards, readings, 800.0)}
+
+    assert {x[0] for x in told(A=v, B=v * 1.002, C=v * 0.998).values()} == {"good"}
+    short = told(A=v, B=v * 14 / 15, C=v)
+    assert short["B"][0] == "short" and "reads like 14" in short["B"][1]
+    assert short["A"][0] == short["C"][0] == "good"
+    (alone,) = told(A=v * 14 / 15).values()
+    assert alone[0] == "good" and "does not show one of 15 missing" in alone[1]

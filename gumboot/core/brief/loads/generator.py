@@ -142,7 +142,8 @@ def generator_findings(
         and plan.kit.generator.lands != "loads panel"
     ):
         return []  # a stop of the sources that meet (`earthing.meeting_findings`)
-    if charging.hours is None and charging.charger.n > 0 and charging.need.n > power.n:
+    loads = charging.need.n - charging.charger.n
+    if charging.charger.n > 0 and loads >= power.n:
         says = f"The loads leave nothing of the generator's {power.text} for charging."
         return [
             check(
@@ -166,9 +167,8 @@ def generator_findings(
                 figures=figures,
             )
         ]
-    says = (
-        f"Chargers and loads together ask {charging.need.text}; the generator gives {power.text}."
-    )
+    who = "Chargers and loads together ask" if loads > 0 else "The chargers alone ask"
+    says = f"{who} {charging.need.text}; the generator gives {power.text}."
     lower = _lower(charging, settings)
     cures = (
         (Cure(f"Charge at {lower.value:g} A", (lower,)),)
