@@ -101,7 +101,7 @@ def test_one_module_short_shows_beside_its_like():
     the same light beside others of fifteen it shows.
     """
     cards = card({"A": 15, "B": 15, "C": 15}, measured=False)
-    v = cards["A"].v_now.n * 0.99
+    v = cards["A"].v_now.n * 1.005
 
     def told(**readings):
         return {x.letter: (x.said, x.why) for x in judge(cards, readings, 800.0)}
