@@ -19,6 +19,9 @@ from gumboot.drawings.sheet import Box, Point, Sheet, Wire, lay_sheet
 from gumboot.drawings.svg import box, line, picture, tag, text
 
 TITLE_H = 74
+GUARD_H = 20
+TINY_BOLD = 5.2  # and a letter of its small bold type, on the average
+MONO_BOLD = 7.0
 MONO = 6.6  # how wide a figure is in the drawing's mono type
 BROWSE = "from memory: check your edition"
 
@@ -50,10 +53,11 @@ def one_line(
     parts += _service(design, sheet)
     parts += _bonds(design, sheet)
     parts += _title_block(design, sheet)
+    parts += _safeguards(design, sheet)
     title = f"One-line drawing of {design.plan.site.name}"
     return picture(
         sheet.width,
-        sheet.height + TITLE_H + 10,
+        sheet.height + TITLE_H + 10 + (GUARD_H if _guards(design) else 0),
         title,
         describe(design),
         *parts,
@@ -125,9 +129,9 @@ def _wire(
         )
     long = show_length(s.conditions.run.length_m, design.plan.units)
     words = f"{s.circuit.name}: {s.conductor_text}, protection {s.protection_text}, {long}"
-    sets = f"{s.sets} × " if s.sets > 1 else ""
+    sets = f"{s.sets}×" if s.sets > 1 else ""
     metal = " Al" if s.cable.material == "Al" else ""
-    first = f"C{s.circuit.number} · {sets}{spoken(s.size)}{metal}"
+    first = f"C{s.circuit.number} {'' if sets else '· '}{sets}{spoken(s.size)}{metal}"
     second = f"{s.protection.text} · {long}" if s.protection else long
     state = ""
     if made:
@@ -136,12 +140,14 @@ def _wire(
         words = f"{s.circuit.name}: {second}"
     if upright:
         inner += [
+            box(x - 2, y - 10, MONO_BOLD * len(first) + 4, 13, "ground"),
             text(x, y, first, "mono strong"),
             text(x, y + 14, second, "mono"),
             "" if made else _badge(design, s.id, x + 8 + MONO * len(second), y + 14),
         ]
     else:
-        inner += [text(x, y - 7, first, "mono strong"), text(x, y + 15, second, "mono")]
+        ground = box(x - 2, y - 17, MONO_BOLD * len(first) + 4, 13, "ground")  # a link stands back
+        inner += [ground, text(x, y - 7, first, "mono strong"), text(x, y + 15, second, "mono")]
     if not upright and not made:
         inner.append(_badge(design, s.id, *((x + 48, y + 15) if system == "pv" else (x, y - 20))))
     return tag(
@@ -205,7 +211,8 @@ def _bar(design: Design, id: str, a: Point, b: Point) -> str:
 
 def _body(design: Design, body: Body, b: Box) -> str:
     """A body with its name and a line or two."""
-    lines = (body.label, *body.lines)[:3]
+    most = 3 if b.h >= 45 else 2
+    lines = (*_wrapped(body.label, b.w - 8), *body.lines)[:most]
     x, y = b.middle
     there = body.role in ("pv-inverter", "house-panel") or body.id.startswith("array-existing")
     shown = "house" if there else "body"
@@ -219,6 +226,9 @@ def _body(design: Design, body: Body, b: Box) -> str:
         )
         bold = "strong small" if len(words) < 17 else "strong tiny"
         inner.append(text(x, down, words, bold if i == 0 else "tiny", "middle"))
+    if body.safeguards:
+        marks = " ".join(f"S{n}" for n, _ in body.safeguards)
+        inner.append(text(b.x, b.bottom + 9, marks, "tiny soft"))
     inner.append(
         _badge(design, body.id, b.x, b.y - 3)
         if body.role
@@ -238,7 +248,7 @@ def _body(design: Design, body: Body, b: Box) -> str:
         )
         if s and s.jumper:
             inner.append(_jumper(b))
-    words = " · ".join((body.label, *body.lines))
+    words = " · ".join((body.label, *body.lines, *(w for _, w in body.safeguards)))
     at = leads_to(design, body)
     if not at:
         return tag("g", tag("title", words), *inner)
@@ -251,6 +261,28 @@ def _body(design: Design, body: Body, b: Box) -> str:
         data_at=at,
         aria_label=words,
     )
+
+
+def _wrapped(words: str, wide: float) -> tuple[str, ...]:
+    """A label in one line, or in two where one is too long for its box."""
+    if len(words) * TINY_BOLD <= wide or " " not in words:
+        return (words,)
+    parts = words.split(" ")
+    cut = min(range(1, len(parts)), key=lambda i: abs(len(" ".join(parts[:i])) - len(words) / 2))
+    return " ".join(parts[:cut]), " ".join(parts[cut:])
+
+
+def _guards(design: Design) -> list[tuple[int, str]]:
+    """The safeguards of the job, numbered as the plan has them."""
+    return sorted(x for b in design.bodies for x in b.safeguards)
+
+
+def _safeguards(design: Design, sheet: Sheet) -> Iterator[str]:
+    """A line below the title block that says what S1, S2 … at the boxes are."""
+    rows = _guards(design)
+    if rows:
+        words = " · ".join(f"S{n} {what}" for n, what in rows)
+        yield text(20, sheet.height + TITLE_H + 18, words, "tiny")
 
 
 def leads_to(design: Design, body: Body) -> str:

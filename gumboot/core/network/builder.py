@@ -407,25 +407,25 @@ class Builder:
 
     def _guards(
         self,
-    ) -> tuple[dict[str, list[str]], dict[str, list[FactoryTermination]]]:
+    ) -> tuple[dict[str, list[tuple[int, str]]], dict[str, list[FactoryTermination]]]:
         """By body: the words of the safeguards that stand there, and their screws."""
-        lines: dict[str, list[str]] = {}
+        words: dict[str, list[tuple[int, str]]] = {}
         screws: dict[str, list[FactoryTermination]] = {}
         circuits = {c.id: c for c in self.circuits}
         for n, s in enumerate(self.plan.safeguards, 1):
             at = host(s, self.bodies, circuits)
             device = device_of(s, self.catalogue, self.supply, self.plan.code)
-            lines.setdefault(at, []).append(short(s))
+            words.setdefault(at, []).append((n, short(s)))
             screws.setdefault(at, []).extend(made_off(n, s, device))
-        return lines, screws
+        return words, screws
 
     def done(self) -> Network:
         """The network as built."""
-        lines, screws = self._guards()
+        words, screws = self._guards()
         bodies = tuple(
             replace(
                 b,
-                lines=(*b.lines, *lines.get(b.id, ())),
+                safeguards=tuple(words.get(b.id, ())),
                 guards=tuple(screws.get(b.id, ())),
                 enclosure=self.cases.get(b.id),
                 block=self.block(b),

@@ -71,6 +71,7 @@ class Body:
     factory_terminations: tuple[FactoryTermination, ...] = ()
     bars: tuple[FactoryTermination, ...] = ()  # terminations of bars and links that the crew makes
     guards: tuple[FactoryTermination, ...] = ()  # screws of the safeguards that stand in it
+    safeguards: tuple[tuple[int, str], ...] = ()  # their places in the plan, from 1, and words
     enclosure: Enclosure | None = None
     block: Block | None = None
     cover: FactoryTermination | None = None
