@@ -70,6 +70,13 @@ class Figure(NamedTuple):
         )
 
     @property
+    def read(self) -> str:
+        """The value with its unit as the trade reads it, for pages: "47.9 A", "0.05 %", "6.3 h"."""
+        if isinstance(self.value, str):
+            return self.text
+        return f"{as_read(self.value, self.unit)} {self.unit}".strip()
+
+    @property
     def put_in(self) -> str:
         """The formula with the numbers put in: "1.25 * 190"."""
         values = {
@@ -108,6 +115,24 @@ def fmt(value: float) -> str:
         return f"{value:g}"
     digits = max(0, 3 - math.floor(math.log10(abs(value))))
     text = f"{value:.{digits}f}"
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+COARSE = ("", "%", "h", "1/h")  # ratios, shares and hours: two figures are all that is meant
+
+
+def as_read(value: float, unit: str) -> str:
+    """A number as it is read off and spoken: three figures, two of a ratio, a share or hours; no
+    more than two decimals of a per cent.
+
+    >>> [as_read(v, u) for v, u in ((47.92, "A"), (0.05324, "%"), (6.284, "h"), (12671, "A"))]
+    ['47.9', '0.05', '6.3', '12671']
+    """
+    if value == 0 or not math.isfinite(value):
+        return f"{value:g}"
+    figures = 2 if unit in COARSE else 3
+    digits = max(0, figures - 1 - math.floor(math.log10(abs(value))))
+    text = f"{value:.{min(digits, 2) if unit == '%' else digits}f}"
     return text.rstrip("0").rstrip(".") if "." in text else text
 
 

@@ -338,3 +338,17 @@ def test_without_backup_nothing_is_asked_of_the_inverter():
 
 def test_no_loads_no_board(heron):
     assert design(heron, catalogue()).board is None
+
+
+def test_chargers_alone_are_not_called_loads():
+    """Nothing is on the board: two chargers of 10 kW ask more than a generator of 9 kW gives."""
+    plan = Plan.model_validate(
+        {
+            **TERN_HOLLOW,
+            "loads": [],
+            "fitted": {},
+            "kit": {**TERN_HOLLOW["kit"], "generator": {"power_w": 9000}},
+        }
+    )
+    said = {f.key: f for f in design(plan, catalogue()).findings}["generator.charge"]
+    assert said.says.startswith("The chargers alone ask") and "loads leave" not in said.says

@@ -138,7 +138,7 @@ def conductor_findings(s: SizedCircuit, fitted: Fitted, held: Sequence[Cure] = (
             check(
                 f"{c.id}.drop",
                 c.id,
-                f"{c.name} drops {s.trial.drop_pct.text}; the aim is {DROP_PCT[c.family][0]:g} %,"
+                f"{c.name} drops {s.trial.drop_pct.read}; the aim is {DROP_PCT[c.family][0]:g} %,"
                 f" the limit {DROP_PCT[c.family][1]:g} %.",
                 COMMON_PRACTICE,
                 *cures,

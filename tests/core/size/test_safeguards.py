@@ -1,0 +1,195 @@
+"""Residual-current devices, shutdowns, surge protection, and what the utility can push into a
+short:
+by the books' own arithmetic.
+"""
+
+from datetime import date
+
+import pytest
+
+from gumboot.catalogue import catalogue
+from gumboot.core.basis.patch import apply
+from gumboot.core.design import design
+from gumboot.core.land.placards import list_placards
+from gumboot.core.network.currents import greatest_current
+from gumboot.core.plan import Plan
+from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN
+from gumboot.drawings.one_line import one_line
+from gumboot.exports.materials import materials
+from tests.shapes import other
+
+BOOK = catalogue()
+RCD = "residual-current device"
+
+
+def made(document, **changes):
+    d = design(Plan.model_validate(other(document, **changes)), BOOK)
+    return d, {f.key: f for f in (*d.findings, *d.duties)}
+
+
+def click(d, key, n=0):
+    f = next(f for f in d.findings if f.key == key)
+    plan = apply(d.plan.model_dump(mode="json"), f.cures[n].changes)
+    again = design(Plan.model_validate(plan), BOOK)
+    return again, {f.key: f for f in (*again.findings, *again.duties)}
+
+
+TT = {"supply__earthing": "TT", "supply__electrode": "own"}
+
+
+def device(at="main-panel", **more):
+    return {"kind": RCD, "at": at, "trip_ma": 300, "type": "B", **more}
+
+
+def test_on_tt_a_device_stands_ahead_or_it_is_a_stop():
+    """60364-4-41 411.5: no breaker clears an earth fault through two electrodes."""
+    d, found = made(MOSSBANK_TERRACE, safeguards=[], **TT)
+    assert found["rcd.tt"].level == "stop"
+    cured, after = click(d, "rcd.tt")
+    assert "rcd.tt" not in after
+    (new,) = cured.plan.safeguards
+    # the unit's maker is silent, so type B; delayed, so that those behind it trip first
+    assert (new.type, new.trip_ma, new.delayed) == ("B", 300, True)
+    assert "rcd.tt" not in made(MOSSBANK_TERRACE, safeguards=[])[1]  # TN-C-S
+
+
+@pytest.mark.parametrize(
+    ("ohms", "trip_ma", "volts", "stops"),
+    [
+        (199, 300, 59.7, True),
+        (166, 300, 49.8, False),
+        (167, 300, 50.1, True),
+        (100, 500, 50.0, False),
+        (1666, 30, 49.98, False),
+    ],
+)
+def test_touch_voltage(ohms, trip_ma, volts, stops):
+    """R_A · I_Δn ≤ 50 V: 199 Ω and 300 mA are 59.7 V (411.5.3)."""
+    guards = [device(trip_ma=trip_ma)]
+    if ohms > 200:
+        with pytest.raises(ValueError, match="less than or equal to 200"):
+            made(MOSSBANK_TERRACE, safeguards=guards, supply__loop_ohm=ohms, **TT)
+        return
+    d, found = made(MOSSBANK_TERRACE, safeguards=guards, supply__loop_ohm=ohms, **TT)
+    assert ("rcd.0.touch" in found) == stops
+    if stops:
+        assert found["rcd.0.touch"].figures[0].n == pytest.approx(volts)
+        cured, after = click(d, "rcd.0.touch")
+        assert "rcd.0.touch" not in after and cured.plan.safeguards[0].trip_ma == 100
+
+
+@pytest.mark.parametrize(
+    ("declared", "fitted", "stops"),
+    [
+        ("A", "A", False),
+        ("A", "AC", True),
+        (None, "A", True),
+        (None, "B", False),
+        ("A", "F", False),
+    ],
+)
+def test_type_by_the_units_declaration(declared, fitted, stops):
+    """712.530.3: by the maker's declaration, else type B."""
+    document = SALTINGS_BARN if declared else MOSSBANK_TERRACE
+    d, found = made(document, safeguards=[device(type=fitted)])
+    assert d.inverter.residual == declared and ("rcd.0.type" in found) == stops
+    if stops:
+        assert "rcd.0.type" not in click(d, "rcd.0.type")[1]
+
+
+def test_type_b_does_not_stand_behind_another():
+    """531.3: direct current that the one ahead allows blinds it, and it the one behind."""
+    pair = [device(type="A"), device(at="grid-1", type="B")]
+    d, found = made(SALTINGS_BARN, safeguards=pair)
+    assert found["rcd.0.blind"].level == "stop"
+    assert "rcd.0.blind" not in click(d, "rcd.0.blind")[1]
+    alone = made(SALTINGS_BARN, safeguards=[device(at="grid-1", type="B")])[1]
+    assert not any(k.endswith(".blind") for k in alone)
+
+
+def test_a_device_is_drawn_bought_made_off_labelled_and_tried():
+    d, found = made(SALTINGS_BARN)
+    assert found["rcd.0.trips"].asked.most == 500 and found["rcd.1.trips"].asked.most == 300
+    svg = one_line(d)
+    assert "S1 RCD 300 mA type A delayed" in svg and ">S1 S3<" in svg
+    bill = {i.what: i.count for i in materials(d)}
+    assert bill["residual-current device, type A, 300 mA, 63 A"] == 1
+    screws = [t for t in d.terminations if "RCD 300 mA" in t.terminal]
+    assert len(screws) == 8 and all(t.torque.n == 2.5 for t in screws)  # four poles, both sides
+    placards = {p.id: p for p in list_placards(d, date(2026, 1, 1))}
+    assert placards["rcd-test"].count == 2
+
+
+@pytest.mark.parametrize("mounting", ["roof", "rack"])
+def test_no_label_of_rapid_shutdown_without_the_equipment(mounting):
+    """690.12 is for arrays on a building and for conductors that enter one; its label is true or is
+    not there.
+    """
+    strings = [{**s, "mounting": mounting} for s in HERON_SLIP["strings"]]
+    d, found = made(HERON_SLIP, safeguards=[], strings=strings)
+    ids = {p.id for p in list_placards(d, date(2026, 1, 1))}
+    assert found["pv.rapid-shutdown"].level == "stop" and "rapid-shutdown" not in ids
+    cured, after = click(d, "pv.rapid-shutdown")
+    duty = after["pv.rapid-shutdown"]
+    assert duty.level == "duty" and duty.asked.most == 30  # V, 690.12(B)(1)
+    assert "rapid-shutdown" in {p.id for p in list_placards(cured, date(2026, 1, 1))}
+
+
+def test_a_field_whose_conductors_enter_only_an_equipment_shed_needs_none():
+    strings = [{**s, "mounting": "rack"} for s in HERON_SLIP["strings"]]
+    d, _ = made(HERON_SLIP, safeguards=[], strings=strings)
+    _, after = click(d, "pv.rapid-shutdown", 1)
+    assert "pv.rapid-shutdown" not in after
+    shed = {"site__building": "equipment only"}
+    assert "pv.rapid-shutdown" in made(HERON_SLIP, safeguards=[], **shed)[1]  # on its roof
+
+
+def test_storage_at_a_dwelling_is_shut_down_from_outside():
+    """706.15(A), one- and two-family dwellings."""
+    d, found = made(JUNIPER_CUT, safeguards=[{"kind": "rapid shutdown", "at": "array"}])
+    assert found["storage.emergency"].level == "stop"
+    cured, after = click(d, "storage.emergency")
+    assert after["storage.emergency"].level == "duty"
+    assert "emergency-shutdown" in {p.id for p in list_placards(cured, date(2026, 1, 1))}
+    assert "storage.emergency" not in click(d, "storage.emergency", 1)[1]
+    assert "storage.emergency" not in made(SALTINGS_BARN)[1]  # the other book asks for none
+
+
+@pytest.mark.parametrize(
+    ("kiloamps", "stops"), [(9.9, False), (10.1, True), (22.0, True), (None, False)]
+)
+def test_breakers_at_the_service_break_what_the_utility_pushes(kiloamps, stops):
+    """110.9: 10 kA breakers in the main panel; nothing of the job lies before them."""
+    amps = kiloamps and kiloamps * 1000
+    d, found = made(HERON_SLIP, supply__fault_a=amps)
+    assert ("main-panel.breaks" in found) == stops
+    assert ("supply.fault" in found) == (amps is None)
+    if amps:
+        at = d.figures["fault.main-panel/breaker 1"]
+        assert at.n == pytest.approx(amps)
+
+
+def test_conductors_take_from_the_fault():
+    """I = U / (U / I_0 + R): 230 V, 6 kA, 4 mm² there and back over its length at 20 °C."""
+    d, _ = made(SALTINGS_BARN)
+    feeder = next(s for s in d.circuits if s.id == "loads")
+    way = [s for s in d.circuits if s.id in ("changeover", "loads")]
+    ohms = sum(2 * 4.61 / 1000 * s.conditions.run.length_m for s in way)
+    assert all(s.size == "4 mm²" for s in way) and feeder.circuit.load.body == "loads-panel"
+    at = d.figures["fault.loads-panel/main"]
+    assert at.n == pytest.approx(230 / (230 / 6000 + ohms), rel=1e-3)
+
+
+@pytest.mark.parametrize(
+    ("sheet", "amps"),
+    [
+        ({"ac_max_a": 16.7, "leg_max_w": None}, 16.7),
+        ({"ac_max_a": None, "leg_max_w": None}, 1.1 * 10_000 / (3**0.5 * 400)),
+        ({"ac_max_a": 16, "leg_max_w": 4000}, 4000 / (400 / 3**0.5)),
+    ],
+)
+def test_design_current_of_a_unit(sheet, amps):
+    """60364-7-712: the maker's greatest, else 1.1 × 14.4 = 15.9 A; 4 kW on one leg, 17.3 A."""
+    unit = BOOK.inverters["marram-t10"].model_copy(update=sheet)
+    book = Plan.model_validate(SALTINGS_BARN).book
+    assert greatest_current(unit, book).n == pytest.approx(amps)
