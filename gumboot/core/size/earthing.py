@@ -66,7 +66,11 @@ def _says(x: Bonded) -> str:
 
 def _no_relay(plan: Plan, inverter: Inverter, gateway: Gateway | None, place: str) -> list[Finding]:
     """A relay is planned that the kit does not have."""
-    elsewhere = Cure("Choose another place for the bond")
+    own = _own(inverter, gateway)
+    on_grid = plan.supply.kind != "off-grid"
+    at = own or ("service" if on_grid else "loads panel")
+    words = {**NAMES, "service": "the service", "loads panel": "the loads panel"}[at]
+    elsewhere = Cure(f"Let {words} make the bond", (Change("/backup/bond", at),))
     if plan.backup.bond == "inverter" and not inverter.bond_relay:
         says = f"{inverter.model} has no neutral-earth relay."
         return [stop("bond.relay", "inverter-1", says, "inverter sheet", elsewhere)]
@@ -109,7 +113,8 @@ def _relied_on(
             if own
             else Cure("Choose a gateway or an inverter that parts from the network and bonds")
         )
-        return [stop("bond.network", place, says, OWN_BOND, cure)]
+        nothing = Cure("Back nothing up", (Change("/backup/loads", "nothing"),))
+        return [stop("bond.network", place, says, OWN_BOND, cure, *(() if own else (nothing,)))]
     return _electrode(plan)
 
 
@@ -161,9 +166,14 @@ def _cures(x: Bonded, plan: Plan, inverter: Inverter, gateway: Gateway | None) -
             cure = Change("/backup/neutral", "solid")
             cures.append(Cure("Use a changeover that leaves neutral solid", (cure,)))
     elif "service" in ids and plan.backup.bond != "service":
-        cure = Change("/backup/bond", "service")
-        cures.append(Cure("Leave the bond at the service alone", (cure,)))
+        if off_grid or not plan.book.own_bond:  # else an island would lean on the network
+            cure = Change("/backup/bond", "service")
+            cures.append(Cure("Leave the bond at the service alone", (cure,)))
         if gateway is None and plan.backup.bond != "loads panel" and inverter.neutral != "solid":
             cure = Change("/backup/neutral", "switched")
             cures.append(Cure("Use a changeover that switches neutral too", (cure,)))
+    if not any(c.changes for c in cures) and not off_grid:
+        nothing = Cure("Back nothing up", (Change("/backup/loads", "nothing"),))
+        choose = Cure("Choose a gateway or an inverter that can make the bond")
+        return [*cures, choose, nothing]
     return cures or [Cure("Choose a gateway or an inverter that can make the bond")]

@@ -190,7 +190,7 @@ def test_every_cure_of_a_board_cures():
 
 def test_a_leg_the_supply_lacks_is_a_stop():
     _, found = board_of(load("a", 100, "L3"))
-    assert found["load.a.legs"].level == "stop"
+    assert found["load.legs"].level == "stop"
 
 
 def test_generator_against_chargers_and_loads():

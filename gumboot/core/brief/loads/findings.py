@@ -40,22 +40,17 @@ def called(leg: Leg) -> str:
 
 
 def leg_findings(plan: Plan, inverter: Inverter) -> list[Finding]:
-    """A circuit on a leg that the supply does not have."""
+    """Circuits on a leg that the supply does not have, all in one: they come of one change."""
     lines = set(LINES[inverter.supply])
-    found = []
-    for i, x in enumerate(plan.loads):
-        if not set(x.legs.split("+")) <= lines:
-            says = f"{x.name} is on {x.legs}; the supply has {', '.join(sorted(lines))}."
-            found.append(
-                stop(
-                    f"load.{x.id}.legs",
-                    "board",
-                    says,
-                    "load board",
-                    Cure("Put it on L1", (Change(f"/loads/{i}/legs", "L1"),)),
-                )
-            )
-    return found
+    off = [(i, x) for i, x in enumerate(plan.loads) if not set(x.legs.split("+")) <= lines]
+    if not off:
+        return []
+    named = ", ".join(f"{x.name} ({x.legs})" for _, x in off[:6])
+    more = f" and {len(off) - 6} more" if len(off) > 6 else ""
+    says = f"On a leg that is not there: {named}{more}. The supply has {', '.join(sorted(lines))}."
+    words = "Put it on L1" if len(off) == 1 else f"Put all {len(off)} on L1"
+    cure = Cure(words, tuple(Change(f"/loads/{i}/legs", "L1") for i, _ in off))
+    return [stop("load.legs", "board", says, "load board", cure)]
 
 
 def droppable(plan: Plan, leg: Leg, too_much: float) -> tuple[Change, ...]:
