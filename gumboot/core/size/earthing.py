@@ -29,15 +29,16 @@ def bond_findings(
     measured.
     """
     rule, place = plan.book.clauses["bond"], _place(plan, gateway)
+    if lacking := _no_relay(plan, inverter, gateway, place):
+        return lacking
     found: dict[str, Finding] = {}
     for x in rows:
         if len(x.bonds) != 1:
             cures = _cures(x, plan, inverter, gateway)
             key = KEYS[x.state]
             found.setdefault(key, stop(key, place, _says(x), rule, *cures))
-    out = [*found.values(), *_no_relay(plan, inverter, gateway, place)]
-    if out:
-        return out
+    if found:
+        return list(found.values())
     leans = _relied_on(plan, inverter, gateway, rows, place)
     if any(f.level is Level.STOP for f in leans):
         return leans
@@ -70,13 +71,18 @@ def _no_relay(plan: Plan, inverter: Inverter, gateway: Gateway | None, place: st
     on_grid = plan.supply.kind != "off-grid"
     at = own or ("service" if on_grid else "loads panel")
     words = {**NAMES, "service": "the service", "loads panel": "the loads panel"}[at]
-    elsewhere = Cure(f"Let {words} make the bond", (Change("/backup/bond", at),))
+    elsewhere = [Cure(f"Let {words} make the bond", (Change("/backup/bond", at),))]
+    if own is None and on_grid and plan.book.own_bond:  # an island may not lean on the network
+        elsewhere = [
+            Cure("Choose a gateway or an inverter that can make the bond"),
+            Cure("Back nothing up", (Change("/backup/loads", "nothing"),)),
+        ]
     if plan.backup.bond == "inverter" and not inverter.bond_relay:
         says = f"{inverter.model} has no neutral-earth relay."
-        return [stop("bond.relay", "inverter-1", says, "inverter sheet", elsewhere)]
+        return [stop("bond.relay", "inverter-1", says, "inverter sheet", *elsewhere)]
     if plan.backup.bond == "gateway" and not (gateway and gateway.bond_relay):
         says = "No gateway with a neutral-earth relay is planned."
-        return [stop("bond.relay", place, says, "gateway sheet", elsewhere)]
+        return [stop("bond.relay", place, says, "gateway sheet", *elsewhere)]
     return []
 
 
