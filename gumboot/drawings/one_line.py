@@ -146,8 +146,8 @@ def _wire(
             "" if made else _badge(design, s.id, x + 8 + MONO * len(second), y + 14),
         ]
     else:
-        ground = box(x - 2, y - 17, MONO_BOLD * len(first) + 4, 13, "ground")  # a link stands back
-        inner += [ground, text(x, y - 7, first, "mono strong"), text(x, y + 15, second, "mono")]
+        ground = box(x - 2, y - 18, MONO_BOLD * len(first) + 4, 13, "ground")  # a link stands back
+        inner += [ground, text(x, y - 8, first, "mono strong"), text(x, y + 15, second, "mono")]
     if not upright and not made:
         inner.append(_badge(design, s.id, *((x + 48, y + 15) if system == "pv" else (x, y - 20))))
     return tag(
@@ -186,10 +186,10 @@ def _slashes(design: Design, s: SizedCircuit, w: Wire) -> Iterator[str]:
         step = 4.5 * (len(live) - k)
         if upright:
             y = (y0 + y1) / 2 + 10 - step
-            ends = ((x0 - 5, y + 3), (x0 + 5, y - 3))
+            ends = ((x0 - 4, y + 3), (x0 + 4, y - 3))
         else:
             x = right - 10 - step
-            ends = ((x - 3, y1 + 5), (x + 3, y1 - 5))
+            ends = ((x - 3, y1 + 4), (x + 3, y1 - 4))
         yield line(*ends, class_="under") + line(*ends, class_=f"slash {colour_class(design, c)}")
         if c == "PE":
             yield line(*ends, class_="slash earth-dash")

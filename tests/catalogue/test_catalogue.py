@@ -8,11 +8,13 @@ from pathlib import Path
 
 import pytest
 from jsonschema import Draft202012Validator
+from pydantic import ValidationError
 
 from gumboot.catalogue import catalogue, read
 from gumboot.core import kit
 from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.design import design
+from gumboot.core.kit.catalogue import entry
 from gumboot.core.set.settings import RULES
 from tests.conftest import altered
 
@@ -130,3 +132,10 @@ def test_kit_that_is_not_in_the_catalogue_is_a_finding(heron):
     assert [f.key for f in d.findings if f.level == "stop"] == [
         "kit.pack"
     ] and "nobody-9" in d.findings[0].says
+
+
+def test_a_named_size_of_another_system_is_refused():
+    unit = catalogue().inverters["marram-s8"].model_dump(mode="json")
+    unit["battery"]["named_size"] = "50 mm²"
+    with pytest.raises(ValidationError, match="of another system than the port's terminals"):
+        entry.validate_python(unit)

@@ -72,7 +72,7 @@ def text_area(e, classes):
 
 
 def lines_of(e, classes):
-    thick = 5 if "bar" in classes else 3
+    thick = 5 if "bar" in classes else 1 if "slash" in classes else 3
     points = [tuple(map(float, p.split())) for p in e.get("d")[1:].split(" L")]
     for (x0, y0), (x1, y1) in itertools.pairwise(points):
         half = thick / 2
@@ -92,7 +92,7 @@ def faults(svg):
         classes = tuple((e.get("class") or "").split())
         if e.tag == "text":
             texts.append(text_area(e, classes))
-        elif e.tag == "path" and {"run", "bar", "feed", "link"} & set(classes):
+        elif e.tag == "path" and {"run", "bar", "feed", "link", "slash", "ct"} & set(classes):
             lines += lines_of(e, classes)
         elif e.tag == "rect":
             x, y, w, h = (float(e.get(k)) for k in ("x", "y", "width", "height"))

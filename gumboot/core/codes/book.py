@@ -47,7 +47,8 @@ class Book:
     silent. continuous: protection over continuous current; board_load: the current a feeder is
     counted
     with, of its rating; next_standard: the rating at or above some A.
-    dwelling_v: the most V of an array on a dwelling. fuse_bounds: what a string fuse must lie
+    building_v: the most V of an array, by what the building is. fuse_bounds: what a string fuse
+    must lie
     between, of I_sc; fuse_fits: whether a rating does.
     fed: whether a busbar may take what feeds it; rule_120: whether the end that is fed counts and
     the rule that passes is told; mains_feed_combiners: whether a combining panel's own feeder
@@ -86,7 +87,7 @@ class Book:
     continuous: float
     board_load: Formula
     next_standard: Callable[[float], float]
-    dwelling_v: float | None
+    building_v: Mapping[str, float]
     fuse_bounds: Callable[[Figure], tuple[Figure, ...]]
     fuse_fits: Callable[[float, Sequence[Figure]], bool]
     fed: Callable[[Figure, Figure, Figure, Figure | None, bool], Fed]

@@ -43,6 +43,7 @@ NEC = Book(
         "sources meet": f"{nec.BOOK} 702.5, 705.40",
         "interrupting": f"{nec.BOOK} 110.9",
         "output": f"{nec.BOOK} 705.28(A)",
+        "limiter": f"{nec.BOOK} 705.13, 750.30",
         "cold voltage": f"{nec.BOOK} 690.7(A)",
         "cold by coefficient": f"{nec.BOOK} 690.7(A)(1)",
         "string current": f"{nec.BOOK} 690.8(A)(1)",
@@ -137,7 +138,7 @@ NEC = Book(
         doubt=MEMORY,
     ),
     next_standard=nec.next_standard,
-    dwelling_v=600.0,  # 690.7: one- and two-family dwellings
+    building_v={"dwelling": 600.0, "other": 1000.0, "equipment only": 1500.0},  # 690.7
     fuse_bounds=_nec_fuse,
     fuse_fits=_at_least,
     fed=nec_fed,
@@ -169,10 +170,12 @@ IEC = Book(
         "sources meet": "IEC 60364-5-55 551.7",
         "interrupting": "IEC 60364-4-43 434.5.1",
         "output": "IEC 60364-7-712",
+        "limiter": "IEC 60364-8-82",
         "surge": "IEC 60364-4-44 443, 60364-7-712 712.443",
         "utility fault": "IEC 60364-4-43 434.5.1",
         "cold voltage": "IEC 62548",
         "cold by coefficient": "IEC 62548",
+        "dwelling": "IEC 62548 on buildings",
         "string current": "IEC 62548",
         "string fuse": "IEC 62548",
         "chain": "IEC 60364-4-43 433.1, 433.4",
@@ -251,7 +254,7 @@ IEC = Book(
         assumption="loaded to its rating",
     ),
     next_standard=iec.next_standard,
-    dwelling_v=None,
+    building_v=dict.fromkeys(("dwelling", "other", "equipment only"), 1000.0),  # on buildings
     fuse_bounds=iec.string_fuse,
     fuse_fits=_between,
     fed=iec_fed,

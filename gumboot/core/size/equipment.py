@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from gumboot.core.basis.figure import Figure
-from gumboot.core.basis.finding import Finding
+from gumboot.core.basis.finding import Asked, Finding, duty
 from gumboot.core.brief.chapters import KIT, chosen, named
 from gumboot.core.chapter import Chapter, Draft
 from gumboot.core.size.bank import Bank, bank_findings, class_findings, design_bank
@@ -92,12 +92,30 @@ def _bank_figures(bank: Bank | None) -> Iterable[tuple[str, Figure]]:
     return named("bank", bank, *kinds) if bank else ()
 
 
+def _held(amps: float | None, d: Draft) -> Found:
+    """A limit that stands in for copper is keyed before first power, where nobody turns it back."""
+    most = chosen(d).inverter.pass_through_a
+    if amps is None or most is None or amps >= most:
+        return ()
+    says = (
+        f"Conductors are sized for {amps:g} A through each unit because a setting limits it. It is"
+        " keyed before first power, the menu is locked, and the maker lists it as a limiter."
+    )
+    rule = d.plan.book.clauses["limiter"]
+    return (duty("through.limited", "inverter-1", says, rule, Asked("Set")),)
+
+
 def _through(d: Draft) -> float | None:
     return keyed_limit(d.plan, chosen(d).inverter, "pass_through")
 
 
 THROUGH: Chapter[float | None] = Chapter(  # what is keyed of the current drawn through a unit
-    "through", _through, reads=("kit", "settings"), requires=(KIT,), settles=True
+    "through",
+    _through,
+    reads=("kit", "settings", "code"),
+    requires=(KIT,),
+    settles=True,
+    findings=_held,
 )
 
 BANK: Chapter[Bank | None] = Chapter(

@@ -112,7 +112,7 @@ def _weak(plan: Plan, network: Network, currents: Sequence[Through], bank: Bank)
             if key not in worst or t.worst > worst[key].worst:
                 worst[key] = t
     cure = Cure("Fit current-limiting fuses of sufficient interrupting rating ahead of it")
-    out = []
+    out = [_silent(t, bank, rule) for t in _unrated(currents)]
     for key, t in worst.items():
         figure = through_figure(t, bank)
         says = (
@@ -121,6 +121,24 @@ def _weak(plan: Plan, network: Network, currents: Sequence[Through], bank: Bank)
         )
         out.append(stop(f"bank.fault.{key}", t.switch.body, says, rule, cure, figures=(figure,)))
     return out
+
+
+def _unrated(currents: Sequence[Through]) -> list[Through]:
+    """The worst of each kind of device whose plate gives no interrupting rating."""
+    worst: dict[str, Through] = {}
+    for t in currents:
+        key = KINDS[t.switch.kind]
+        if t.switch.interrupt_a is None and (key not in worst or t.worst > worst[key].worst):
+            worst[key] = t
+    return list(worst.values())
+
+
+def _silent(t: Through, bank: Bank, rule: str) -> Finding:
+    figure = through_figure(t, bank)
+    says = f"What {t.switch.says} breaks is not known; a short can drive {figure.text} through it."
+    cure = Cure("Read it from its plate or ask its maker, and put it into the catalogue")
+    key = f"bank.fault.{KINDS[t.switch.kind]}.unknown"
+    return check(key, t.switch.body, says, rule, cure, figures=(figure,))
 
 
 def through_figure(t: Through, bank: Bank) -> Figure:

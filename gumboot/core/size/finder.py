@@ -10,7 +10,6 @@ face for more modules than it has are dropped as they arise.
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -97,7 +96,7 @@ def window(
     ceiling = min(
         inverter.pv_v_max or SILENT_V,
         module.system_v_max,
-        plan.book.dwelling_v or math.inf,
+        plan.book.building_v[plan.site.building],
     )
     cold = cold_voltage(module, coldest(plan), plan.book)
     n = np.arange(1, int(ceiling / cold.value(n=1) + 1e-9) + 1)

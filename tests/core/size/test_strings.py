@@ -8,7 +8,7 @@ import pytest
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.figure import given
-from gumboot.core.codes.books import IEC, NEC
+from gumboot.core.codes.books import BOOKS, IEC, NEC
 from gumboot.core.design import design
 from gumboot.core.kit import Module
 from gumboot.core.size.strings import COLD, cold_voltage, hot_voltages, maximum_current
@@ -189,3 +189,17 @@ def test_connector_ratings(heron, i_sc, level):
     d = design(plan, other)
     found = {f.key: f.level.value for f in (*d.findings, *d.duties)}
     assert found.get("pv-A.pair") == level
+
+
+@pytest.mark.parametrize(
+    ("code", "building", "most"),
+    [
+        ("nec-2023", "dwelling", 600),
+        ("nec-2023", "other", 1000),
+        ("iec-60364", "dwelling", 1000),
+        ("iec-60364", "equipment only", 1000),
+    ],
+)
+def test_the_ceiling_of_a_building(code, building, most):
+    """NEC 690.7: 600 V on one- and two-family dwellings, 1000 V on others; IEC 62548: 1000 V."""
+    assert BOOKS[code].building_v[building] == most

@@ -134,12 +134,18 @@ def design_string(
             )
         ]
     return found, voltage_findings(
-        found, index, plan.book, inverter, tracker, module
+        found, index, plan.book, inverter, tracker, module, plan.site.building
     ) + current_findings(found, tracker, module)
 
 
 def voltage_findings(
-    s: StringDesign, index: int, book: Book, inverter: Inverter, tracker: Tracker, module: Module
+    s: StringDesign,
+    index: int,
+    book: Book,
+    inverter: Inverter,
+    tracker: Tracker,
+    module: Module,
+    building: str,
 ) -> list[Finding]:
     """Cold against the ceilings, hot against the tracker window, with the module count that cures
     it.
@@ -149,14 +155,9 @@ def voltage_findings(
         (inverter.pv_v_max or SILENT_V, f"{inverter.model} takes"),
         (module.system_v_max, "the module is built for"),
     ]
-    ceiling, whose = min(
-        ceilings
-        + (
-            [(book.dwelling_v, f"{book.clauses['dwelling']} allows in a dwelling")]
-            if book.dwelling_v
-            else []
-        )
-    )
+    house = {"dwelling": "in a dwelling", "other": "on a building"}.get(building, "here")
+    allowed = (book.building_v[building], f"{book.clauses['dwelling']} allows {house}")
+    ceiling, whose = min([*ceilings, allowed])
     rule = book.clauses["cold voltage"]
     per_module = s.v_oc_cold.n / s.modules
     most = int(ceiling / per_module)
