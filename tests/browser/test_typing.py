@@ -168,3 +168,29 @@ def test_a_unit_is_read_back_beside_the_field_it_was_typed_in(visit):
     put(page, "site/altitude_m", "1200")
     page.locator("#asked .echo:text('= 3937')").wait_for()
     assert page.locator("[name]").count() == before
+
+
+@pytest.mark.xdist_group("browser")
+def test_every_long_form_is_taken_up_again(visit):
+    """Load board, survey, year and menu: what was typed and not saved is there again."""
+    page = visit("supervisor")
+    page.goto("/jobs")
+    page.get_by_role("link", name="Tern Hollow").first.click()
+    page.wait_for_selector(".treads")
+    job = re.search(r"/jobs/\d+", page.url)[0]
+    for path, spot, text in (
+        ("loads", "#load-1-name", "Another kettle"),
+        ("survey", '[name="survey/opening_m"]', "4 ft"),
+        ("year", '[name="energy/yearly_kwh"]', "9100"),
+        ("set", "#tail_a", "33"),
+    ):
+        page.goto(f"{job}/{path}")
+        page.locator(spot).fill(text)
+        page.locator(spot).dispatch_event("input")
+        page.goto("/jobs")
+        page.goto(f"{job}/{path}")
+        page.get_by_text("is back, and not yet saved").wait_for()
+        assert page.locator(spot).input_value() == text, path
+        page.get_by_role("button", name="Discard it").click()
+        page.wait_for_load_state()
+        assert page.locator(spot).input_value() != text, path

@@ -140,15 +140,16 @@ def plainly(sun, load, buy, sell, r, b, start):
                 ),
             )
         e += ((c + gc + q) * b.eta_charge - d / b.eta_discharge) / 4
-        out["bought"] += bought + q
-        out["sold"] += x
+        through = min(bought + q, x)  # in and out of one meter in one step
+        out["bought"] += bought + q - through
+        out["sold"] += x - through
         out["charged"] += c + gc + q
-        out["charged_grid"] += q
+        out["charged_grid"] += max(0.0, q - through)
         out["discharged"] += d
         out["generator"] += g + gc
         out["generator_h"] += 1000.0 if running else 0.0
-        out["paid"] += (bought + q) * buy[t]
-        out["earned"] += x * sell[t]
+        out["paid"] += (bought + q - through) * buy[t]
+        out["earned"] += (x - through) * sell[t]
         out["sun"] += sun[t]
         out["load"] += load[t]
         out["lost"] += (c + gc + q) * (1 - b.eta_charge) + d * (1 / b.eta_discharge - 1)
