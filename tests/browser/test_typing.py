@@ -180,7 +180,7 @@ def test_every_long_form_is_taken_up_again(visit):
     job = re.search(r"/jobs/\d+", page.url)[0]
     for path, spot, text in (
         ("loads", "#load-1-name", "Another kettle"),
-        ("survey", '[name="survey/opening_m"]', "4 ft"),
+        ("survey", '[name="survey/opening_m"]', "7.5 ft"),
         ("year", '[name="energy/yearly_kwh"]', "9100"),
         ("set", "#tail_a", "33"),
     ):
