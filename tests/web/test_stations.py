@@ -661,6 +661,26 @@ def test_duties_are_closed_by_readings_and_ticks(installer, supervisor, new_job,
     assert not duties()["source.meet"]["closed"]
 
 
+def test_a_duty_of_brief_is_typed_there_or_left_out_with_a_reason(supervisor, new_job, heron):
+    """No tick closes what Brief asks; a fact that nobody can find does not hold a job for ever."""
+    supply = heron.supply.model_copy(update={"fault_a": None})
+    unknown = heron.model_copy(update={"supply": supply})
+    job_id = new_job(unknown)
+    prints = {f.key: f.fingerprint for f in design(unknown, catalogue()).duties}
+
+    def closed():
+        rows = supervisor.get(f"/jobs/{job_id}/hand-over.json").json()["duties"]
+        return next(r["closed"] for r in rows if r["duty"]["key"] == "supply.fault")
+
+    sent = {"duty": "supply.fault", "fingerprint": prints["supply.fault"]}
+    assert supervisor.post(f"/jobs/{job_id}/duty", {**sent, "act": "done"}).status_code == 303
+    assert not closed()
+    assert 'id="why-supply.fault"' in supervisor.get(f"/jobs/{job_id}/hand-over").text
+    why = "the utility names no figure"
+    supervisor.post(f"/jobs/{job_id}/duty", {**sent, "act": "decline", "note": why})
+    assert closed() and why in supervisor.get(f"/jobs/{job_id}/hand-over").text
+
+
 def test_signing_wants_everything_and_freezes_the_plan(
     supervisor, planner, installer, new_job, heron
 ):

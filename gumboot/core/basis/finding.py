@@ -56,9 +56,11 @@ class Asked:
     most: float | None = None
 
     def within(self, value: float) -> bool:
-        """Whether a reading closes it."""
-        low = self.least is None or value >= self.least
-        return low and (self.most is None or value <= self.most)
+        """Whether a reading closes it; which way round the leads were does not matter."""
+        size = abs(value)
+        return (self.least is None or size >= self.least) and (
+            self.most is None or size <= self.most
+        )
 
 
 @dataclass(frozen=True, slots=True)

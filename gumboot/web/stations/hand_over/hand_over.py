@@ -162,6 +162,8 @@ def attend(request: Request, job: Opened) -> Response:
     act, typed, why = visit.text("act"), visit.text("reading")[:40], visit.text("note")[:500]
     value: float | None = None
     verdict = {"decline": "declined", "back": "taken back"}.get(act, "done")
+    if verdict == "done" and found.asked.kind == "form":
+        return RedirectResponse(back, 303)  # done by what is typed there, not by a tick
     try:
         if verdict == "done" and found.asked.kind:
             value = parse(typed, found.asked.kind, job.plan.units)
