@@ -19,8 +19,6 @@ from gumboot.catalogue import catalogue
 from gumboot.core.basis.sizes import area_mm2, spoken
 from gumboot.core.basis.units import FT_M
 from gumboot.core.design import Design
-from gumboot.core.kit import Catalogue
-from gumboot.core.network.guards import device_of, short
 from gumboot.core.size.conductors import SizedCircuit
 
 ALLOWANCE = 1.10
@@ -52,7 +50,7 @@ def materials(design: Design) -> tuple[Item, ...]:
         *_cable(design, us),
         *_ends(design),
         *_protection(design),
-        *_safeguards(design, catalogue()),
+        *_safeguards(design),
         *_signals(design),
         *_ways(design, us),
     )
@@ -138,16 +136,11 @@ def _signals(design: Design) -> Iterable[Item]:
         yield Item("Signals", what, n, "")
 
 
-def _safeguards(design: Design, book: Catalogue) -> Iterable[Item]:
+def _safeguards(design: Design) -> Iterable[Item]:
     """What protects beside breakers and fuses, by the device of the shelf where there is one."""
-    if design.inverter is None:
+    if design.network is None:
         return
-    counted: Counter[str] = Counter()
-    for s in design.plan.safeguards:
-        supply = design.plan.supply.kind
-        house = design.inverter.supply if supply == "off-grid" else supply
-        device = device_of(s, book, house, design.plan.code)
-        counted[device.label if device else short(s)] += 1
+    counted = Counter(g.device.label if g.device else g.says for g in design.network.guards)
     for what, n in counted.items():
         yield Item("Protection", what, n, "")
 

@@ -22,6 +22,7 @@ from gumboot.core.network.circuit import (
     Circuit,
     DevicePlace,
     End,
+    Guard,
     Role,
     SignalCable,
     end,
@@ -38,7 +39,7 @@ from gumboot.core.network.element import (
     Wire,
     Work,
 )
-from gumboot.core.network.guards import device_of, host, made_off, short
+from gumboot.core.network.guards import device_of, host, made_off, short, supply_of, through
 from gumboot.core.network.network import Network
 from gumboot.core.plan import Plan, Run
 from gumboot.core.size.bank import Bank, fault_current
@@ -405,28 +406,28 @@ class Builder:
         )
         return unit.cover if unit else None
 
-    def _guards(
-        self,
-    ) -> tuple[dict[str, list[tuple[int, str]]], dict[str, list[FactoryTermination]]]:
-        """By body: the words of the safeguards that stand there, and their screws."""
-        words: dict[str, list[tuple[int, str]]] = {}
-        screws: dict[str, list[FactoryTermination]] = {}
-        circuits = {c.id: c for c in self.circuits}
-        for n, s in enumerate(self.plan.safeguards, 1):
-            at = host(s, self.bodies, circuits)
-            device = device_of(s, self.catalogue, self.supply, self.plan.code)
-            words.setdefault(at, []).append((n, short(s)))
-            screws.setdefault(at, []).extend(made_off(n, s, device))
-        return words, screws
+    def guards(self) -> tuple[Guard, ...]:
+        """Every safeguard of the plan where it stands; a device that does not serve is said."""
+        plan, circuits = self.plan, {c.id: c for c in self.circuits}
+        out: list[Guard] = []
+        for n, s in enumerate(plan.safeguards):
+            supply = supply_of(s, self.supply, self.inverter.supply, circuits)
+            amps = through(s, plan, circuits)
+            device, wrong = device_of(plan, n, self.catalogue, supply, amps)
+            if wrong:
+                self.found[wrong.key] = wrong
+            at, screws = host(s, self.bodies, circuits), tuple(made_off(n + 1, s, device))
+            out.append(Guard(n + 1, at, short(s), amps, device, screws))
+        return tuple(out)
 
     def done(self) -> Network:
         """The network as built."""
-        words, screws = self._guards()
+        guards = self.guards()
         bodies = tuple(
             replace(
                 b,
-                safeguards=tuple(words.get(b.id, ())),
-                guards=tuple(screws.get(b.id, ())),
+                safeguards=tuple((g.n, g.says) for g in guards if g.body == b.id),
+                guards=tuple(x for g in guards if g.body == b.id for x in g.screws),
                 enclosure=self.cases.get(b.id),
                 block=self.block(b),
                 cover=self.cover(b),
@@ -447,6 +448,7 @@ class Builder:
             tuple(self.capacitors),
             tuple(self.found.values()),
             tuple(self.places.values()),
+            guards,
         )
 
 

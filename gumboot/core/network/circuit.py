@@ -95,6 +95,20 @@ class DevicePlace:
 
 
 @dataclass(frozen=True, slots=True)
+class Guard:
+    """A safeguard where it stands: the body, its number and words, how many A pass through it, its
+    device of the shelf, and that device's screws.
+    """
+
+    n: int
+    body: str
+    says: str
+    amps: float
+    device: Device | None
+    screws: tuple[FactoryTermination, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class SignalCable:
     """A signal cable between two bodies, with its conductors in words, and where it ends at
     each.

@@ -1,16 +1,17 @@
-"""Where safeguards stand: the body each belongs to, its words on the drawing, and the terminals
-that
-the crew makes off.
+"""Where safeguards stand: the body each belongs to, its words on the drawing, its device, and the
+terminals that the crew makes off.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 
+from gumboot.core.basis.finding import Change, Cure, Finding, stop
 from gumboot.core.kit import Catalogue, Device
 from gumboot.core.kit.terminal import FactoryTermination
+from gumboot.core.kit.words import LINES
 from gumboot.core.network.circuit import Body, Circuit
-from gumboot.core.plan import Safeguard
+from gumboot.core.plan import RESIDUAL_TYPES, Plan, Safeguard
 
 ELSEWHERE = ("outside", "array", "backed-up-circuits")  # places that are no body of the job
 ROLES = {
@@ -19,6 +20,8 @@ ROLES = {
     "emergency shutdown": "button",
     "outside disconnect": "disconnect",
 }
+IN_LINE = ("residual-current", "disconnect")  # what current passes through
+_rank = RESIDUAL_TYPES.index
 
 
 def short(s: Safeguard) -> str:
@@ -47,23 +50,78 @@ def host(s: Safeguard, bodies: Mapping[str, Body], circuits: Mapping[str, Circui
     return at if at in bodies else next(iter(bodies), "")
 
 
-def device_of(s: Safeguard, catalogue: Catalogue, supply: str, book: str) -> Device | None:
-    """The device chosen for a safeguard; else the smallest of the shelf that does what it says."""
+def through(s: Safeguard, plan: Plan, circuits: Mapping[str, Circuit]) -> float:
+    """What passes through a safeguard in A: all that the main breaker lets by, or a circuit's own
+    current. 0 where nothing does, or where it stands for many of unlike size.
+    """
+    if ROLES.get(s.kind) not in IN_LINE:
+        return 0.0
+    if s.at in circuits:
+        return plan.book.continuous * circuits[s.at].current.n
+    return plan.supply.main_breaker_a or 0.0 if s.at in ("main-panel", "outside") else 0.0
+
+
+def supply_of(s: Safeguard, supply: str, unit: str, circuits: Mapping[str, Circuit]) -> str:
+    """What a safeguard's device is made for: the house's supply, or the unit's own one line."""
+    c = circuits.get(s.at)
+    return unit if c and c.lines < len(LINES[supply]) else supply
+
+
+def device_of(
+    plan: Plan, n: int, shelf: Catalogue, supply: str, amps: float
+) -> tuple[Device | None, Finding | None]:
+    """(the device chosen for the n-th safeguard, from 0, else the smallest of the shelf that does
+    what it says; what is wrong with it).
+    """
+    s, book = plan.safeguards[n], plan.code
     role = ROLES.get(s.kind)
     if role is None:
-        return None
-    own = catalogue.named(s.device) if s.device else None
-    if own and own.role == role:
-        return own
-    fits = (
+        return None, None
+    fits = [
         d
-        for d in catalogue.devices
-        if d.role == role
-        and d.supply in (supply, "any")
-        and d.book in (book, "any")
-        and (role != "residual-current" or (d.residual, d.trip_ma) == (s.type, s.trip_ma))
+        for d in shelf.devices
+        if d.role == role and d.supply in (supply, "any") and d.book in (book, "any")
+    ]
+    key, rule = f"guard.{n}.device", "its plate"
+    if s.device:
+        own = shelf.named(s.device)
+        wrong = _wrong(s, own, fits, amps)
+        if not wrong:
+            return own, None
+        change = Change(f"/safeguards/{n}/device", None)
+        smallest = Cure("Take the smallest of the shelf that serves", (change,))
+        says = f"{own.label if own else f'“{s.device}”'} {wrong}."
+        return own if own in fits else None, stop(key, "plan", says, rule, smallest)
+    found = min(
+        (d for d in fits if not _wrong(s, d, fits, amps)),
+        key=lambda d: (_rank(d.residual) if d.residual else 0, d.up_to_a),
+        default=None,
     )
-    return min(fits, key=lambda d: d.up_to_a, default=None)
+    if found:
+        return found, None
+    says = f"The shelf has no {short(s)} for {f'{amps:.4g} A, ' if amps else ''}{supply}."
+    rest = [x.model_dump(mode="json") for i, x in enumerate(plan.safeguards) if i != n]
+    cures = (
+        Cure("Add one to the catalogue, or choose smaller equipment"),
+        Cure("Take it out of the plan", (Change("/safeguards", rest),)),
+    )
+    return None, stop(key, "plan", says, "catalogue", *cures)
+
+
+def _wrong(s: Safeguard, device: Device | None, fits: list[Device], amps: float) -> str:
+    """Why a device does not do what the safeguard says; "" where it does."""
+    if device is None:
+        return "is not on the shelf"
+    if device not in fits:
+        return f"is not a device for {s.kind} on this supply, under this code"
+    if s.kind == "residual-current device":
+        if device.trip_ma != s.trip_ma:
+            return f"does not trip at the {s.trip_ma} mA that is planned"
+        if device.residual is None or _rank(device.residual) < _rank(s.type):
+            return f"is not of the type {s.type} that is planned"
+    if device.up_to_a < amps - 1e-9:
+        return f"carries {device.up_to_a:g} A; {amps:.4g} A pass through it"
+    return ""
 
 
 def made_off(n: int, s: Safeguard, device: Device | None) -> Iterator[FactoryTermination]:
@@ -72,11 +130,10 @@ def made_off(n: int, s: Safeguard, device: Device | None) -> Iterator[FactoryTer
     """
     if device is None:
         return
-    through = s.kind in ("residual-current device", "outside disconnect")
     for t in device.terminals:
         if t.torque_nm is None:
             continue
-        for side in ("line", "load") if through else ("",):
+        for side in ("line", "load") if ROLES[s.kind] in IN_LINE else ("",):
             yield FactoryTermination(
                 id=f"guard-{n}.{t.id}{f'.{side}' if side else ''}",
                 label=f"{short(s)}, {f'{side} ' if side else ''}{t.label}",

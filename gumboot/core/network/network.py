@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from gumboot.core.basis.finding import Finding
-from gumboot.core.network.circuit import Body, Circuit, DevicePlace, SignalCable
+from gumboot.core.network.circuit import Body, Circuit, DevicePlace, Guard, SignalCable
 from gumboot.core.network.element import Bond, Capacitor, Load, Node, Source, Switch, Wire
 
 Open = frozenset[str]
@@ -19,7 +19,7 @@ NOTHING_OPEN: Open = frozenset()
 @dataclass(frozen=True, eq=False)
 class Network:
     """A job's metal. found: what kit is missing, said where it is missing; places: what devices are
-    chosen for.
+    chosen for; guards: the safeguards, in the plan's own order.
     """
 
     bodies: tuple[Body, ...]
@@ -34,6 +34,7 @@ class Network:
     capacitors: tuple[Capacitor, ...]
     found: tuple[Finding, ...] = ()
     places: tuple[DevicePlace, ...] = ()
+    guards: tuple[Guard, ...] = ()
 
     @cached_property
     def switch(self) -> dict[str, Switch]:

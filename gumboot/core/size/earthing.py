@@ -7,6 +7,7 @@ failed. It wants a bond and an electrode of its own (60364-5-55 551.4.3.2.1).
 
 from __future__ import annotations
 
+from gumboot.core.basis.figure import COMMON_PRACTICE
 from gumboot.core.basis.finding import Asked, Change, Cure, Finding, Level, check, duty, stop
 from gumboot.core.kit import Gateway, Inverter
 from gumboot.core.network.bonds import Bonded
@@ -150,7 +151,8 @@ def _once(plan: Plan, rows: tuple[Bonded, ...], rule: str, place: str) -> list[F
             f"{WHEN[state]}, neutral is bonded to earth once, by {x.bonds[0].name},"
             f" and every other bond is off or absent: neutral to earth reads {N_PE_V:g} V at most."
         )
-        out.append(duty(f"bond.one.{state.replace(' ', '-')}", place, says, rule, asked))
+        key, by = f"bond.one.{state.replace(' ', '-')}", f"{rule}; {N_PE_V:g} V: {COMMON_PRACTICE}"
+        out.append(duty(key, place, says, by, asked))
     return out
 
 

@@ -22,6 +22,7 @@ RESIDUAL: SafeguardKind = "residual-current device"
 TYPE_RULE = f"IEC 60364-7-712 712.530.3; {COMMON_PRACTICE}"
 TRIPS_MS = 300.0  # at its rated residual current, no delay: IEC 61008-1, from memory
 DELAYED_MS = 500.0  # type S: IEC 61008-1, from memory
+TRIPS_RULE = "IEC 60364-6 6.4.3.8; times IEC 61008-1"
 SAFE_V = 30.0  # 30 V within 30 s outside the array boundary: NEC 690.12(B)(1)
 
 
@@ -63,17 +64,18 @@ def residual_findings(
     plan: Plan, inverter: Inverter, sized: Sequence[SizedCircuit]
 ) -> list[Finding]:
     """Residual-current devices under a book that asks for them."""
-    if not plan.book.loops or plan.supply.kind == "off-grid":
+    if not plan.book.loops:
         return []
     found = [*_tt(plan, inverter, sized), *_types(plan, inverter, sized), *_blinded(plan, sized)]
+    fed = "in an island" if plan.supply.kind == "off-grid" else "fed by the grid and in an island"
     for n, s in residuals(plan):
         most = DELAYED_MS if s.delayed else TRIPS_MS
         says = (
             f"The {s.trip_ma} mA device of type {s.type} at {_where(s)} trips in at most"
-            f" {most:g} ms at its rated residual current, fed by the grid and in an island."
+            f" {most:g} ms at its rated residual current, {fed}."
         )
         asked = Asked("Prove", "time", most=most)
-        found.append(duty(f"rcd.{n}.trips", "main-panel", says, "IEC 60364-6 6.4.3.8", asked))
+        found.append(duty(f"rcd.{n}.trips", "main-panel", says, TRIPS_RULE, asked))
     return found
 
 
@@ -84,7 +86,7 @@ def _where(s: Safeguard) -> str:
 
 def _tt(plan: Plan, inverter: Inverter, sized: Sequence[SizedCircuit]) -> list[Finding]:
     """On TT no breaker clears an earth fault: a device does, and touch stays under 50 V."""
-    if plan.supply.earthing != "TT":
+    if plan.supply.earthing != "TT" or plan.supply.kind == "off-grid":
         return []
     rule, found = "IEC 60364-4-41 411.5", list[Finding]()
     bare = [s for s in sized if s.circuit.power_factor and not ahead_of(plan, s)]
@@ -117,10 +119,14 @@ def _tt(plan: Plan, inverter: Inverter, sized: Sequence[SizedCircuit]) -> list[F
         if touch.n <= TOUCH_V:
             continue
         less = [t for t in TRIPS_MA if t * r_a.n / 1000 <= TOUCH_V]
-        cures = [Cure("Improve the electrode, and measure it again")]
-        if less:
-            change = without(plan, n, trip_ma=less[-1], delayed=less[-1] > 30 and s.delayed)
-            cures.insert(0, Cure(f"Fit a device of {less[-1]} mA", (change,)))
+        cures = [
+            Cure(
+                f"Fit a device of {t} mA",
+                (without(plan, n, trip_ma=t, device=None, delayed=t > 30 and s.delayed),),
+            )
+            for t in reversed(less)
+        ]
+        cures.append(Cure("Improve the electrode, and measure it again"))
         says = (
             f"{r_a.text} and {s.trip_ma} mA let {touch.text} stand on what is touched;"
             f" {TOUCH_V:g} V is the limit."
@@ -140,7 +146,7 @@ def _types(plan: Plan, inverter: Inverter, sized: Sequence[SizedCircuit]) -> lis
         if inverter.residual
         else "its maker does not declare what direct current it leaks"
     )
-    if not on_line:
+    if lines and not on_line:
         says = (
             f"A residual-current device on the inverter's line would be of type {kind}, {why}; 300"
             " mA or more there."
@@ -155,7 +161,7 @@ def _types(plan: Plan, inverter: Inverter, sized: Sequence[SizedCircuit]) -> lis
             f"The device at {_where(x)} is of type {x.type}; ahead of this inverter it has to be"
             f" of type {kind}: {why}."
         )
-        cure = Cure(f"Fit type {kind}", (without(plan, n, type=kind),))
+        cure = Cure(f"Fit type {kind}", (without(plan, n, type=kind, device=None),))
         found.append(stop(f"rcd.{n}.type", "inverter-1", says, TYPE_RULE, cure))
     return found
 
@@ -173,7 +179,7 @@ def _blinded(plan: Plan, sized: Sequence[SizedCircuit]) -> list[Finding]:
                     f"A type B device stands behind the type {x.type} at {_where(x)}: direct"
                     " current that the one allows blinds the other."
                 )
-                cure = Cure("Fit type B there too", (without(plan, n, type="B"),))
+                cure = Cure("Fit type B there too", (without(plan, n, type="B", device=None),))
                 found[n] = stop(f"rcd.{n}.blind", "main-panel", says, "IEC 60364-5-53 531.3", cure)
     return list(found.values())
 

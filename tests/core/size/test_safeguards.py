@@ -193,3 +193,41 @@ def test_design_current_of_a_unit(sheet, amps):
     unit = BOOK.inverters["marram-t10"].model_copy(update=sheet)
     book = Plan.model_validate(SALTINGS_BARN).book
     assert greatest_current(unit, book).n == pytest.approx(amps)
+
+
+def test_the_device_carries_what_the_main_lets_by_or_it_is_said():
+    """A device of 63 A is no device for a main of 80 A; the next larger of the shelf is taken."""
+    d, found = made(MOSSBANK_TERRACE, safeguards=[device()], supply__main_breaker_a=80)
+    assert d.network.guards[0].device.up_to_a == 125 and "guard.0.device" not in found
+    small = next(
+        x.id
+        for x in BOOK.devices
+        if (x.role, x.residual, x.trip_ma, x.up_to_a) == ("residual-current", "B", 300, 63)
+        and x.supply == MOSSBANK_TERRACE["supply"]["kind"]
+    )
+    d, found = made(MOSSBANK_TERRACE, safeguards=[device(device=small)], supply__main_breaker_a=80)
+    assert "63 A; 80 A" in found["guard.0.device"].says
+    assert "guard.0.device" not in click(d, "guard.0.device")[1]
+    d, found = made(MOSSBANK_TERRACE, safeguards=[device()], supply__main_breaker_a=160)
+    assert "no RCD 300 mA type B for 160 A" in found["guard.0.device"].says
+    assert "guard.0.device" not in click(d, "guard.0.device", 1)[1]
+
+
+@pytest.mark.parametrize("wrong", [{"trip_ma": 30}, {"type": "B"}, {"kind": "surge protection"}])
+def test_a_chosen_device_that_is_another_than_the_plan_says(wrong):
+    shelf = next(
+        x.id
+        for x in BOOK.devices
+        if (x.role, x.residual, x.trip_ma) == ("residual-current", "A", 300)
+        and x.supply == MOSSBANK_TERRACE["supply"]["kind"]
+    )
+    guards = [{**device(type="A", device=shelf), **wrong}]
+    d, found = made(MOSSBANK_TERRACE, safeguards=guards)
+    assert found["guard.0.device"].level == "stop"
+    assert "guard.0.device" not in click(d, "guard.0.device")[1]
+
+
+def test_off_grid_a_device_is_tried_all_the_same():
+    off = {"supply__kind": "off-grid", "supply__main_breaker_a": None}
+    _, found = made(SALTINGS_BARN, **off)
+    assert "rcd.0.trips" in found and "rcd.tt" not in found

@@ -10,13 +10,14 @@ from pydantic import ValidationError
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.finding import Change
-from gumboot.core.network.guards import ROLES, device_of, short
+from gumboot.core.network.guards import ROLES
 from gumboot.core.plan import RESIDUAL_TYPES, SAFEGUARDS, TRIPS_MA, Safeguard
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.job.saving import change
 
 router = APIRouter()
 METHODS = ("at each module", "at each string", "listed array")
+SURGE_TYPES = ("2", "1", "1+2")
 
 
 def parts(job: OpenJob) -> dict[str, Any]:
@@ -39,10 +40,9 @@ def parts(job: OpenJob) -> dict[str, Any]:
         for p in network.places
         if p.role not in ("array", "inlet")
     ]
-    supply = next((p.supply for p in network.places), plan.supply.kind)
     guards = [
-        {"n": n, "s": s, "says": short(s), "device": device_of(s, shelf, supply, plan.code)}
-        for n, s in enumerate(plan.safeguards)
+        {"n": n, "s": s, "guard": g}
+        for n, (s, g) in enumerate(zip(plan.safeguards, network.guards, strict=True))
     ]
     at = [
         ("main-panel", plan.book.main_board),
@@ -52,7 +52,10 @@ def parts(job: OpenJob) -> dict[str, Any]:
         *((b.id, b.label) for b in network.bodies if b.id != "main-panel"),
         *((c.id, f"C{c.number} {c.name}") for c in network.circuits if c.power_factor),
     ]
-    boxes = [d for d in shelf.devices if d.role in ROLES.values() and d.book in (plan.code, "any")]
+    boxes = [
+        (kind, [d for d in shelf.devices if d.role == role and d.book in (plan.code, "any")])
+        for kind, role in ROLES.items()
+    ]
     return {
         "_places": places,
         "_guards": guards,
@@ -61,6 +64,7 @@ def parts(job: OpenJob) -> dict[str, Any]:
         "_guard_types": RESIDUAL_TYPES,
         "_guard_trips": TRIPS_MA,
         "_guard_methods": METHODS,
+        "_guard_type_nos": SURGE_TYPES,
         "_guard_devices": boxes,
     }
 
@@ -94,14 +98,16 @@ def plan_safeguards(request: Request, job: Opened) -> Response:
     if 0 <= out < len(rows):
         del rows[out]
     elif visit.text("kind") in SAFEGUARDS and len(rows) < 40:
+        device = catalogue().named(visit.text("device"))  # what its plate says goes before the form
         try:
             new = Safeguard.model_validate(
                 {
                     "kind": visit.text("kind"),
                     "at": visit.text("at") or "main-panel",
                     "device": visit.text("device") or None,
-                    "trip_ma": visit.whole("trip_ma", 300),
-                    "type": visit.text("type") or "A",
+                    "type_no": visit.text("type_no") or "2",
+                    "trip_ma": (device and device.trip_ma) or visit.whole("trip_ma", 300),
+                    "type": (device and device.residual) or visit.text("type") or "A",
                     "delayed": visit.text("delayed") == "yes",
                     "method": visit.text("method") or METHODS[0],
                 }
