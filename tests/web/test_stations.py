@@ -588,6 +588,28 @@ def test_settings_keyed_by_the_crew_are_kept_judged_or_refused(planner, new_job,
     assert planner.get(f"/jobs/{job_id}/set.json").json()["stops"] == 1
 
 
+def test_what_the_second_unit_keys_is_its_own(planner, new_job, tern):
+    """Where the first is keyed, the second may have what is proposed; emptied, it follows again."""
+    job_id = new_job(tern)
+
+    def key(n, version, **values):
+        rows = planner.get(f"/jobs/{job_id}/set.json?unit={n}").json()["settings"]
+        sheet = {s["id"]: str(s["value"]) for s in rows} | values
+        sent = {**sheet, "unit": str(n), "version": str(version)}
+        assert planner.post(f"/jobs/{job_id}/set", sent).status_code == 303
+        return plan_of(planner, job_id)["settings"]
+
+    rows = planner.get(f"/jobs/{job_id}/set.json?unit=2").json()["settings"]
+    proposed = next(s["proposed"] for s in rows if s["id"] == "charge_a")
+    assert key(1, 1, charge_a="40") == {"charge_a": 40}
+    assert key(2, 2) == {"charge_a": 40}  # nothing of its own
+    own = {"charge_a": 40, "charge_a.unit-2": proposed}
+    assert key(2, 3, charge_a=str(proposed)) == own
+    assert key(2, 4) == own  # saved again, it stays
+    assert key(1, 5, charge_a=str(proposed))["charge_a.unit-2"] == proposed
+    assert key(2, 6, charge_a="") == {}
+
+
 def signable(supervisor, job_id, plan):
     d = design(plan, catalogue())
     tools = {w["name"]: w["id"] for w in supervisor.get("/wrenches.json").json()["wrenches"]}

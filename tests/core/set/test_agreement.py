@@ -123,6 +123,22 @@ def test_a_proposal_keeps_to_the_menu_or_says_that_it_cannot():
     assert "AGM, FLD" in lacks.says
 
 
+def test_another_word_for_the_same_is_no_stop():
+    """Whatever a menu calls it: what is off under another name is off."""
+    menu = (line("b", "bond_off", options=("Off", "Disabled", "In island")),)
+    menu += (line("k", "lithium", options=("LFP with BMS", "Lithium", "Lead acid", "LFP no BMS")),)
+    book = shelf("marram-s8", menu)
+    for id, value, stops in (
+        ("b", "Disabled", False),
+        ("b", "In island", True),
+        ("k", "Lithium", False),
+        ("k", "Lead acid", True),
+        ("k", "LFP no BMS", True),
+    ):
+        said = {k for k in found(plan(HERON_SLIP, **{id: value}), book) if "choose" not in k}
+        assert bool(said) == stops, (value, said)
+
+
 def test_a_list_without_a_rule_is_asked_about_until_it_is_keyed():
     book = shelf("marram-s8", (line("g", "first", options=("region 1", "region 2")),))
     ask = found(Plan.model_validate(HERON_SLIP), book)["set.g.choose"]
@@ -154,6 +170,10 @@ def test_units_of_a_cascade_differ():
         (("General", "Backup reserve"), "backup first", "Backup reserve"),
         (("Off", "CAN bus", "RS-485"), "none", "Off"),
         (("red",), "on", None),
+        (("Lithium without BMS", "Lead"), "lithium with BMS", None),
+        (("Li-ion NMC", "LFP"), "lithium with BMS", "LFP"),
+        (("RS-485 9600 bit/s",), "CAN 500 kbit/s", None),
+        (("Export", "No export"), "grid", "Export"),
     ],
 )
 def test_a_choice_is_found_by_meaning(options, wanted, got):

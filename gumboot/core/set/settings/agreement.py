@@ -8,6 +8,7 @@ from collections.abc import Iterator, Sequence
 
 from gumboot.core.basis.figure import COMMON_PRACTICE
 from gumboot.core.basis.finding import Cure, Finding, check, stop
+from gumboot.core.set.settings.choosing import alike
 from gumboot.core.set.settings.setting import Job, Setting
 
 LATTICES: tuple[tuple[tuple[str, bool], ...], ...] = (  # rule, may be equal to the one before
@@ -27,6 +28,13 @@ LATTICES: tuple[tuple[tuple[str, bool], ...], ...] = (  # rule, may be equal to 
 def of_rule(settings: Sequence[Setting], rule: str) -> list[Setting]:
     """The lines that mean one thing."""
     return [s for s in settings if s.rule == rule]
+
+
+def differs(s: Setting) -> bool:
+    """Whether what is keyed means another thing than what is proposed, whatever it is called."""
+    if isinstance(s.value, str) and isinstance(s.proposed, str):
+        return not alike(s.value, s.proposed, str(s.meant))
+    return s.own
 
 
 def back(s: Setting) -> Cure:
@@ -66,24 +74,24 @@ def _out_of_order(a: Setting, b: Setting, even: bool, settings: Sequence[Setting
 
 def _equalises(settings: Sequence[Setting]) -> bool:
     rows = of_rule(settings, "equalise_off")
-    return any(s.value != s.proposed or s.meant != "off" for s in rows) if rows else True
+    return any(differs(s) or s.meant != "off" for s in rows) if rows else True
 
 
 def battery_findings(settings: Sequence[Setting], job: Job) -> Iterator[Finding]:
     """Battery type, link, equalising and voltages against the cells and their BMS."""
     for s in of_rule(settings, "lithium"):
-        if s.own:
+        if differs(s):
             says = f"{s.label} is keyed “{s.value}”; the pack is {job.chemistry}: {s.why}."
             yield stop(f"set.{s.id}.cells", f"set.{s.id}", says, "pack sheet", back(s))
     for s in of_rule(settings, "link"):
-        if s.own and s.meant != "none":
+        if differs(s) and s.meant != "none":
             says = (
                 f"{s.label} is keyed “{s.value}”; the pack's BMS speaks over {s.proposed}: without"
                 " it nothing stops a cell that is full or empty."
             )
             yield stop(f"set.{s.id}.bms", f"set.{s.id}", says, "pack sheet", back(s))
     for s in of_rule(settings, "equalise_off"):
-        if s.own and s.meant == "off":
+        if differs(s) and s.meant == "off":
             says = f"{s.label} is keyed “{s.value}”: it overcharges {job.chemistry} cells."
             yield stop(f"set.{s.id}.cells", f"set.{s.id}", says, COMMON_PRACTICE, back(s))
     if job.bank is None:
@@ -110,7 +118,7 @@ def plan_findings(settings: Sequence[Setting], job: Job) -> Iterator[Finding]:
     rule for.
     """
     for s in of_rule(settings, "bond_off"):
-        if s.own:
+        if differs(s):
             says = (
                 f"{s.label} is keyed “{s.value}”; by the plan {s.why}. Two bonds, or none, would"
                 " be the outcome."

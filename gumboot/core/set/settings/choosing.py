@@ -9,11 +9,11 @@ WORDS: dict[str, tuple[str, ...]] = {  # what menus call it: common practice
     "on": ("on", "yes", "enable", "enabled", "active", "1"),
     "off": ("off", "no", "disable", "disabled", "inactive", "0", "none"),
     "on in island": ("island", "backup", "on", "enable", "enabled", "auto"),
-    "none": ("none", "off", "no", "disabled"),
+    "none": ("none", "off", "no", "without", "disabled"),
     "self-use": ("self", "self-use", "own"),
     "backup first": ("backup", "reserve"),
     "time windows": ("time", "windows", "window", "schedule", "tou"),
-    "lithium with BMS": ("lithium", "li", "lfp", "lifepo4", "ion"),
+    "lithium with BMS": ("lfp", "lifepo4", "lithium", "li"),
     "lead, flooded": ("flooded", "fla", "wet", "vented"),
     "lead, sealed": ("sealed", "agm", "vrla", "sla"),
     "lead, gel": ("gel",),
@@ -28,12 +28,13 @@ WITHOUT = ("without", "no", "non")
 
 def tokens(text: str) -> list[str]:
     """The words of a choice."""
-    return re.findall(r"[a-z0-9][a-z0-9-]*", text.lower().replace("_", " "))
+    words = re.findall(r"[a-z0-9][a-z0-9-]*", text.lower().replace("_", " "))
+    return [w for w in words if len(w) > 1 or w.isdigit()]  # the "s" of bit/s says nothing
 
 
 def pick(options: Sequence[str], wanted: str) -> str | None:
-    """The choice that means what is wanted: the same words, else the first that shares the most of
-    what menus call it; None where none does.
+    """The choice that means what is wanted: the same words, else that which shares the most of what
+    menus call it, of equals the nearest to the head of that list; None where none does.
 
     >>> pick(("Disable", "Enable"), "on"), pick(("AGM", "Li-ion (BMS)", "Gel"), "lithium with BMS")
     ('Enable', 'Li-ion (BMS)')
@@ -43,12 +44,27 @@ def pick(options: Sequence[str], wanted: str) -> str | None:
     if wanted in options:
         return wanted
     called = WORDS.get(wanted) or tuple(tokens(wanted))
-    scored = [(_score(tokens(x.replace("-", " ") + " " + x), called), x) for x in options]
-    best = max((s for s, _ in scored), default=0)
-    return next((x for s, x in scored if s == best), None) if best > 0 else None
+    best = max(options, key=lambda x: _score(x, called), default="")
+    return best if _score(best, called)[0] else None
 
 
-def _score(words: Sequence[str], called: Sequence[str]) -> float:
+def alike(a: str, b: str, wanted: str) -> bool:
+    """Whether two choices mean the same of what is wanted: both are what menus call it, or share as
+    much of it.
+
+    >>> alike("Off", "Disable", "off"), alike("CAN 250 kbit/s", "CAN 500 kbit/s", "CAN 500 kbit/s")
+    (True, False)
+    """
+    called = WORDS.get(wanted)
+    if called is None:
+        return _score(a, tokens(wanted)) == _score(b, tokens(wanted))
+    return bool(_score(a, called)[0]) == bool(_score(b, called)[0])
+
+
+def _score(option: str, called: Sequence[str]) -> tuple[int, int]:
+    """(how many of the words an option shares, how near the first of them is to the head)."""
+    words = tokens(option.replace("-", " ") + " " + option)
     bare = {w.replace("-", "") for w in words}
-    same = sum(c.replace("-", "") in bare for c in called)
-    return same - 0.5 * any(w in words for w in WITHOUT) if same else 0
+    same = [n for n, c in enumerate(called) if c.replace("-", "") in bare]
+    against = any(w in words and w not in called for w in WITHOUT)
+    return (0, 0) if against or not same else (len(same), -same[0])

@@ -24,13 +24,13 @@ def fill_line(item: MenuItem, job: Job) -> Setting:
     meant, reason, figure = RULES[item.rule](item, job)
     proposed, lacking = within(item, meant)
     why = reason
-    keyed = job.plan.settings.get(key_of(item.id, job.unit_no))
-    if keyed is None and item.rule not in PER_UNIT:
-        keyed = job.plan.settings.get(item.id)
-    value: float | str = proposed
-    chosen = keyed is not None and not misfit(item, keyed)
-    if keyed is not None and chosen:
-        value = keyed if isinstance(keyed, str) else float(keyed)
+    first = None if item.rule in PER_UNIT and job.unit_no > 1 else keyed_at(item, job, 1)
+    own = keyed_at(item, job, job.unit_no)
+    given = proposed if first is None or job.unit_no == 1 else first
+    keyed = first if own is None else own
+    value = proposed if keyed is None else keyed
+    chosen = keyed is not None
+    if chosen:
         reason = "the crew's own choice"
     return Setting(
         id=item.id,
@@ -52,10 +52,19 @@ def fill_line(item: MenuItem, job: Job) -> Setting:
         chosen=chosen,
         windows=pick(item.options, MODES["windows"]) or "" if item.rule == "mode" else "",
         unit_no=job.unit_no,
+        given=given,
     )
 
 
 PER_UNIT = ("role", "line")  # what differs from unit to unit by its nature
+
+
+def keyed_at(item: MenuItem, job: Job, unit_no: int) -> float | str | None:
+    """What is keyed for a unit of its own, where the line takes it."""
+    keyed = job.plan.settings.get(key_of(item.id, unit_no))
+    if keyed is None or misfit(item, keyed):
+        return None
+    return keyed if isinstance(keyed, str) else float(keyed)
 
 
 def within(item: MenuItem, meant: float | str) -> tuple[float | str, str]:

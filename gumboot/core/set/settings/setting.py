@@ -20,7 +20,8 @@ class Setting:
 
     rule: what the line means; meant: the rule's own word for what it proposes; why: its reason.
     lacking: what the menu has no choice or no room for. chosen: whether the crew keyed it. windows:
-    of a work mode, the choice that uses windows. unit_no: from 1.
+    of a work mode, the choice that uses windows. unit_no: from 1. given: what stands where this
+    unit has nothing of its own: what is keyed for the first, else what is proposed.
     """
 
     id: str
@@ -42,6 +43,7 @@ class Setting:
     chosen: bool = False
     windows: str = ""
     unit_no: int = 1
+    given: float | str = ""
 
     @property
     def key(self) -> str:

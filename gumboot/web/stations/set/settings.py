@@ -86,12 +86,14 @@ def save(request: Request, job: Opened) -> Response:
     faults: dict[str, str] = {}
     for s in settings:
         value, fault = read(s, typed[s.id])
+        want = s.given if not typed[s.id] else s.proposed if value is None else value
+        now = job.plan.settings.get(s.key)
         if fault:
             faults[s.id] = fault
-        elif value is None and s.chosen and unit_no > 1:
-            changes.append(s.keyed_as(s.proposed if s.key not in job.plan.settings else None))
-        elif value != job.plan.settings.get(s.key) and not (unit_no > 1 and value == s.value):
-            changes.append(s.keyed_as(value))
+        elif typed[s.id] and want == now:
+            continue  # keyed already, be it what is proposed by now
+        elif (keyed := None if want == s.given else want) != now:
+            changes.append(s.keyed_as(keyed))
     if faults:
         return render(request, "set.html", page(job, typed, faults, unit_no), 422)
     back = f"/jobs/{job.record.id}/set{f'?unit={unit_no}' if unit_no > 1 else ''}"
