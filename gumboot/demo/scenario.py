@@ -17,6 +17,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.finding import Level
+from gumboot.core.basis.units import parse
 from gumboot.core.design import design
 from gumboot.core.land import Termination, best_wrench
 from gumboot.core.land.entering import Entered, entry_body
@@ -161,13 +162,13 @@ def finished(db: Session, crew_id: int) -> None:
             )
     for f in made.duties:
         asked = f.asked.kind if f.asked else ""
-        typed = {"voltage": "0.4 V", "time": "31 ms"}.get(asked, "")
+        typed = {"voltage": "0.4 V", "time": "31 ms", "current": "10 kA"}.get(asked, "")
         done = {
             "duty": f.key,
             "fingerprint": f.fingerprint,
             "says": f.says,
             "typed": typed,
-            "value": float(typed.split()[0]) if typed else None,
+            "value": parse(typed, asked, made.plan.units) if typed else None,
             "verdict": "done",
             "note": "",
         }

@@ -643,7 +643,7 @@ def signable(supervisor, job_id, plan):
                 {"finding": f.key, "fingerprint": f.fingerprint, "reason": "seen"},
             )
     for f in d.duties:
-        typed = {"voltage": "0.3 V", "time": "28 ms"}.get(f.asked.kind, "")
+        typed = {"voltage": "0.3 V", "time": "28 ms", "current": "22 kA"}.get(f.asked.kind, "")
         done = {"duty": f.key, "fingerprint": f.fingerprint, "reading": typed, "act": "done"}
         assert supervisor.post(f"/jobs/{job_id}/duty", done).status_code == 303
 

@@ -59,8 +59,9 @@ class Catalogue:
         book: str = "any",
         dc_v: float = 0.0,
     ) -> Device | None:
-        """The smallest device of a role, supply and book that carries `amps` at so many DC volts;
-        None when there is none. One whose plate is silent about volts comes last.
+        """The smallest device of a role, supply and book that carries `amps` at the supply's volts
+        and at so many DC volts; None when there is none. One whose plate is silent about volts
+        comes last.
         """
         fits = [
             d
@@ -69,6 +70,7 @@ class Catalogue:
             and d.supply in (supply, "any")
             and d.book in (book, "any")
             and d.up_to_a >= amps - 1e-9
+            and d.holds(supply)
             and (not dc_v or d.volts_dc is None or d.volts_dc >= dc_v)
         ]
         return min(fits, key=lambda d: (bool(dc_v) and d.volts_dc is None, d.up_to_a), default=None)

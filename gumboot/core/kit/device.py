@@ -12,7 +12,12 @@ from gumboot.core.kit.entry import Entry, Positive
 from gumboot.core.kit.terminal import (
     Terminal,
 )
-from gumboot.core.kit.words import Supplied
+from gumboot.core.kit.words import LINE_VOLTS, Supplied
+
+ON_LINES = (
+    *("ac-breaker", "panel", "transfer-switch", "inlet", "tap"),
+    *("residual-current", "disconnect"),
+)
 
 
 class Device(Entry):
@@ -57,3 +62,10 @@ class Device(Entry):
     terminals: tuple[Terminal, ...]
     splices: tuple[Terminal, ...] = ()
     enclosure: Enclosure | None = None
+
+    def holds(self, supply: str) -> bool:
+        """Whether its plate is good to the volts between lines of a supply, or silent about them;
+        asked of what AC passes through.
+        """
+        asked = self.volts_ac is not None and self.role in ON_LINES
+        return not asked or (self.volts_ac or 0) >= LINE_VOLTS.get(supply, 0)

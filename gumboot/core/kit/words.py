@@ -30,6 +30,11 @@ LINES: dict[str, tuple[Conductor, ...]] = {
     "single-phase 230 V": ("L1",),
     "three-phase 400/230 V": ("L1", "L2", "L3"),
 }
+LINE_VOLTS: dict[str, float] = {  # between lines; of one line, to neutral
+    "split-phase 120/240 V": 240.0,
+    "single-phase 230 V": 230.0,
+    "three-phase 400/230 V": 400.0,
+}
 Stage = Literal["Battery", "PV", "Grid", "Backup", "Generator", "Links"]
 Opening = Literal["loads", "generator", "backup", "grid", "pv inverter", "pv", "unit", "battery"]
 Ground = Literal[

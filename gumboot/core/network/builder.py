@@ -15,7 +15,7 @@ from gumboot.core.codes import OutsideTable
 from gumboot.core.kit import Catalogue, Device, Family, Gateway, Inverter, Pack, Port
 from gumboot.core.kit.enclosure import Enclosure
 from gumboot.core.kit.terminal import Block, Conductor, FactoryTermination, Terminal
-from gumboot.core.kit.words import LINES
+from gumboot.core.kit.words import LINE_VOLTS, LINES
 from gumboot.core.network.circuit import (
     UNITY,
     Body,
@@ -237,6 +237,8 @@ class Builder:
             return False
         if device.up_to_a < amps - 1e-9:
             wrong = f"carries {device.up_to_a:g} A; {amps:.4g} A is needed"
+        elif not device.holds(supply):
+            wrong = f"is good to {device.volts_ac:g} V AC; {LINE_VOLTS[supply]:g} V stand on it"
         elif dc_v and device.volts_dc is not None and device.volts_dc < dc_v:
             wrong = f"is good to {device.volts_dc:g} V DC; the bank reaches {dc_v:.4g} V"
         if wrong:

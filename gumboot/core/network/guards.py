@@ -9,7 +9,7 @@ from collections.abc import Iterator, Mapping
 from gumboot.core.basis.finding import Change, Cure, Finding, stop
 from gumboot.core.kit import Catalogue, Device
 from gumboot.core.kit.terminal import FactoryTermination
-from gumboot.core.kit.words import LINES
+from gumboot.core.kit.words import LINE_VOLTS, LINES
 from gumboot.core.network.circuit import Body, Circuit
 from gumboot.core.plan import RESIDUAL_TYPES, Plan, Safeguard
 
@@ -85,7 +85,7 @@ def device_of(
     key, rule = f"guard.{n}.device", "its plate"
     if s.device:
         own = shelf.named(s.device)
-        wrong = _wrong(s, own, fits, amps)
+        wrong = _wrong(s, own, fits, supply, amps)
         if not wrong:
             return own, None
         change = Change(f"/safeguards/{n}/device", None)
@@ -93,7 +93,7 @@ def device_of(
         says = f"{own.label if own else f'“{s.device}”'} {wrong}."
         return own if own in fits else None, stop(key, "plan", says, rule, smallest)
     found = min(
-        (d for d in fits if not _wrong(s, d, fits, amps)),
+        (d for d in fits if not _wrong(s, d, fits, supply, amps)),
         key=lambda d: (_rank(d.residual) if d.residual else 0, d.up_to_a),
         default=None,
     )
@@ -108,7 +108,9 @@ def device_of(
     return None, stop(key, "plan", says, "catalogue", *cures)
 
 
-def _wrong(s: Safeguard, device: Device | None, fits: list[Device], amps: float) -> str:
+def _wrong(
+    s: Safeguard, device: Device | None, fits: list[Device], supply: str, amps: float
+) -> str:
     """Why a device does not do what the safeguard says; "" where it does."""
     if device is None:
         return "is not on the shelf"
@@ -119,6 +121,8 @@ def _wrong(s: Safeguard, device: Device | None, fits: list[Device], amps: float)
             return f"does not trip at the {s.trip_ma} mA that is planned"
         if device.residual is None or _rank(device.residual) < _rank(s.type):
             return f"is not of the type {s.type} that is planned"
+    if not device.holds(supply):
+        return f"is good to {device.volts_ac:g} V; {LINE_VOLTS[supply]:g} V stand on it"
     if device.up_to_a < amps - 1e-9:
         return f"carries {device.up_to_a:g} A; {amps:.4g} A pass through it"
     return ""

@@ -6,12 +6,13 @@ I_k = U / (U / I_0 + ΣR)   I_0 at the service, ΣR there and back through the j
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 from gumboot.core.basis.figure import Figure, given, solve
 from gumboot.core.basis.finding import Asked, Cure, Finding, duty, stop
 from gumboot.core.codes import OutsideTable, iec, nec
-from gumboot.core.network import Network, reached
+from gumboot.core.network import Network, Switch, reached
 from gumboot.core.plan import Plan
 from gumboot.core.size.conductors import SizedCircuit
 
@@ -33,8 +34,10 @@ def resistance_ohm(s: SizedCircuit) -> float:
 def fault_findings(
     plan: Plan, network: Network, sized: Sequence[SizedCircuit]
 ) -> tuple[dict[str, Figure], list[Finding]]:
-    """(prospective current at each breaker that has a rating, by the breaker's key; which cannot
-    break it). NEC 110.9, IEC 60364-4-43 434.5.1.
+    """(prospective current at each breaker, by the breaker's key; which cannot break it, and the
+    duty
+    to read on their plates what those break that nobody knows it of). NEC 110.9, IEC 60364-4-43
+    434.5.1.
     """
     if plan.supply.kind == "off-grid":
         return {}, []
@@ -48,6 +51,7 @@ def fault_findings(
         return {}, [duty("supply.fault", "main-panel", says, rule, asked)]
     volts = 240.0 if plan.supply.kind.startswith("split") else 230.0
     u = given("U", volts, "V", "Voltage", "supply")
+    silent: list[tuple[Switch, Figure]] = []
     at_service = given("I_0", known, "A", "At the service", "the utility")
     wires = {frozenset((w.a, w.b)): w.circuit for w in network.wires if w.circuit}
     ohms = {s.id: resistance_ohm(s) for s in sized}
@@ -56,7 +60,8 @@ def fault_findings(
     found: list[Finding] = []
     for switch in network.switches:
         node = next((n for n in (switch.a, switch.b) if n in came), None)
-        if switch.interrupt_a is None or node is None or switch.works == "battery":
+        known_of = switch.interrupt_a is not None or switch.kind == "breaker"
+        if not known_of or node is None or switch.works == "battery":
             continue
         total = _along(node, came, wires, ohms)
         r = given("R", round(total, 6), "Ω", "Conductors there and back", "plan")
@@ -72,7 +77,9 @@ def fault_findings(
             assumption="the utility's impedance taken as resistance",
         )
         out[switch.id] = i
-        if i.n > switch.interrupt_a:
+        if switch.interrupt_a is None:
+            silent.append((switch, i))
+        elif i.n > switch.interrupt_a:
             says = (
                 f"A short at {switch.says} draws {i.n / 1000:.3g} kA; it breaks"
                 f" {switch.interrupt_a / 1000:g} kA."
@@ -83,7 +90,23 @@ def fault_findings(
             key = f"{switch.body}.breaks"
             if key not in {f.key for f in found}:
                 found.append(stop(key, switch.body, says, rule, cure, figures=(i,)))
-    return out, found
+    return out, found + _unread(silent, rule)
+
+
+def _unread(silent: list[tuple[Switch, Figure]], rule: str) -> list[Finding]:
+    """The duty to read what each breaker breaks that stands there already, or says nothing
+    of it.
+    """
+    if not silent:
+        return []
+    names = list(dict.fromkeys(s.says for s, _ in silent))
+    most = max((i for _, i in silent), key=lambda i: i.n)
+    says = (
+        f"What these break is read on them: {'; '.join(names)}. A short there draws up to"
+        f" {most.n / 1000:.3g} kA, and the least of them breaks that or is series-rated for it."
+    )
+    asked = Asked("Land", "current", least=float(math.ceil(most.n)))
+    return [duty("supply.fault.unread", "main-panel", says, rule, asked, figures=(most,))]
 
 
 def _along(

@@ -85,3 +85,21 @@ def test_a_direct_voltage_above_a_devices_is_not_proposed():
     assert places["dc-bus.inverter-1"].device.volts_dc == 80
     _, found, _ = made(book, devices={"dc-bus.inverter-1": low[0].id})
     assert "good to 48 V DC" in found["device.dc-bus.inverter-1"].says
+
+
+def test_a_breaker_for_less_than_stands_between_lines_is_passed_over():
+    """240 V between the lines: one good to 120 V is not proposed; chosen, it is a stop."""
+    low = [
+        d.model_copy(update={"id": f"{d.id}-120", "volts_ac": 120})
+        for d in BOOK.devices
+        if d.role == "ac-breaker" and d.supply.startswith("split")
+    ]
+    others = [d for d in BOOK.devices if d.role != "ac-breaker"]
+    units = [*BOOK.inverters.values(), *BOOK.packs.values(), *BOOK.modules.values()]
+    shelf = Catalogue([*units, *BOOK.conductors, *BOOK.devices, *low])
+    _, found, places = made(shelf)
+    assert places["main-panel.breaker-1"].device.volts_ac == 240
+    _, found, _ = made(shelf, devices={"main-panel.breaker-1": "breaker-ac-150-120"})
+    assert "120 V AC; 240 V stand" in found["device.main-panel.breaker-1"].says
+    _, found, _ = made(Catalogue([*units, *BOOK.conductors, *others, *low]))
+    assert found["kit.device.ac-breaker"].level == "stop"

@@ -169,6 +169,15 @@ def test_breakers_at_the_service_break_what_the_utility_pushes(kiloamps, stops):
         assert at.n == pytest.approx(amps)
 
 
+def test_what_an_old_breaker_breaks_is_read_on_it():
+    """The main breaker stood there before: nobody knows its rating until it is read."""
+    _, found = made(HERON_SLIP, supply__fault_a=9900)
+    duty = found["supply.fault.unread"]
+    assert "Main breaker, Main panel; " in duty.says and duty.asked.least == 9900
+    assert not duty.asked.within(6000) and duty.asked.within(10_000)
+    assert "supply.fault.unread" not in made(HERON_SLIP, supply__fault_a=None)[1]
+
+
 def test_conductors_take_from_the_fault():
     """I = U / (U / I_0 + R): 230 V, 6 kA, 4 mm² there and back over its length at 20 °C."""
     d, _ = made(SALTINGS_BARN)
