@@ -40,7 +40,10 @@ READING = {
     "note": "",
 }
 ROOT = Path(__file__).parent.parent
-hypothesis.settings.register_profile("steady", deadline=None)  # speed is script/bench's business
+# The same cases each time, so that a run says something of the commit; GUMBOOT_HUNT=1 looks for new
+# ones, GUMBOOT_PLANS says how many. Speed is script/bench's business, not a deadline's.
+HUNTING = bool(os.environ.get("GUMBOOT_HUNT"))
+hypothesis.settings.register_profile("steady", deadline=None, derandomize=not HUNTING)
 hypothesis.settings.load_profile("steady")
 
 

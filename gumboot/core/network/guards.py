@@ -100,12 +100,8 @@ def device_of(
     if found:
         return found, None
     says = f"The shelf has no {short(s)} for {f'{amps:.4g} A, ' if amps else ''}{supply}."
-    rest = [x.model_dump(mode="json") for i, x in enumerate(plan.safeguards) if i != n]
-    cures = (
-        Cure("Add one to the catalogue, or choose smaller equipment"),
-        Cure("Take it out of the plan", (Change("/safeguards", rest),)),
-    )
-    return None, stop(key, "plan", says, "catalogue", *cures)
+    cure = Cure("Add one to the catalogue, plan another rating, or take it out")
+    return None, stop(key, "plan", says, "catalogue", cure)
 
 
 def _wrong(

@@ -34,6 +34,7 @@ HOT = given(
     "IEC 60364-6 Annex D",
     "70 °C insulation",
 )
+BACKED_UP = ("backup", "backup-feeder", "loads", "existing-pv")  # fed in an island
 CURVE = "C"  # an inverter's inrush trips a B curve: common practice
 T_TRIP = given("t", 0.1, "s", "Instantaneous trip", "IEC 60898-1: under 0.1 s")
 T_SLOW = given(
@@ -217,7 +218,7 @@ def loop_of(
             doubt=MEMORY,
         )
     islanded: Figure | None = None
-    if inverter.fault_a and s.circuit.family in ("backup", "backup-feeder", "loads", "existing-pv"):
+    if inverter.fault_a and s.circuit.family in BACKED_UP:
         n, each = (
             given("n_inv", plan.kit.inverters, "", "Inverters", "plan"),
             given(
@@ -296,8 +297,13 @@ def loop_findings(
                 figures=(x.grid, x.limit) if x.grid else (),
             )
         )
-    weak = [x for x in loops if x.islanded and x.islanded.n < x.trip.n]
-    if weak and weak[0].islanded:
+    weak = [
+        x
+        for x in loops
+        if by_id[x.circuit].circuit.family in BACKED_UP
+        and (x.islanded is None or x.islanded.n < x.trip.n)
+    ]
+    if weak:
         found.append(_in_island(weak[0], by_id[weak[0].circuit], plan))
     for x in loops:
         found += _adiabatic(by_id[x.circuit], x)
@@ -306,13 +312,14 @@ def loop_findings(
 
 def _in_island(x: Loop, s: SizedCircuit, plan: Plan) -> Finding:
     """No breaker trips on what the inverters push: a device of 30 mA has to, and is tried."""
-    assert x.islanded is not None  # noqa: S101 - the caller looked
     rule = "IEC 60364-4-41 411.3.2, 60364-8-82"
-    figures = (x.islanded, x.trip)
-    says = (
-        f"Islanded, the inverters push {x.islanded.text} into a short; {inside(s.circuit.name)}"
-        f" needs {x.trip.text} to trip at once"
+    figures = (x.islanded, x.trip) if x.islanded else (x.trip,)
+    pushed = (
+        f"Islanded, the inverters push {x.islanded.text} into a short"
+        if x.islanded
+        else "What the inverters push into a short, islanded, is not on their sheet"
     )
+    says = f"{pushed}; {inside(s.circuit.name)} needs {x.trip.text} to trip at once"
     if for_loads(plan):
         says += ". What is backed up stands behind 30 mA; that device is tried islanded too."
         return note("loop.islanded", x.circuit, says, rule, figures=figures)
