@@ -47,7 +47,7 @@ class Chapter(Generic[T]):
     requires: those of them without which it cannot be made (their result is None): it is None then
     too. build makes the result, findings what is wrong with it, figures what a page may open.
     settles: whether a result equal to the one before stands in for it, so that nothing made from it
-    is made again.
+    is made again. station: where its findings are dealt with.
     """
 
     name: str
@@ -58,6 +58,7 @@ class Chapter(Generic[T]):
     findings: Callable[[T, Draft], Iterable[Finding]] = _no_findings
     figures: Callable[[T], Iterable[tuple[str, Figure]]] = _no_figures
     settles: bool = False
+    station: str = "size"
 
     @property
     def every(self) -> tuple[Chapter[Any], ...]:

@@ -98,6 +98,7 @@ class Design:
     def __init__(self, draft: Draft) -> None:
         self.draft, self.plan = draft, draft.plan
         every = ordered(f for c in CHAPTERS for f in draft.made[c].findings)
+        self.stations = {f.key: c.station for c in CHAPTERS for f in draft.made[c].findings}
         self.findings = tuple(f for f in every if f.level is not Level.DUTY)
         self.duties = tuple(f for f in every if f.level is Level.DUTY)
 

@@ -108,6 +108,27 @@ def design_json(design: Design) -> dict[str, Any]:
             for r in design.raceways
         ],
         "disconnects": [asdict(x) for x in design.disconnects],
+        "devices": [
+            {
+                "place": x.key,
+                "label": x.label,
+                "role": x.role,
+                "required_a": x.amps,
+                "dc_v": x.volts_dc,
+                "device": x.device.id if x.device else None,
+                "chosen": x.chosen,
+            }
+            for x in (design.network.places if design.network else ())
+        ],
+        "safeguards": [
+            {
+                "label": x.says,
+                "body": x.body,
+                "required_a": x.amps,
+                "device": x.device.id if x.device else None,
+            }
+            for x in (design.network.guards if design.network else ())
+        ],
         "bonds": (
             {state: [b.id for b in bonds] for state, bonds in by_state(design.bonds).items()}
         ),

@@ -19,7 +19,10 @@ from gumboot.catalogue import catalogue
 from gumboot.core.basis.sizes import area_mm2, spoken
 from gumboot.core.basis.units import FT_M
 from gumboot.core.design import Design
+from gumboot.core.network.guards import short
+from gumboot.core.plan import Plan
 from gumboot.core.size.conductors import SizedCircuit
+from gumboot.core.size.safeguards import ahead_of
 
 ALLOWANCE = 1.10
 GLANDS = (
@@ -212,11 +215,12 @@ SCHEDULE = (
     "permitted_a",
     "binds",
     "label",
+    "residual_current",
 )
 
 
-def schedule_row(s: SizedCircuit) -> tuple[str, ...]:
-    """One circuit as texts, in the order of SCHEDULE."""
+def schedule_row(s: SizedCircuit, plan: Plan) -> tuple[str, ...]:
+    """One circuit as texts, in the order of SCHEDULE; last the residual-current devices ahead."""
     c = s.circuit
     return (
         f"C{c.number}",
@@ -239,12 +243,13 @@ def schedule_row(s: SizedCircuit) -> tuple[str, ...]:
         f"{s.permitted.n:.2f}",
         s.binds,
         s.label_text,
+        "; ".join(short(x) for _, x in ahead_of(plan, s)),
     )
 
 
 def schedule_csv(design: Design) -> str:
     """The circuit schedule as CSV (RFC 4180), in SI units and the book's sizes."""
-    return as_csv(SCHEDULE, (schedule_row(s) for s in design.circuits))
+    return as_csv(SCHEDULE, (schedule_row(s, design.plan) for s in design.circuits))
 
 
 def as_csv(head: tuple[str, ...], rows: Iterable[tuple[str, ...]]) -> str:

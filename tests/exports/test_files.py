@@ -12,6 +12,7 @@ from gumboot.core.design import design
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from gumboot.exports.dxf import to_dxf
+from gumboot.exports.job_file import design_json
 from gumboot.exports.materials import SCHEDULE, materials, materials_csv, schedule_csv
 from tests.conftest import altered, off_wall
 
@@ -38,6 +39,22 @@ def test_the_schedule_has_a_row_a_circuit(name):
             and r["label"] == s.label_text
             and r["binds"]
         )
+    ahead = {r["residual_current"] for r in rows}
+    assert (name == "saltings") == any("RCD 300 mA type" in x for x in ahead)
+
+
+def test_the_twin_tells_of_devices_and_safeguards():
+    written = design_json(DESIGNS["saltings"])
+    grid = next(x for x in written["devices"] if x["place"] == "main-panel.breaker-1")
+    assert grid["required_a"] == pytest.approx(27.5) and grid["device"] and not grid["chosen"]
+    assert written["safeguards"][0]["label"].startswith("RCD 300 mA")
+    assert all(x["device"] for x in written["safeguards"])
+
+
+def test_findings_stand_where_the_chapter_that_found_them_does():
+    d = DESIGNS["saltings"]
+    found = {f.key for f in (*d.findings, *d.duties)}
+    assert set(d.stations) == found and d.stations["rcd.0.trips"] == "size"
 
 
 @every

@@ -55,6 +55,7 @@ BOARD: Chapter[Board | None] = Chapter(
     requires=(KIT, CONDUCTORS),
     findings=_board_found,
     figures=_board_figures,
+    station="brief",
 )
 
 
@@ -88,4 +89,5 @@ CHARGING: Chapter[Charging | None] = Chapter(
     requires=(KIT, MENU),
     findings=_charging_found,
     figures=_charging_figures,
+    station="brief",
 )

@@ -33,6 +33,7 @@ SURVEY: Chapter[tuple[Finding, ...]] = Chapter(
     _survey,
     reads=("survey", "site", "supply", "code", "kit", "strings", "backup", "walls", "spacing"),
     findings=lambda found, d: found,
+    station="brief",
 )
 
 
@@ -63,7 +64,11 @@ def _tariff(d: Draft) -> tuple[Finding, ...]:
 
 
 TARIFF: Chapter[tuple[Finding, ...]] = Chapter(
-    "tariff", _tariff, reads=("energy",), findings=lambda found, d: found
+    "tariff",
+    _tariff,
+    reads=("energy",),
+    findings=lambda found, d: found,
+    station="brief",
 )
 
 

@@ -38,4 +38,5 @@ TERMINATIONS: Chapter[tuple[Termination, ...]] = Chapter(
     requires=(KIT, NETWORK, CONDUCTORS, EARTHS),
     findings=_found,
     figures=lambda rows: ((f"{t.key}.torque", t.torque) for t in rows if t.torque),
+    station="land",
 )

@@ -56,4 +56,5 @@ MENU: Chapter[tuple[Setting, ...]] = Chapter(
     requires=(KIT, CONDUCTORS),
     findings=_found,
     figures=lambda rows: ((f"set.{s.id}", s.figure) for s in rows if s.figure),
+    station="set",
 )

@@ -20,4 +20,5 @@ WALL: Chapter[tuple[Finding, ...]] = Chapter(
     reads=("walls", "spacing", "site", "units", "code"),
     requires=(BOXES, HUNG, RACEWAYS),
     findings=lambda found, d: found,
+    station="wall",
 )

@@ -95,7 +95,8 @@ class OpenJob:
             {
                 "finding": f,
                 "accepted": self._accepted(f),
-                "here": station in ("hand-over", station_of(f)),
+                "here": station
+                in ("hand-over", self.design.stations.get(f.key, "land")),  # else tools
             }
             for f in self.findings
         ]
@@ -133,20 +134,6 @@ class OpenJob:
             if entry
             else None
         )
-
-
-IN_BRIEF = ("board", "tariff", "year", "survey")
-
-
-def station_of(f: Finding) -> str:
-    """The station a finding belongs to, by the place it names."""
-    if f.place.startswith("wall"):
-        return "wall"
-    if f.place in IN_BRIEF:
-        return "brief"
-    if f.place.startswith("set"):
-        return "set"
-    return "land" if "@" in f.key or f.key.startswith(("lug.", "tool")) else "size"
 
 
 _designs: OrderedDict[str, Design] = OrderedDict()
