@@ -88,6 +88,21 @@ def fill(spot, text):
         spot.fill(text)
 
 
+def blank(page):
+    """A new job of two answers, and the address of its brief, which is open."""
+    page.goto("/jobs/new")
+    field(page, "name").fill("Blank Sheet")
+    put(page, "place", "Colorado")
+    with page.expect_response(lambda r: r.request.method == "POST"):
+        field(page, "inverter").select_option("marram-s8")
+    page.locator(".htmx-request, .htmx-settling").first.wait_for(state="detached")
+    page.get_by_role("button", name="Draw it").click()
+    page.wait_for_url(re.compile(r"/jobs/\d+/size"))
+    brief = page.url.replace("/size", "/brief")
+    page.goto(brief)
+    return brief
+
+
 def typed(page, paths):
     return {p: field(page, p).input_value() for p in paths}
 
@@ -96,7 +111,7 @@ def typed(page, paths):
 @pytest.mark.parametrize("seed", [None, 3])
 def test_a_whole_brief_field_by_field(visit, seed):
     page = visit("supervisor")
-    page.goto("/jobs/new")
+    blank(page)
     order = [p for p in OWN if p not in RESHAPING]
     first = list(RESHAPING)
     if seed is not None:
@@ -112,7 +127,7 @@ def test_a_whole_brief_field_by_field(visit, seed):
     put(page, "site/altitude_m", "4000 ft")
     want = OWN | THIRD | {"site/altitude_m": "4000 ft"}
     assert typed(page, want) == want
-    page.get_by_role("button", name="Start the job").click()
+    page.get_by_role("button", name="Save the brief").click()
     page.wait_for_url(re.compile(r"/jobs/\d+/size"))
     page.goto(page.url.split("?")[0].replace("/size", "/brief"))
     saved = typed(page, want)
@@ -125,7 +140,7 @@ def test_a_whole_brief_field_by_field(visit, seed):
 @pytest.mark.xdist_group("browser")
 def test_what_another_choice_hides_comes_back_with_it(visit):
     page = visit("supervisor")
-    page.goto("/jobs/new")
+    blank(page)
     put(page, "supply/main_breaker_a", "125 A")
     put(page, "kit/existing_pv/power_w", "5 kW")
     put(page, "kit/existing_pv/side", "grid side")
@@ -140,7 +155,7 @@ def test_what_another_choice_hides_comes_back_with_it(visit):
 @pytest.mark.xdist_group("browser")
 def test_a_closed_page_is_taken_up_where_it_was_left(visit):
     page = visit("supervisor")
-    page.goto("/jobs/new")
+    brief = blank(page)
     put(page, "site/name", "Half Typed")
     put(page, "kit/inverters", "2")
     put(page, "runs/grid-feeder/length_m", "9 ft")
@@ -148,19 +163,19 @@ def test_a_closed_page_is_taken_up_where_it_was_left(visit):
     page.wait_for_load_state()
     put(page, "strings/2/letter", "C")
     page.goto("/jobs")
-    page.goto("/jobs/new")
+    page.goto(brief)
     page.get_by_text("is back, and not yet saved").wait_for()
     left = {"site/name": "Half Typed", "runs/grid-feeder/length_m": "9 ft", "strings/2/letter": "C"}
     assert typed(page, left) == left
     page.get_by_role("button", name="Discard it").click()
     page.wait_for_load_state()
-    assert field(page, "site/name").input_value() == ""
+    assert field(page, "site/name").input_value() == "Blank Sheet"
 
 
 @pytest.mark.xdist_group("browser")
 def test_a_unit_is_read_back_beside_the_field_it_was_typed_in(visit):
     page = visit("supervisor")
-    page.goto("/jobs/new")
+    blank(page)
     before = page.locator("[name]").count()
     put(page, "site/altitude_m", "3900 ft")
     page.locator("#asked .echo:text('= 1188')").wait_for()

@@ -131,51 +131,6 @@ def test_bad_input_is_named_at_its_field_and_nothing_typed_is_lost(
     assert plan_of(planner, job_id)["site"]["address"] != "typed just now"
 
 
-def test_a_new_job_from_a_brief(planner):
-    answer = planner.post(
-        "/jobs/new", {"more": "row", "rows": "2", "site/name": "Kept while growing"}
-    )
-    assert (
-        answer.status_code == 200
-        and "Kept while growing" in answer.text
-        and 'name="strings/2/letter"' in answer.text
-    )
-    form = {
-        "rows": "2",
-        "site/name": "Plover Bank",
-        "site/address": "",
-        "units": "si",
-        "site/t_min_c": "-8",
-        "site/t_roof_c": "34",
-        "site/t_wall_c": "30",
-        "supply/main_breaker_a": "150",
-        "supply/bus_a": "200",
-        "supply/backfeed": "opposite end",
-        "kit/inverter": "marram-s8",
-        "kit/inverters": "1",
-        "kit/pack": "tidewell-14",
-        "kit/packs": "2",
-        "kit/module": "reedbed-430",
-        "strings/0/letter": "A",
-        "strings/0/inverter": "1",
-        "strings/0/tracker": "1",
-        "strings/0/modules": "9",
-        "strings/0/mounting": "roof",
-        "strings/0/run/length_m": "18",
-        "strings/0/run/method": "raceway",
-        **{
-            f"runs/{f}/{k}": v
-            for f in ("pack", "battery", "grid", "backup")
-            for k, v in (("length_m", "2"), ("method", "free-air"))
-        },
-    }
-    answer = planner.post("/jobs/new", form)
-    assert answer.status_code == 303, re.findall(r'class="fault"[^>]*>([^<]*)', answer.text)
-    job_id = answer.headers["location"].split("/")[2]
-    page = planner.get(f"/jobs/{job_id}/size")
-    assert "Plover Bank" in page.text and "18 m" in page.text and "Lay" not in page.text
-
-
 def test_two_tabs_saving_the_same_plan(planner, supervisor, new_job, tern):
     """The slower one is shown both sides; nothing is overwritten; saving again is a choice made
     knowingly.

@@ -20,7 +20,7 @@ class Field:
     """One field: its path in the plan, label, kind of quantity, why it is asked.
 
     kind: "text", "count", "number", "choice", "yesno", "hours", "time", or a kind of unit.
-    reshapes: a change of it asks for other fields.
+    reshapes: a change of it asks for other fields. listed: the list of the page that it offers.
     """
 
     path: str
@@ -30,6 +30,7 @@ class Field:
     choices: Choices = ()
     optional: bool = False
     reshapes: bool = False
+    listed: str = ""
 
 
 Sections = list[tuple[str, list[Field]]]

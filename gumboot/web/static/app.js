@@ -112,8 +112,9 @@ document.addEventListener("DOMContentLoaded", () => {
 let meanwhile = null;
 document.addEventListener("htmx:beforeSwap", (e) => {
   if (e.detail.target.id !== "asked") return;
-  const here = document.activeElement;
-  meanwhile = { typed: Object.fromEntries(new FormData(e.detail.target.closest("form"))), from: e.detail.requestConfig.elt.id, id: here && here.id, caret: here && here.selectionStart };
+  const here = document.activeElement, sent = e.detail.requestConfig.formData;
+  const since = [...new FormData(e.detail.target.closest("form"))].filter(([name, value]) => value !== sent.get(name)); // typed after it was sent
+  meanwhile = { typed: Object.fromEntries(since), from: e.detail.requestConfig.elt.id, id: here && here.id, caret: here && here.selectionStart };
 });
 document.addEventListener("htmx:afterSwap", (e) => {
   const form = at("#asked")?.closest("form");

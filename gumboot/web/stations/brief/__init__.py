@@ -1,12 +1,12 @@
 """Brief: what must this house do?"""
 
 from gumboot.web.station import Station
-from gumboot.web.stations.brief import kit, loads, survey, year
+from gumboot.web.stations.brief import first, kit, loads, survey, year
 
 STATION = Station(
     "brief",
     "Brief",
     lambda at: f"v{at.record.version}",
-    (kit.router, survey.router, loads.router, year.router),
+    (first.router, kit.router, survey.router, loads.router, year.router),
     ("brief", "survey", "loads", "year"),
 )

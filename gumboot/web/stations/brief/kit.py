@@ -7,7 +7,7 @@ from __future__ import annotations
 from typing import Any
 
 from fastapi import APIRouter, Request
-from fastapi.responses import PlainTextResponse, RedirectResponse, Response
+from fastapi.responses import PlainTextResponse, Response
 
 from gumboot.core.basis import units
 from gumboot.store import records
@@ -28,11 +28,6 @@ from gumboot.web.stations.brief.kit_form.shape import book_of
 
 router = APIRouter()
 SPARE_ROWS = 1
-FIRST_KIT = {
-    "kit/inverter": "marram-s8",
-    "kit/pack": "tidewell-14",
-    "kit/module": "reedbed-430",
-}  # what an empty brief starts from
 
 
 def form_data(
@@ -92,46 +87,10 @@ def read_units(request: Request, visit: Visiting) -> Response:
     )
 
 
-@twin(router, "/jobs/new", "brief.html")
-def new(request: Request, visit: Visiting) -> dict[str, Any]:
-    """An empty brief."""
-    visit.needs("planner", "supervisor")
-    typed = typed_of({"units": "us"}, 2, "us")
-    typed |= {"strings/0/letter": "A", "kit/packs": "1", **FIRST_KIT}
-    return {**form_data(typed, {}, 2, 0), "job": None, "_visit": visit}
-
-
-@router.post("/jobs/new")
-def create(request: Request, visit: Visiting) -> Response:
-    """A new job from a brief."""
-    visit.needs("planner", "supervisor")
-    rows = rows_of(visit, 2)
-    typed = typed_in(visit.text, rows)
-    if visit.text("more"):
-        rows += visit.text("more") == "row"
-        return render(
-            request,
-            "brief.html",
-            {**form_data(_grown(request, typed, rows), {}, rows, 0), "job": None, "_visit": visit},
-        )
-    typed = _grown(request, typed, rows)
-    plan, faults = checked(typed, {}, rows)
-    if plan is None:
-        return render(
-            request,
-            "brief.html",
-            {**form_data(typed, faults, rows, 0), "job": None, "_visit": visit},
-            422,
-        )
-    job = records.create_job(visit.db, visit.crew_id, plan, visit.who)
-    visit.db.commit()
-    return RedirectResponse(f"/jobs/{job.id}/size", 303)
-
-
 def _grown(request: Request, typed: dict[str, str], rows: int) -> dict[str, str]:
     """The form after a change: every field there is, and what follows from the one changed."""
     typed = follows(typed, request.headers.get("HX-Trigger-Name", ""))
-    empty = typed_of({}, rows, "us") | FIRST_KIT
+    empty = typed_of({}, rows, "us")
     return of_the_book({k: typed.get(k) or v for k, v in empty.items()})
 
 

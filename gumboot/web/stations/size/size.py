@@ -23,7 +23,7 @@ from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.job.saving import change, checked
 from gumboot.web.pages.frame import drawn, part, render, templates, twin
 from gumboot.web.people.sign_in import local
-from gumboot.web.stations.size import devices
+from gumboot.web.stations.size import devices, still_open
 
 router = APIRouter()
 
@@ -56,6 +56,7 @@ def size(request: Request, job: Opened) -> dict[str, Any]:
         "_tables": part("size_tables.html", job.design),
         "_materials": part("materials.html", job.design),
         **devices.parts(job),
+        **still_open.parts(job),
     }
 
 
@@ -233,6 +234,7 @@ def _unfit(
         "_tables": part("size_tables.html", job.design),
         "_materials": part("materials.html", job.design),
         **devices.parts(job),
+        **still_open.parts(job),
     }
     return render(request, "size.html", context, 422)
 

@@ -3,8 +3,8 @@
 import html
 
 from gumboot.catalogue import catalogue
+from gumboot.core.brief.suits import suits_supply, suits_unit
 from gumboot.web.stations.brief.kit_form import follows, labels, sections
-from gumboot.web.stations.brief.kit_form.follow import suits_supply, suits_unit
 
 SHELF = catalogue()
 FIRST = {"code": "nec-2023", "supply/kind": "split-phase 120/240 V", "kit/inverter": "marram-s8"}
@@ -42,11 +42,12 @@ def test_lists_hold_what_suits_and_trackers_are_the_units_own():
     assert "marram-t10" in dict(kept["kit/inverter"].choices)
 
 
-def test_a_fault_is_named_as_its_field_is(planner):
+def test_a_fault_is_named_as_its_field_is(planner, new_job, tern):
     names = labels(sections(FIRST, 2))
     assert names["runs/grid/length_m"].endswith("main panel, length")
     assert names["strings/1/modules"] == "String row 2, modules"
-    page = planner.post("/jobs/new", {**FIRST, "site/name": "X", "strings/0/letter": "A"})
+    typed = {**FIRST, "rows": "2", "site/name": "X", "strings/0/letter": "A"}
+    page = planner.post(f"/jobs/{new_job(tern)}/brief", typed)
     text = html.unescape(page.text)
     assert page.status_code == 422 and "String row 1, modules</a>:" in text
     assert "strings 0 modules" not in text

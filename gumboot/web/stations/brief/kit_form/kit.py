@@ -6,8 +6,8 @@ from collections.abc import Mapping
 from typing import Any
 
 from gumboot.catalogue import catalogue
+from gumboot.core.brief.suits import gateways, suits_supply, suits_unit
 from gumboot.web.pages.form import Choices, Field, words
-from gumboot.web.stations.brief.kit_form.follow import suits_supply, suits_unit
 from gumboot.web.stations.brief.kit_form.shape import Shape
 
 RUN_NAMES = {
@@ -42,11 +42,7 @@ def kit_fields(s: Shape) -> list[tuple[Field, bool]]:
         k: p for k, p in book.packs.items() if suits_unit(p, unit) or k == s.typed.get("kit/pack")
     }
     loose = unit is None or not unit.pack_inside or unit.battery is not None
-    gateways = tuple(
-        (k, f"{g.maker} {g.model}")
-        for k, g in sorted(book.gateways.items())
-        if unit is None or g.supply in (unit.supply, s.typed.get("supply/kind"))
-    )
+    parting = {k: book.gateways[k] for k in gateways(book, unit, kind)}
     stacked = s.pack is not None and s.pack.form != "pack"
     return [
         (Field("kit/inverter", "Inverter", "choice", choices=named(units)), True),
@@ -140,7 +136,7 @@ def kit_fields(s: Shape) -> list[tuple[Field, bool]]:
                 "Gateway",
                 "choice",
                 "what parts house and grid in an outage",
-                (("", "none"), *gateways),
+                (("", "none"), *named(parting)),
                 True,
             ),
             not s.off_grid,

@@ -1,0 +1,57 @@
+"""What suits what on the shelf: a unit the supply, a pack the unit, a gateway both."""
+
+from __future__ import annotations
+
+from gumboot.core.codes.book import Book
+from gumboot.core.kit import Catalogue, Inverter, Pack
+
+SUPPLIES = {
+    True: ("split-phase 120/240 V", "off-grid"),
+    False: ("single-phase 230 V", "three-phase 400/230 V", "off-grid"),
+}  # by whether a book is for split phase
+
+
+def suits_supply(unit: Inverter, kind: str) -> bool:
+    """Whether a unit may stand on a supply: its own, three phases for a single-phase one,
+    or none.
+    """
+    if kind in ("", "off-grid", unit.supply):
+        return True
+    return kind.startswith("three") and unit.supply.startswith("single")
+
+
+def suits_book(unit: Inverter, book: Book) -> bool:
+    """Whether a unit makes what a book's houses use."""
+    return unit.supply in SUPPLIES[book.split_phase]
+
+
+def suits_unit(pack: Pack, unit: Inverter | None) -> bool:
+    """Whether some number of a pack in series lies within a unit's window, of a kind it charges."""
+    return unit is None or (pack.chemistry in unit.chemistries and bool(_numbers(pack, unit)))
+
+
+def series_that_fits(pack: Pack | None, unit: Inverter | None) -> int:
+    """The most units in series that a unit's window takes; 1 where it does not matter."""
+    if pack is None or unit is None or pack.form == "pack":
+        return 1
+    return max(_numbers(pack, unit), default=1)
+
+
+def gateways(shelf: Catalogue, unit: Inverter | None, kind: str) -> list[str]:
+    """Gateways by id that suit a unit on a supply."""
+    return [
+        k
+        for k, g in sorted(shelf.gateways.items())
+        if unit is None or g.supply in (unit.supply, kind)
+    ]
+
+
+def _numbers(pack: Pack, unit: Inverter) -> list[int]:
+    """How many in series stay inside a unit's window, full and empty."""
+    most = pack.series_max if pack.form != "pack" else 1
+    return [
+        n
+        for n in range(1, most + 1)
+        if n * pack.bms_v_max <= unit.battery_v_max + 1e-9
+        and n * pack.bms_v_min >= unit.battery_v_min - 1e-9
+    ]

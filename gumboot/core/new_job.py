@@ -1,0 +1,259 @@
+"""A new job from its first answers: enough for a one-line drawing. What nobody said is proposed
+from
+the shelf or stays open.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+from gumboot.core.basis.finding import Finding, Level
+from gumboot.core.basis.patch import apply
+from gumboot.core.brief.suits import (
+    gateways,
+    series_that_fits,
+    suits_book,
+    suits_supply,
+    suits_unit,
+)
+from gumboot.core.codes.book import Book
+from gumboot.core.codes.books import BOOKS
+from gumboot.core.design import design
+from gumboot.core.kit import Catalogue, Inverter, Pack
+from gumboot.core.plan import Plan
+from gumboot.core.size.finder import Face, find
+
+TILT_DEG = 30.0  # of a roof nobody measured yet: common practice
+PACKS_MOST = 8  # beyond it a person says how many
+ANSWERED = ("/backup/loads", "/site/building", "/supply/kind")  # no proposal changes these
+ASKED_BY_THE_BOOK = ("pv.rapid-shutdown", "storage.emergency", "bond.")  # planned from the start
+
+
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """A kind of system: with an array of its own, with the grid, beside a PV inverter that is
+    there, with a generator.
+    """
+
+    id: str
+    name: str
+    pv: bool = False
+    grid: bool = True
+    beside: bool = False
+    generator: bool = False
+
+
+KINDS = (
+    Kind("pv", "PV and battery", pv=True),
+    Kind("beside", "Battery beside a PV inverter", beside=True),
+    Kind("battery", "Battery alone"),
+    Kind("off-grid", "Off grid", pv=True, grid=False),
+    Kind("off-grid-generator", "Off grid with a generator", pv=True, grid=False, generator=True),
+)
+KIND = {k.id: k for k in KINDS}
+
+
+@dataclass(frozen=True, slots=True)
+class First:
+    """The first answers, as typed and read: place in degrees, packs (0: as many as the inverters
+    ask for), modules in all, run of the array in m, powers in W.
+    """
+
+    name: str
+    code: str
+    units: str
+    kind: Kind
+    supply: str
+    latitude_deg: float
+    longitude_deg: float
+    zone: str
+    outage: str
+    inverter: str
+    inverters: int
+    pack: str
+    packs: int
+    module: str = ""
+    modules: int = 0
+    array_m: float = 0.0
+    existing_w: float = 0.0
+    generator_w: float = 0.0
+
+
+class NoStrings(ValueError):
+    """No string of the modules fits the unit; its text says why."""
+
+
+def units_for(shelf: Catalogue, kind: Kind, book: Book, supply: str) -> list[str]:
+    """Inverters that serve, by id, the likeliest first: with trackers for an array and without
+    where there is none; one that makes a house of its own off grid.
+    """
+    fits = [
+        u
+        for u in shelf.inverters.values()
+        if suits_book(u, book)
+        and suits_supply(u, supply if kind.grid else "off-grid")
+        and (bool(u.trackers) or not kind.pv)
+        and (kind.grid or u.backup is not None)
+    ]
+    fits.sort(
+        key=lambda u: (
+            bool(u.trackers) != kind.pv,
+            u.supply != supply,
+            kind.generator and u.generator is None,
+            u.id,
+        )
+    )
+    return [u.id for u in fits]
+
+
+def packs_for(shelf: Catalogue, unit: Inverter | None) -> list[str]:
+    """Packs that a unit's window and chemistry take, by id, those of which the fewest give what it
+    draws first; none for one with its own inside, or for no unit.
+    """
+    if unit is None or (unit.pack_inside and unit.battery is None):
+        return []
+    inside = {u.pack_inside for u in shelf.inverters.values()}
+    draws = unit.power_w / max(unit.battery_v_min, 1.0)
+
+    def likely(p: Pack) -> tuple[bool, float, str]:
+        most = 1 if p.form == "stack" else p.parallel_max
+        wanted = math.ceil(draws / p.discharge_max_a)
+        return (wanted > most, wanted, p.id)
+
+    fits = [p for p in shelf.packs.values() if suits_unit(p, unit) and p.id not in inside]
+    return [p.id for p in sorted(fits, key=likely)]
+
+
+def first_plan(first: First, shelf: Catalogue) -> Plan:
+    """The plan that the answers make: with the gateway, if any, and the number of packs, where none
+    is said, that leave the fewest stops. Raises ValidationError on what no plan may hold, NoStrings
+    where the modules fit no tracker.
+    """
+    unit = shelf.inverters.get(first.inverter)
+    rows = _strings(first, shelf) if first.kind.pv and first.modules else []
+    offers = [
+        _as_asked(
+            Plan.model_validate({**_document(first, unit, gate, shelf), "strings": rows}), shelf
+        )
+        for gate in _gateways(first, unit, shelf)
+    ]
+    plan = min(offers, key=lambda p: len(_stops(p, shelf)))
+    return plan if first.packs or not first.pack else _enough(plan, shelf)
+
+
+def _document(
+    first: First, unit: Inverter | None, gateway: str | None, shelf: Catalogue
+) -> dict[str, Any]:
+    kit: dict[str, Any] = {
+        "inverter": first.inverter,
+        "inverters": first.inverters,
+        "pack": first.pack or None,
+        "packs": (first.packs or 1) if first.pack else 0,
+        "series": series_that_fits(shelf.packs.get(first.pack), unit),
+        "module": first.module if first.kind.pv else None,
+        "gateway": gateway,
+    }
+    if first.kind.beside:
+        kit["existing_pv"] = {"power_w": first.existing_w}
+    if first.kind.generator:
+        lands = "inverter" if unit and unit.generator else "loads panel"
+        kit["generator"] = {"power_w": first.generator_w, "lands": lands}
+    return {
+        "code": first.code,
+        "units": first.units,
+        "site": {
+            "name": first.name,
+            "latitude_deg": first.latitude_deg,
+            "longitude_deg": first.longitude_deg,
+            "zone": first.zone or None,
+        },
+        "supply": {"kind": first.supply if first.kind.grid else "off-grid"},
+        "kit": kit,
+        "backup": {"loads": first.outage if first.kind.grid else "whole house"},
+    }
+
+
+def _gateways(first: First, unit: Inverter | None, shelf: Catalogue) -> list[str | None]:
+    """What may part house and grid: nothing but the unit where it has a port for that, then each
+    gateway that suits.
+    """
+    if not first.kind.grid or first.outage == "nothing":
+        return [None]
+    suited = gateways(shelf, unit, first.supply)
+    alone = unit is None or unit.backup is not None or not suited
+    return [*([None] if alone else []), *suited]
+
+
+def _stops(plan: Plan, shelf: Catalogue) -> list[Finding]:
+    """Stops of a plan but for lengths that nobody typed yet."""
+    found = design(plan, shelf).findings
+    return [f for f in found if f.level is Level.STOP and not f.key.endswith(".run")]
+
+
+def _enough(plan: Plan, shelf: Catalogue) -> Plan:
+    """With as many packs as leave the fewest stops, and no more."""
+    tried = (
+        plan.model_copy(update={"kit": plan.kit.model_copy(update={"packs": n})})
+        for n in range(1, PACKS_MOST + 1)
+    )
+    best, fewest = plan, 1_000
+    for more in tried:
+        left = len(_stops(more, shelf))
+        if left < fewest:
+            best, fewest = more, left
+        if not left:
+            break
+    return best
+
+
+def _strings(first: First, shelf: Catalogue) -> list[dict[str, Any]]:
+    """The modules on one roof toward the equator, as the string finder likes them best."""
+    unit, module = shelf.inverters[first.inverter], shelf.modules[first.module]
+    plan = Plan.model_validate(_document(first, unit, None, shelf))
+    azimuth = 180.0 if first.latitude_deg >= 0 else 0.0
+    found = find(plan, unit, module, [Face(first.modules, TILT_DEG, azimuth)])
+    best = next(iter(found.best), None)
+    if best is None:
+        raise NoStrings(found.reason)
+    if best.used < first.modules:
+        raise NoStrings(
+            f"of {first.modules} modules {best.used} find a place on the trackers: type"
+            f" {best.used}, or take more inverters"
+        )
+    method = BOOKS[plan.code].method_first
+    strings = [
+        {
+            "inverter": lot.inverter,
+            "tracker": lot.tracker,
+            "modules": lot.modules,
+            "tilt_deg": TILT_DEG,
+            "azimuth_deg": azimuth,
+            "run": {"length_m": first.array_m, "method": method},
+        }
+        for lot in best.lots
+        for _ in range(lot.strings)
+    ]
+    return [{**s, "letter": chr(ord("A") + n)} for n, s in enumerate(strings)]
+
+
+def _as_asked(plan: Plan, shelf: Catalogue) -> Plan:
+    """With what the book asks of every such job planned, and neutral bonded once in an island; what
+    was answered stays as it was.
+    """
+    for _ in range(2 * len(ASKED_BY_THE_BOOK)):
+        cure = next(
+            (
+                c
+                for f in _stops(plan, shelf)
+                if f.key.startswith(ASKED_BY_THE_BOOK)
+                for c in f.cures
+                if c.changes and not any(x.path in ANSWERED for x in c.changes)
+            ),
+            None,
+        )
+        if cure is None:
+            return plan
+        plan = Plan.model_validate(apply(plan.model_dump(mode="json"), cure.changes))
+    return plan

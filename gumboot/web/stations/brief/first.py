@@ -1,0 +1,263 @@
+"""A new job: the few answers that decide the rest, then its first drawing. Everything else is asked
+where it matters.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse, Response
+from pydantic import ValidationError
+
+from gumboot.catalogue import catalogue
+from gumboot.core.basis import units
+from gumboot.core.brief.suits import SUPPLIES
+from gumboot.core.codes.books import BOOKS
+from gumboot.core.new_job import KIND, KINDS, First, NoStrings, first_plan, packs_for, units_for
+from gumboot.core.plan.climate import guessed_c
+from gumboot.imports.places import Place, place, places
+from gumboot.store import records
+from gumboot.web.job.saving import plain_faults
+from gumboot.web.pages.form import Choices, Field, convert, want, words
+from gumboot.web.pages.frame import render, twin
+from gumboot.web.people.sign_in import Visit, Visiting
+from gumboot.web.stations.brief.kit_form.shape import book_of
+
+router = APIRouter()
+START = {
+    "name": "",
+    "place": "",
+    "code": "nec-2023",
+    "units": "us",
+    "supply": "split-phase 120/240 V",
+    "kind": "pv",
+    "outage": "whole house",
+    "inverter": "",
+    "inverters": "1",
+    "pack": "",
+    "packs": "",
+    "module": "",
+    "modules": "",
+    "array_m": "",
+    "existing_w": "",
+    "generator_w": "",
+}
+RESHAPES = ("place", "code", "units", "supply", "kind", "outage", "inverter", "modules")
+
+
+def fields(typed: dict[str, str]) -> list[Field]:
+    """What is asked of the kind of system that is chosen, in the order it is asked."""
+    shelf, book, kind = catalogue(), book_of(typed), KIND[typed["kind"]]
+    unit = shelf.inverters.get(typed["inverter"])
+    offered = units_for(shelf, kind, book, typed["supply"])
+    packs = packs_for(shelf, unit)
+    lives = (
+        ("whole house", "the whole house"),
+        ("essential board", "an essential board"),
+        ("nothing", "nothing"),
+    )
+    bare = unit is not None and unit.grid is not None and not unit.backup
+    why_lives = "this unit needs a gateway for that; one is proposed" if bare else ""
+    none = "" if offered else "the shelf has none for this supply and kind: choose another"
+    asked = [
+        (
+            Field("supply", "Supply", "choice", "", words(*SUPPLIES[book.split_phase][:-1])),
+            kind.grid,
+        ),
+        (Field("outage", "What lives in an outage", "choice", why_lives, lives), kind.grid),
+        (Field("inverter", "Inverter", "choice", none, _named(shelf.inverters, offered)), True),
+        (Field("inverters", "Inverters", "count", "how many in parallel"), True),
+        (Field("pack", "Pack", "choice", "", _named(shelf.packs, packs)), bool(packs)),
+        (
+            Field(
+                "packs",
+                "Packs",
+                "count",
+                "left empty, as many as the inverters ask for",
+                optional=True,
+            ),
+            bool(packs),
+        ),
+        (Field("existing_w", "PV inverter that is there", "power", "its AC power"), kind.beside),
+        (Field("generator_w", "Generator", "power"), kind.generator),
+        (Field("module", "Module", "choice", "", _named(shelf.modules, shelf.modules)), kind.pv),
+        (
+            Field(
+                "modules",
+                "Modules in all",
+                "count",
+                "strings are proposed; empty where the array comes later",
+                optional=True,
+            ),
+            kind.pv,
+        ),
+        (
+            Field("array_m", "Array to inverter, one way", "length"),
+            bool(kind.pv and typed["modules"]),
+        ),
+    ]
+    return [replace(f, reshapes=f.path in RESHAPES) for f, when in asked if when]
+
+
+def house_fields(typed: dict[str, str]) -> list[Field]:
+    """What is asked of every job: its name, where, by which book."""
+    books = tuple((b.code, b.name) for b in BOOKS.values())
+    systems = (("us", "ft, °F, in·lb"), ("si", "m, °C, N·m"))
+    out = [
+        Field("name", "Job name", "text"),
+        Field(
+            "place", "Where", "text", _lies(place(typed["place"]), typed["units"]), listed="places"
+        ),
+        Field("code", "Code book", "choice", "the authority there decides", books),
+        Field("units", "Units", "choice", "", systems),
+    ]
+    return [replace(f, reshapes=f.path in RESHAPES) for f in out]
+
+
+def _named(shelf: Any, ids: Any) -> Choices:
+    return tuple((k, f"{shelf[k].maker} {shelf[k].model}") for k in ids)
+
+
+def _lies(found: Place | None, typed_units: str) -> str:
+    """Where a place lies and how cold and hot it is taken to be."""
+    if found is None:
+        return "a state or city of the list; it brings book, units, supply and climate"
+    system: units.System = "si" if typed_units == "si" else "us"
+    guess = {
+        k: units.show_temperature(round(t), system)
+        for k, t in guessed_c(found.latitude_deg, 0).items()
+    }
+    north, east = found.latitude_deg, found.longitude_deg
+    return (
+        f"{abs(north):g}° {'N' if north >= 0 else 'S'}, {abs(east):g}° {'E' if east >= 0 else 'W'};"
+        f" {guess['t_min_c']} to {guess['t_roof_c']} guessed from that, until Brief says better"
+    )
+
+
+def followed(typed: dict[str, str], changed: str) -> dict[str, str]:
+    """The form after one choice: a place brings book, units and supply, a book its units and a
+    supply it serves; kit that no longer suits becomes what does.
+    """
+    out, shelf = dict(typed), catalogue()
+    if changed == "place" and (found := place(out["place"])):
+        out |= {"code": found.code, "supply": found.supply}
+    book = book_of(out)
+    if changed in ("place", "code"):
+        out["units"] = "us" if book.split_phase else "si"
+    if out["supply"] not in SUPPLIES[book.split_phase][:-1]:
+        out["supply"] = SUPPLIES[book.split_phase][0]
+    if out["kind"] not in KIND:
+        out["kind"] = START["kind"]
+    offered = units_for(shelf, KIND[out["kind"]], book, out["supply"])
+    if out["inverter"] not in offered or changed in ("kind", "supply", "place", "code"):
+        out["inverter"] = next(iter(offered), "")
+    packs = packs_for(shelf, shelf.inverters.get(out["inverter"]))
+    if out["pack"] not in packs:
+        out["pack"] = next(iter(packs), "")
+    if out["module"] not in shelf.modules:
+        out["module"] = next(iter(shelf.modules), "")
+    return out
+
+
+def read(typed: dict[str, str]) -> tuple[First | None, dict[str, str]]:
+    """(the answers, message by field). Empty answers that are needed are named."""
+    system: units.System = "si" if typed["units"] == "si" else "us"
+    found = place(typed["place"])
+    said: dict[str, Any] = {}
+    faults: dict[str, str] = {}
+    for f in (*house_fields(typed), *fields(typed)):
+        text = typed[f.path].strip()
+        if not text:
+            if not f.optional:
+                faults[f.path] = f"type {want(f)}"
+            continue
+        try:
+            said[f.path] = convert(text, f, system)
+        except units.NotAQuantity as exc:
+            faults[f.path] = str(exc)
+    if typed["place"].strip() and found is None:
+        faults["place"] = (
+            f"“{typed['place']}” is not in the list: type a state or a city that it offers,"
+            " such as Texas or Paris, France"
+        )
+    if not typed["place"].strip():
+        faults["place"] = "type a state or a city, such as Texas or Paris"
+    if not typed["inverter"]:
+        faults["inverter"] = "no inverter of the shelf serves this: take another supply or kind"
+    if faults or found is None:
+        return None, faults
+    del said["place"]
+    kind = KIND[typed["kind"]]
+    said.setdefault("supply", typed["supply"])
+    said.setdefault("outage", "whole house")
+    at = {
+        "latitude_deg": found.latitude_deg,
+        "longitude_deg": found.longitude_deg,
+        "zone": found.zone,
+    }
+    answers: dict[str, Any] = {"pack": "", "packs": 0, **said, **at}
+    return First(kind=kind, **answers), {}
+
+
+def page(typed: dict[str, str], faults: dict[str, str], visit: Visit) -> dict[str, Any]:
+    """What the template shows. held: what was typed for another kind of system."""
+    house, rest = house_fields(typed), fields(typed)
+    shown = {f.path for f in (*house, *rest)} | {"kind"}
+    return {
+        "house": house,
+        "rest": rest,
+        "kinds": KINDS,
+        "labels": {f.path: f.label for f in (*house, *rest)},
+        "places": [p.name for p in places().values()],
+        "typed": typed,
+        "held": {k: v for k, v in typed.items() if k not in shown},
+        "faults": faults,
+        "job": None,
+        "_visit": visit,
+    }
+
+
+@twin(router, "/jobs/new", "first.html")
+def new(request: Request, visit: Visiting) -> dict[str, Any]:
+    """The first answers, with what is proposed for the rest."""
+    visit.needs("planner", "supervisor")
+    return page(followed(START, ""), {}, visit)
+
+
+@router.post("/jobs/new")
+def create(request: Request, visit: Visiting) -> Response:
+    """A new job from its first answers."""
+    visit.needs("planner", "supervisor")
+    typed = {k: visit.text(k) or (v if k in ("kind", "code") else "") for k, v in START.items()}
+    if visit.text("more"):
+        after = followed(typed, request.headers.get("HX-Trigger-Name", ""))
+        return render(request, "first.html", page(after, {}, visit))
+    typed = followed(typed, "")
+    first, faults = read(typed)
+    plan = None
+    if first:
+        try:
+            plan = first_plan(first, catalogue())
+        except NoStrings as exc:
+            faults = {"modules": str(exc)}
+        except ValidationError as exc:
+            faults = {_field(path): said for path, said in plain_faults(exc)}
+    if plan is None:
+        return render(request, "first.html", page(typed, faults, visit), 422)
+    job = records.create_job(visit.db, visit.crew_id, plan, visit.who)
+    visit.db.commit()
+    return RedirectResponse(f"/jobs/{job.id}/size", 303)
+
+
+def _field(path: str) -> str:
+    """The field of these that a path of the plan was typed in."""
+    named = {
+        "length_m": "array_m",
+        "inverters": "inverters",
+        "packs": "packs",
+        "existing_pv": "existing_w",
+        "generator": "generator_w",
+    }
+    return next((named[x] for x in reversed(path.split("/")) if x in named), "name")

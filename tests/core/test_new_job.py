@@ -1,0 +1,107 @@
+"""A job from its first answers: every kind of system, on every supply that the shelf serves, comes
+to a drawing without a stop but for lengths nobody typed, and what was answered stays so.
+"""
+
+import pytest
+
+from gumboot.catalogue import catalogue
+from gumboot.core.brief.suits import SUPPLIES, suits_unit
+from gumboot.core.codes.books import BOOKS
+from gumboot.core.design import design
+from gumboot.core.new_job import (
+    KIND,
+    KINDS,
+    First,
+    NoStrings,
+    first_plan,
+    packs_for,
+    units_for,
+)
+from gumboot.drawings.one_line import one_line
+
+SHELF = catalogue()
+BOTH = [(code, s) for code in BOOKS for s in SUPPLIES[BOOKS[code].split_phase][:-1]]
+
+
+def answers(code, supply, kind, unit, **more):
+    packs = packs_for(SHELF, SHELF.inverters[unit])
+    said = {
+        "name": "Turnstone Rise",
+        "code": code,
+        "units": "si",
+        "kind": KIND[kind],
+        "supply": supply,
+        "latitude_deg": 44.0,
+        "longitude_deg": 5.0,
+        "zone": "",
+        "outage": "whole house",
+        "inverter": unit,
+        "inverters": 1,
+        "pack": packs[0] if packs else "",
+        "packs": 0,
+        "module": "reedbed-430",
+        "existing_w": 4000.0,
+        "generator_w": 12000.0,
+    }
+    return First(**{**said, **more})
+
+
+@pytest.mark.parametrize("outage", ["whole house", "essential board", "nothing"])
+@pytest.mark.parametrize(("code", "supply"), BOTH)
+@pytest.mark.parametrize("kind", [k.id for k in KINDS])
+def test_the_first_answers_make_a_plan_whose_only_stops_are_lengths(code, supply, kind, outage):
+    for unit in units_for(SHELF, KIND[kind], BOOKS[code], supply):
+        first = answers(code, supply, kind, unit, outage=outage, modules=10, array_m=9.0)
+        plan = first_plan(first, SHELF)
+        d = design(plan, SHELF)
+        stops = [f for f in d.findings if f.level == "stop" and not f.key.endswith(".run")]
+        assert not stops, (unit, [f.says for f in stops])
+        assert plan.backup.loads == (outage if KIND[kind].grid else "whole house")
+        assert sum(s.modules for s in plan.strings) == (10 if KIND[kind].pv else 0)
+        assert (plan.kit.generator is not None) == KIND[kind].generator
+        assert (plan.kit.existing_pv is not None) == KIND[kind].beside
+        assert "Turnstone Rise" in one_line(d)
+
+
+def test_the_likeliest_unit_comes_first():
+    nec, split = BOOKS["nec-2023"], "split-phase 120/240 V"
+    assert SHELF.inverters[units_for(SHELF, KIND["pv"], nec, split)[0]].trackers
+    iec = BOOKS["iec-60364"]
+    beside = units_for(SHELF, KIND["beside"], iec, "three-phase 400/230 V")
+    assert not SHELF.inverters[beside[0]].trackers
+    generated = units_for(SHELF, KIND["off-grid-generator"], nec, split)
+    assert SHELF.inverters[generated[0]].generator is not None
+    assert units_for(SHELF, KIND["pv"], iec, "single-phase 230 V") == []
+
+
+def test_packs_suit_their_unit_and_are_as_many_as_it_asks():
+    unit = SHELF.inverters["marram-s8"]
+    assert all(suits_unit(SHELF.packs[p], unit) for p in packs_for(SHELF, unit))
+    assert packs_for(SHELF, None) == packs_for(SHELF, SHELF.inverters["fenwright-w7"]) == []
+    small = {**WISH, "pack": "tidewell-5r"}
+    most = first_plan(answers(**small), SHELF)
+    given = first_plan(answers(**small, packs=1), SHELF)
+    assert most.kit.packs > 1 and given.kit.packs == 1  # one is a stop, and stays what was said
+    assert "bank.current" in {f.key for f in design(given, SHELF).findings}
+
+
+WISH = {
+    "code": "nec-2023",
+    "supply": "split-phase 120/240 V",
+    "kind": "battery",
+    "unit": "marram-s8",
+}
+
+
+@pytest.mark.parametrize(("modules", "says"), [(1, "No string"), (400, "type")])
+def test_modules_that_find_no_place_are_said(modules, says):
+    with pytest.raises(NoStrings, match=says):
+        first_plan(answers(**{**WISH, "kind": "pv"}, modules=modules, array_m=9.0), SHELF)
+
+
+def test_an_array_faces_the_equator():
+    north = first_plan(answers(**{**WISH, "kind": "pv"}, modules=12, array_m=9.0), SHELF)
+    wish = {**WISH, "kind": "pv", "modules": 12, "array_m": 9.0, "latitude_deg": -34.0}
+    south = first_plan(answers(**wish), SHELF)
+    assert {s.azimuth_deg for s in north.strings} == {180.0}
+    assert {s.azimuth_deg for s in south.strings} == {0.0}

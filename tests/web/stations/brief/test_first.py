@@ -1,0 +1,88 @@
+"""A new job from its first answers: what follows from each, and bad input said at its field."""
+
+import html
+import re
+
+import pytest
+
+from gumboot.web.stations.brief.first import START, followed, read
+from tests.web.test_stations import plan_of
+
+GOOD = {**followed({**START, "place": "Texas"}, "place"), "name": "Plover Bank"}
+GOOD |= {"inverter": "marram-s8", "pack": "tidewell-5r"}
+
+
+def test_a_place_brings_book_units_supply_and_kit():
+    there = followed({**START, "place": "Berlin, Germany"}, "place")
+    assert (there["code"], there["units"]) == ("iec-60364", "si")
+    assert there["supply"] == "single-phase 230 V" and there["inverter"] == ""  # none on the shelf
+    three = followed({**there, "supply": "three-phase 400/230 V"}, "supply")
+    assert three["inverter"] == "marram-t10" and three["pack"] == "saltmarsh-v5"
+    own = followed({**three, "inverter": "marram-t10", "code": "iec-60364"}, "outage")
+    assert own == three
+
+
+def test_a_job_from_three_answers(planner):
+    answer = planner.post("/jobs/new", GOOD)
+    assert answer.status_code == 303, re.findall(r'class="fault"[^>]*>([^<]*)', answer.text)
+    job_id = answer.headers["location"].split("/")[2]
+    plan = plan_of(planner, job_id)
+    assert plan["site"]["latitude_deg"] == 31.5 and plan["site"]["zone"] == "America/Chicago"
+    assert set(plan["site"]["guessed"]) == {"t_min_c", "t_roof_c", "t_wall_c"}
+    page = planner.get(f"/jobs/{job_id}/size").text
+    assert "Plover Bank" in page and "Still to know" in page
+    assert 'name="runs/grid/length_m"' in page
+
+
+def test_what_size_still_asks_is_saved_there(planner):
+    job_id = planner.post("/jobs/new", GOOD).headers["location"].split("/")[2]
+    page = planner.get(f"/jobs/{job_id}/size").text
+    form = page[page.index('id="open"') :]
+    form = form[: form.index("</form>")]
+    sent = {k: html.unescape(v) for k, v in re.findall(r'name="([^"]+)" value="([^"]*)"', form)}
+    before = plan_of(planner, job_id)
+    sent |= {"runs/grid/length_m": "12 ft", "supply/main_breaker_a": "200"}
+    assert planner.post(f"/jobs/{job_id}/brief", sent).status_code == 303
+    after = plan_of(planner, job_id)
+    assert after["runs"]["grid"]["length_m"] == pytest.approx(3.6576)
+    assert after["supply"]["main_breaker_a"] == 200
+    for part in ("site", "kit", "backup", "strings", "safeguards"):
+        assert after[part] == before[part]
+    page = planner.get(f"/jobs/{job_id}/size").text
+    assert 'id="runs-grid-length_m"' not in page and 'id="runs-battery-length_m"' in page
+
+
+@pytest.mark.parametrize(
+    ("wrong", "field", "says"),
+    [
+        ({"name": ""}, "name", "type a name"),
+        ({"place": ""}, "place", "such as Texas or Paris"),
+        ({"place": "Atlantis"}, "place", "“Atlantis” is not in the list"),
+        ({"inverters": "two"}, "inverters", "“two” is not a whole number"),
+        ({"inverters": "99"}, "inverters", "type a value of at"),
+        ({"inverters": "0"}, "inverters", "type a value of at least 1"),
+        ({"packs": "400"}, "packs", "type a value of at most 25"),
+        ({"modules": "14"}, "array_m", "type a length"),
+        ({"modules": "1", "array_m": "10 ft"}, "modules", "No string"),
+        ({"modules": "9", "array_m": "-3"}, "array_m", "type"),
+        ({"kind": "beside"}, "existing_w", "type a value"),
+        ({"kind": "beside", "existing_w": "lots"}, "existing_w", "lots"),
+        ({"kind": "off-grid-generator", "generator_w": "0"}, "generator_w", "type a value of"),
+        ({"name": "x" * 300}, "name", "at most 80"),
+    ],
+)
+def test_bad_input_is_said_at_its_field_and_loses_nothing(planner, wrong, field, says):
+    answer = planner.post("/jobs/new", {**GOOD, "packs": "3", **wrong})
+    text = html.unescape(answer.text)
+    assert answer.status_code == 422 and "everything you typed is still here" in text
+    said = re.search(rf'id="{field}-fault">([^<]*)', text)
+    assert said and says in said[1], (said, re.findall(r'fault">([^<]*)', text))
+    kept = {"name": "Plover Bank", "packs": "3", **wrong}
+    shown = dict(re.findall(r'name="([^"]+)" value="([^"]*)"', text))
+    assert all(shown[k] == v for k, v in kept.items() if k != "kind")
+
+
+def test_nonsense_is_no_reason_to_fall_over(planner):
+    odd = {"kind": "nothing", "code": "none", "supply": "x", "inverter": "y", "pack": "z"}
+    assert planner.post("/jobs/new", {**GOOD, **odd}).status_code in (303, 422)
+    assert read(followed(START, ""))[0] is None
