@@ -23,6 +23,7 @@ from gumboot.core.energy.year import (
     bank_of,
     keyed,
     live,
+    other_years,
     own_number,
     rules_of,
     year_findings,
@@ -34,6 +35,7 @@ from gumboot.core.set.settings import without_work
 ARRAYS = (0.5, 0.75, 1.0, 1.25, 1.5, 1.75, 2.0, 2.5)  # times the array as planned
 MOST_PACKS = 25
 LASTS = (4, 12, 24, 72)  # hours asked of an outage
+YEARS = 19  # other synthetic years, beside the job's own
 Said = Callable[[float, str], None]
 
 
@@ -59,6 +61,8 @@ def account(
     year = live(i)
     said(0.6, "an outage at every hour")
     dark = _outages(plan, i, year)
+    synthetic = dark is not None and plan.energy.weather_file is None
+    spread = _spread(plan, catalogue, i, said) if synthetic else []
     said(0.8, "every count of packs")
     swept = _sweep(plan, design, catalogue, i)
     findings = [
@@ -91,7 +95,7 @@ def account(
         "months": months(i, year.with_all),
         "findings": findings,
         "fuel": year.with_all.totals["generator"] * (plan.energy.tariff.fuel_kwh or 0.0),
-        "outages": _said_of(dark) if dark else None,
+        "outages": _said_of(dark, spread) if dark else None,
         "sweep": swept,
     }
     series = {
@@ -141,13 +145,29 @@ def _outages(plan: Plan, i: Inputs, year: Year) -> Outages | None:
     return outages(i.sun_outage, i.outage, year.with_all.trace["stored"], i.bank, i.floor_off_grid)
 
 
-def _said_of(dark: Outages) -> dict[str, Any]:
+def _spread(plan: Plan, catalogue: Catalogue, i: Inputs, said: Said) -> list[Outages]:
+    """The outages of other synthetic years, each lived on grid first."""
+    out = []
+    for n, other in enumerate(other_years(plan, catalogue, i, YEARS)):
+        said(0.6 + 0.2 * n / YEARS, "outages in other years")
+        found = _outages(plan, other, live(other))
+        out += [found] if found else []
+    return out
+
+
+def _said_of(dark: Outages, others: list[Outages]) -> dict[str, Any]:
+    """What is told of outages. years_lasting: for each length the share of years, this one and the
+    others, in which it is covered whenever it begins.
+    """
+    every = [dark, *others]
     return {
         "worst_h": dark.worst_h,
         "worst_at": dark.worst_at,
         "median_h": float(np.median(dark.hours)),
         "longest_h": LONGEST_H,
         "lasting": [[h, dark.share_lasting(h)] for h in LASTS],
+        "years": len(every),
+        "years_lasting": [[h, sum(o.worst_h >= h for o in every) / len(every)] for h in LASTS],
     }
 
 

@@ -69,12 +69,34 @@ def faces_of(plan: Plan, p_max_w: float) -> list[Face]:
     )
 
 
-def sky(site: Site, cal: Calendar, weather: Weather | None, climate_factor: float) -> Any:
+def sky(
+    site: Site, cal: Calendar, weather: Weather | None, climate_factor: float, year_no: int = 0
+) -> Any:
     """A pandas table of ghi, dni, dhi in W/m², air °C, wind m/s and the sun's place for each step's
-    middle.
+    middle. Without weather the days of the job's own synthetic year, or of another one.
 
     Raises ValueError when the site has no latitude.
     """
+    table = _bare(site, cal, weather)
+    return table if weather else clouded(table, site, climate_factor, year_no)
+
+
+def clouded(clear: Any, site: Site, climate_factor: float, year_no: int = 0) -> Any:
+    """A clear sky's table under the days of a synthetic year: the job's own, or another one."""
+    seed = f"{site.name} {site.latitude_deg}{f' {year_no}' if year_no else ''}"
+    days = np.repeat(daily(climate_factor, seed), 96)[: len(clear)]
+    out = clear.copy()
+    for k in ("ghi", "dni", "dhi"):
+        out[k] *= days
+    return out
+
+
+def clear_sky(site: Site, cal: Calendar) -> Any:
+    """The table of a year without a cloud. Raises ValueError when the site has no latitude."""
+    return _bare(site, cal, None)
+
+
+def _bare(site: Site, cal: Calendar, weather: Weather | None) -> Any:
     import pandas as pd
     import pvlib
 
@@ -96,9 +118,6 @@ def sky(site: Site, cal: Calendar, weather: Weather | None, climate_factor: floa
         table = (
             pd.DataFrame({k: bird[k] for k in ("ghi", "dni", "dhi")}).fillna(0.0).clip(lower=0.0)
         )
-        days = daily(climate_factor, f"{site.name} {site.latitude_deg}")
-        clear = np.repeat(days, 96)[: len(table)]
-        table = table.mul(clear, axis=0)
         table["air"], table["wind"] = assumed_air(site, cal), 1.0
     else:
         hourly = {

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
@@ -15,7 +16,17 @@ from gumboot.core.energy import demand
 from gumboot.core.energy.battery import NO_LIMIT, Bank, Rules, Run, Series, many, run
 from gumboot.core.energy.calendar import STEPS, YEAR, Calendar, calendar
 from gumboot.core.energy.clearness import MODEL
-from gumboot.core.energy.sun import ETA_INVERTER, Weather, assumed_air, face_power, faces_of, sky
+from gumboot.core.energy.sun import (
+    ETA_INVERTER,
+    Face,
+    Weather,
+    assumed_air,
+    clear_sky,
+    clouded,
+    face_power,
+    faces_of,
+    sky,
+)
 from gumboot.core.energy.tariff import prices
 from gumboot.core.kit import Catalogue, Inverter, Pack
 from gumboot.core.plan import ExistingPv, Plan, Slot, Work
@@ -212,13 +223,8 @@ def gather(
     module = catalogue.modules.get(plan.kit.module or "")
     faces = faces_of(plan, module.p_max_w if module else 0.0)
     table = sky(plan.site, cal, weather, plan.energy.climate_factor) if faces else None
-    powers = [face_power(f, table, cal) for f in faces]
-    sun = np.sum(powers, axis=0) if powers else np.zeros(STEPS)
-    old = plan.kit.existing_pv
-    if old and powers:
-        powers[-1] = np.minimum(powers[-1], old.power_w)
-        sun = np.sum(powers, axis=0)
-    stays = sun - powers[-1] if old and not lives_on(old) else sun
+    powers = _powers(plan, faces, table, cal)
+    sun, stays = _suns(plan, powers)
     load = (
         demand.of_meter(readings.kwh)
         if readings
@@ -295,6 +301,35 @@ def gather(
         tariff.standing_day * 365,
         standby,
     )
+
+
+def _powers(plan: Plan, faces: Sequence[Face], table: Any, cal: Calendar) -> list[Series]:
+    """What each face gives; the last, of a PV inverter that is there, no more than its power."""
+    powers = [face_power(f, table, cal) for f in faces]
+    old = plan.kit.existing_pv
+    if old and powers:
+        powers[-1] = np.minimum(powers[-1], old.power_w)
+    return powers
+
+
+def _suns(plan: Plan, powers: Sequence[Series]) -> tuple[Series, Series]:
+    """(all the sun, what of it stays in an outage)."""
+    sun = np.sum(powers, axis=0) if powers else np.zeros(STEPS)
+    old = plan.kit.existing_pv
+    return sun, sun - powers[-1] if old and powers and not lives_on(old) else sun
+
+
+def other_years(plan: Plan, catalogue: Catalogue, i: Inputs, count: int) -> Iterator[Inputs]:
+    """The same house under the days of so many other synthetic years."""
+    module = catalogue.modules.get(plan.kit.module or "")
+    faces = faces_of(plan, module.p_max_w if module else 0.0)
+    if not faces:
+        return
+    clear = clear_sky(plan.site, i.cal)
+    for n in range(1, count + 1):
+        table = clouded(clear, plan.site, plan.energy.climate_factor, n)
+        sun, stays = _suns(plan, _powers(plan, faces, table, i.cal))
+        yield replace(i, sun=sun, sun_outage=stays)
 
 
 def rests_on(
@@ -399,8 +434,8 @@ def year_findings(plan: Plan, i: Inputs, year: Year) -> list[Finding]:
         )
     if i.off_grid and not plan.energy.weather_file:
         says = (
-            "The sky is the same clear one every day: off grid it is the dull week that counts, and"
-            " there is none in this year."
+            "The days of this year are synthetic: off grid it is the longest dull spell that"
+            " counts, and a real year may hold a longer one."
         )
         found.append(
             check(

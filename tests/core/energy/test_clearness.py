@@ -6,11 +6,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gumboot.catalogue import catalogue
+from gumboot.core.design import design
+from gumboot.core.energy.account import YEARS, account
 from gumboot.core.energy.battery import Bank, Rules, run
 from gumboot.core.energy.best import solve
 from gumboot.core.energy.calendar import calendar
 from gumboot.core.energy.clearness import CORRELATION, K_MIN, daily, greatest, quantile
-from gumboot.core.energy.year import warm_enough
+from gumboot.core.energy.year import gather, other_years, warm_enough
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import TERN_HOLLOW
 from tests.conftest import altered
@@ -107,3 +109,30 @@ def test_lithium_in_the_frost_takes_no_charge():
     cold = Rules(np.zeros(n), np.ones(n), may_charge=np.zeros(n))
     frozen = run(*steps(n, sun=3000, load=500), cold, bank, 0.5)
     assert frozen.totals["charged"] == 0 and frozen.totals["sold"] == pytest.approx(2.5)
+
+
+def test_other_synthetic_years_differ_in_their_days_and_not_in_their_climate():
+    """The mean clearness is the climate's in each; which day is dull is not."""
+    book = catalogue()
+    plan = Plan.model_validate(TERN_HOLLOW)
+    own = gather(plan, design(plan, book), book)
+    years = list(other_years(plan, book, own, 3))
+    again = list(other_years(plan, book, own, 3))
+    for one, same in zip(years, again, strict=True):
+        assert np.array_equal(one.sun, same.sun) and not np.array_equal(one.sun, own.sun)
+        assert one.sun.sum() == pytest.approx(own.sun.sum(), rel=0.08)
+    days = np.array([y.sun.reshape(-1, 96).sum(1) for y in years])
+    assert abs(np.corrcoef(days[0] / days.mean(0), days[1] / days.mean(0))[0, 1]) < 0.9
+
+
+def test_an_outage_tells_its_share_of_years():
+    """The longer, the fewer years; over years the worst is no better than this year's."""
+    book = catalogue()
+    plan = Plan.model_validate(TERN_HOLLOW)
+    made = design(plan, book)
+    told = account(plan, made, book, gather(plan, made, book)).body["outages"]
+    shares = [share for _, share in told["years_lasting"]]
+    assert told["years"] == 1 + YEARS and shares == sorted(shares, reverse=True)
+    for (h, share), (_, hours) in zip(told["years_lasting"], told["lasting"], strict=True):
+        assert share in np.arange(told["years"] + 1) / told["years"]
+        assert (told["worst_h"] >= h) <= (share > 0) and (share < 1 or hours == 1)
