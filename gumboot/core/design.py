@@ -28,6 +28,7 @@ from gumboot.core.set.settings import Setting
 from gumboot.core.size.bank import Bank
 from gumboot.core.size.busbars import Bus, main_bus
 from gumboot.core.size.chapters import (
+    AIR,
     BUSBARS,
     CONDUCTORS,
     EARTHS,
@@ -70,6 +71,7 @@ CHAPTERS: tuple[Chapter[Any], ...] = (
     FAULTS,
     SHARING,
     INRUSH,
+    AIR,
     LOOPS,
     UTILITY,
     RACEWAYS,

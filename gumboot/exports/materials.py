@@ -19,6 +19,7 @@ from gumboot.catalogue import catalogue
 from gumboot.core.basis.sizes import area_mm2, spoken
 from gumboot.core.basis.units import FT_M
 from gumboot.core.design import Design
+from gumboot.core.kit.words import LINES
 from gumboot.core.network.guards import short
 from gumboot.core.plan import Plan
 from gumboot.core.size.conductors import SizedCircuit
@@ -135,8 +136,22 @@ def _signals(design: Design) -> Iterable[Item]:
         for e in (x.at_source, x.at_load)
         if e.end in ("plug", "clip")
     )
-    for what, n in (*counted.items(), *ends.items()):
+    for what, n in (*counted.items(), *ends.items(), *_measured(design)):
         yield Item("Signals", what, n, "")
+
+
+def _measured(design: Design) -> Iterable[tuple[str, int]]:
+    """The meter and its current transformers at the house's board, of the unit's maker: one for
+    each live conductor, and as many where a PV inverter is measured too.
+    """
+    if not any(x.load == "main-panel" for x in design.links):
+        return
+    meter = next(x for x in design.links if x.load == "main-panel")
+    if "CT" not in meter.at_source.label:  # where the pairs go to the unit, it measures itself
+        yield "meter, as the inverter's maker names it", 1
+    lines = len(LINES.get(design.plan.supply.kind, ("L1",)))
+    measured = lines * (2 if design.plan.kit.pv_inverters else 1)
+    yield "current transformer, as the meter's or inverter's sheet names it", measured
 
 
 def _safeguards(design: Design) -> Iterable[Item]:

@@ -13,11 +13,9 @@ from dataclasses import dataclass
 from functools import lru_cache
 from importlib.resources import files
 
-from gumboot.core.codes.book import Code
+from gumboot.core.codes.book import Book
+from gumboot.core.codes.books import book_for
 
-NEC_LANDS = ("US", "PR", "GU", "VI", "AS", "MP", "MX", "CO", "CR", "PA", "VE", "DO", "EC")
-# whose national rules are the NEC or built on it: from memory
-SPLIT_PHASE = (*NEC_LANDS, "CA")  # 120/240 V in dwellings: from memory
 FAR_N_DEG = 66.0  # the sun's year is not worked out beyond
 
 
@@ -32,15 +30,9 @@ class Place:
     country: str
 
     @property
-    def code(self) -> Code:
-        """The code book that is proposed; Canada's own is neither, the NEC is the nearer."""
-        return "nec-2023" if self.country in SPLIT_PHASE else "iec-60364"
-
-    @property
-    def supply(self) -> str:
-        """The supply that is proposed."""
-        split = self.country in SPLIT_PHASE
-        return "split-phase 120/240 V" if split else "single-phase 230 V"
+    def book(self) -> Book:
+        """The code book that is proposed."""
+        return book_for(self.country)
 
 
 @lru_cache(maxsize=1)

@@ -487,8 +487,7 @@ def test_the_page_judges_as_the_core_does(visit):
                 "until": w.calibrated_until.isoformat(),
                 "from_nm": w.serves_from,
                 "most_nm": w.most_nm,
-                "low": w.tolerance(10),
-                "high": w.tolerance(11),
+                "share": w.tolerance,
                 "scale": "N·m",
             },
         ]

@@ -143,3 +143,11 @@ def test_files_are_for_the_crew_alone(planner, stranger, new_job, tern, file):
         planner.get(f"/jobs/{job_id}/{file}").status_code == 200
         and stranger.get(f"/jobs/{job_id}/{file}").status_code == 404
     )
+
+
+@pytest.mark.parametrize(("name", "cts", "meter"), [("saltings", 3, True), ("mossbank", 2, True)])
+def test_the_bill_has_meter_and_current_transformers(name, cts, meter):
+    """One for each live conductor; beside a PV inverter one more each."""
+    rows = {i.what: i.count for i in materials(DESIGNS[name])}
+    assert next(n for w, n in rows.items() if w.startswith("current transformer")) == cts
+    assert any(w.startswith("meter,") for w in rows) == meter

@@ -58,6 +58,7 @@ class Book:
     area_unit, wire_area, ways, bend: room of conductors in conduit and before terminals.
     schools: the methods whose tables are told side by side for battery cable, in words; ampacity:
     by size, method and metal, for terminals of 75 °C; None where more than these decides.
+    back_factor: what a string can push back, over its short-circuit current.
     working_depth: free floor in mm before what is worked at, by its volts to earth and by what is
     opposite; working_space: whether its width and height
     are kept too.
@@ -90,6 +91,7 @@ class Book:
     building_v: Mapping[str, float]
     fuse_bounds: Callable[[Figure], tuple[Figure, ...]]
     fuse_fits: Callable[[float, Sequence[Figure]], bool]
+    back_factor: float
     fed: Callable[[Figure, Figure, Figure, Figure | None, bool], Fed]
     rule_120: bool
     mains_feed_combiners: bool

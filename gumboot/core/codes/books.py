@@ -141,6 +141,7 @@ NEC = Book(
     building_v={"dwelling": 600.0, "other": 1000.0, "equipment only": 1500.0},  # 690.7
     fuse_bounds=_nec_fuse,
     fuse_fits=_at_least,
+    back_factor=1.25,
     fed=nec_fed,
     rule_120=True,
     mains_feed_combiners=True,
@@ -203,8 +204,8 @@ IEC = Book(
         "N": "blue",
         "PE": "green-yellow",
         "+": "red",
-        "−": "black",
-    },  # IEC 60445 for AC; DC by common practice
+        "−": "white",
+    },  # IEC 60445:2017, from memory
     asks=(
         Ask("edition", "Which national edition is in force here, with which deviations?"),
         Ask(
@@ -257,6 +258,7 @@ IEC = Book(
     building_v=dict.fromkeys(("dwelling", "other", "equipment only"), 1000.0),  # on buildings
     fuse_bounds=iec.string_fuse,
     fuse_fits=_between,
+    back_factor=1.0,
     fed=iec_fed,
     rule_120=False,
     mains_feed_combiners=False,
@@ -273,3 +275,13 @@ IEC = Book(
     working_space=False,
 )
 BOOKS: dict[Code, Book] = {b.code: b for b in (NEC, IEC)}
+
+NEC_LANDS = ("US", "PR", "GU", "VI", "AS", "MP", "MX", "CO", "CR", "PA", "VE", "DO", "EC", "CA")
+# whose rules are the NEC or built on it, from memory; Canada's are neither, the NEC is the nearer
+
+
+def book_for(country: str) -> Book:
+    """The book that is proposed for a country, by its two letters of ISO 3166; the authority there
+    decides.
+    """
+    return NEC if country in NEC_LANDS else IEC

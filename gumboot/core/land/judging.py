@@ -28,7 +28,7 @@ def judge(
         return "withheld", "a torque needs a reading and a wrench"
     if refused := wrench.refuses(rated.n, day):
         return "withheld", refused
-    share = wrench.tolerance(rated.n)
+    share = wrench.tolerance
     low, high = band(rated.n, share)
     if torque_nm < low - 1e-9:
         return "under", "too low: apply the rated torque again"

@@ -66,10 +66,13 @@ class Wrench:
         """
         return self.serves_from - 1e-9 <= torque_nm <= self.most_nm + 1e-9
 
-    def tolerance(self, torque_nm: float) -> float:
-        """Its permissible deviation at a torque, as a fraction. ISO 6789-1, from memory."""
+    @property
+    def tolerance(self) -> float:
+        """Its permissible deviation as a fraction, by its class and by the most it is made for: up
+        to 10 N·m, or above. ISO 6789-1, from memory.
+        """
         _, low, high = CLASSES.get(self.class_, CLASSES["II-A"])
-        return low if torque_nm <= 10 else high
+        return low if self.most_nm <= 10 else high
 
     def refuses(self, torque_nm: float, day: date) -> str:
         """Why it cannot vouch for a torque on a day; empty when it can."""
@@ -91,9 +94,7 @@ def best_wrench(torque_nm: float, wrenches: Iterable[Wrench], day: date) -> Wren
     equals; None when nobody's tool reaches.
     """
     fit = [w for w in wrenches if not w.refuses(torque_nm, day)]
-    return min(
-        fit, key=lambda w: (w.tolerance(torque_nm), abs(torque_nm / w.most_nm - 0.6)), default=None
-    )
+    return min(fit, key=lambda w: (w.tolerance, abs(torque_nm / w.most_nm - 0.6)), default=None)
 
 
 def in_scale(torque_nm: float, scale: str) -> str:

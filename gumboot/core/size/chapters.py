@@ -21,6 +21,7 @@ from gumboot.core.size.conductors import (
     RULES,
     Conditions,
     SizedCircuit,
+    drop_findings,
     limit_cures,
     places,
     school_findings,
@@ -37,6 +38,7 @@ from gumboot.core.size.safeguards import residual_findings
 from gumboot.core.size.sharing import Sharing, one_way_ohm, share_out
 from gumboot.core.size.supply import electrode, main_bonding
 from gumboot.core.size.utility_fault import fault_findings
+from gumboot.core.size.ventilation import air, air_findings
 from gumboot.core.wall.chapters import RUNS
 
 
@@ -104,6 +106,7 @@ def _judged(s: SizedCircuit | None, fitted: Fitted, d: Draft) -> Found:
 
 def _sized_found(sizing: Sizing, d: Draft) -> Iterable[Finding]:
     yield from (f for x in sizing.of.values() for f in x.found)
+    yield from drop_findings(sizing.circuits)
     ids = {s.id for s in sizing.circuits}
     for k in d.plan.fitted:
         if k not in ids:
@@ -248,7 +251,7 @@ def _battery_loop(sized: tuple[SizedCircuit, ...]) -> float | None:
 
 def _inrush_found(inrush: Inrush | None, d: Draft) -> Iterable[Finding]:
     kit, bank = chosen(d), d[BANK]
-    yield from inrush_findings(inrush)
+    yield from inrush_findings(inrush, d.plan.kit.inverters // bank.banks if bank else 1)
     if bank and kit.pack:
         yield from peak_findings(d.plan, bank, kit.inverter, kit.pack)
 
@@ -261,6 +264,22 @@ INRUSH: Chapter[Inrush | None] = Chapter(
     requires=(KIT, SIZED),
     findings=_inrush_found,
     figures=lambda x: (("bank.inrush", x.bare), ("bank.precharge", x.wait)) if x else (),
+)
+
+
+def _air(d: Draft) -> tuple[Figure, Figure] | None:
+    pack, bank = chosen(d).pack, d[BANK]
+    return air(d.plan, pack, bank) if pack and bank else None
+
+
+AIR: Chapter[tuple[Figure, Figure] | None] = Chapter(
+    "air",
+    _air,
+    reads=("kit",),
+    needs=(BANK,),
+    requires=(KIT,),
+    findings=lambda made, d: air_findings(made),
+    figures=lambda made: (("bank.air", made[0]), ("bank.opening", made[1])) if made else (),
 )
 
 

@@ -12,7 +12,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from gumboot.core.basis.figure import MEMORY, Figure, given, picked, solve
+from gumboot.core.basis.figure import MEMORY, Figure, given, looked_up, picked, solve
 from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
 from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.basis.units import FT_M
@@ -33,6 +33,15 @@ HOT = given(
     "Copper at working temperature over 20 °C",
     "IEC 60364-6 Annex D",
     "70 °C insulation",
+)
+COLD_RULE = "NEC 2023 Chapter 9 Table 8, note 2"
+COLD = looked_up(
+    "k_cold",
+    1 / (1 + 0.00323 * (20 - 75)),
+    "",
+    "Copper at 75 °C over 20 °C",
+    COLD_RULE,
+    "0.00323 a degree",
 )
 BACKED_UP = ("backup", "backup-feeder", "loads", "existing-pv")  # fed in an island
 CURVE = "C"  # an inverter's inrush trips a B curve: common practice
@@ -84,7 +93,17 @@ def loop_ohm(s: SizedCircuit) -> Figure:
         r = iec.resistance(s.size, s.cable.strands)
         length = given("L", s.conditions.run.length_m, "m", "Battery cable one way", "brief")
     else:
-        r = nec.dc_resistance(s.size)
+        hot = nec.dc_resistance(s.size).renamed("R_75")
+        r = solve(
+            "R",
+            "Ω/kft",
+            "Resistance at 20 °C",
+            "R_75 / k_cold",
+            hot,
+            COLD,
+            source=COLD_RULE,
+            doubt=MEMORY,
+        )
         length = given(
             "L", s.conditions.run.length_m / FT_M, "ft", "Battery cable one way", "brief"
         )
@@ -98,7 +117,7 @@ def loop_ohm(s: SizedCircuit) -> Figure:
         length,
         n,
         source="Ohm's law",
-        assumption="colder copper gives more current",
+        assumption="copper at 20 °C: a cold cable lets more through",
     )
 
 

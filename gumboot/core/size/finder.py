@@ -24,6 +24,7 @@ from gumboot.core.size.strings import (
     hot_voltages,
     hottest,
     string_fuse,
+    wants_fuses,
 )
 
 ROWS_MOST = (
@@ -117,7 +118,8 @@ def options(
     counts = [
         k
         for k in range(1, tracker.pairs // wide + 1)
-        if k * module.i_sc_a <= tracker.i_sc_max_a and (k < 3 or fused)
+        if k * module.i_sc_a <= tracker.i_sc_max_a
+        and (fused or not wants_fuses(k, module, plan.book))
     ]
     return [
         _Option(f, k, n, margin, k * module.i_mp_a > tracker.i_mp_max_a)

@@ -72,13 +72,21 @@ def design_inrush(
     return Inrush(bare, wait, whose)
 
 
-def inrush_findings(inrush: Inrush | None) -> list[Finding]:
-    """A port that nobody precharges arcs and pits the breaker."""
-    if inrush is None or inrush.whose != "nobody":
+def inrush_findings(inrush: Inrush | None, units: int) -> list[Finding]:
+    """A port that nobody precharges arcs and pits the breaker; of several units on one bank, a
+    pack's own precharge serves the first: the others close onto a bus that is live.
+    """
+    if (
+        inrush is None
+        or inrush.whose == "the inverter"
+        or (inrush.whose == "the pack" and units == 1)
+    ):
         return []
+    rushes = f"{inrush.bare.text} would rush into the capacitors when the breaker closes."
     says = (
-        f"Neither pack nor inverter precharges: {inrush.bare.text} would rush into the capacitors"
-        " when the breaker closes."
+        f"The packs precharge the first inverter only; the next closes onto a live bus: {rushes}"
+        if inrush.whose == "the pack"
+        else f"Neither pack nor inverter precharges: {rushes}"
     )
     cure = Cure(
         f"Precharge through a {HAND_OHM:g} Ω resistor for {inrush.wait.text} before closing, and"

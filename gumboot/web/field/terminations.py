@@ -160,6 +160,5 @@ def tool(w: Wrench) -> dict[str, Any]:
         "from_nm": w.serves_from,
         "most_nm": w.most_nm,
         "until": w.calibrated_until.isoformat(),
-        "low": w.tolerance(10.0),
-        "high": w.tolerance(11.0),
+        "share": w.tolerance,
     }

@@ -17,13 +17,12 @@
   const today = () => new Date().toISOString().slice(0, 10);
 
   // Tools, as core/land/tools.py judges them.
-  const share = (w, nm) => nm <= 10 ? w.low : w.high;
   const refuses = (w, nm) => w.until < today() ? `${w.name}'s calibration ran out on ${w.until}` : nm < w.from_nm - 1e-9 || nm > w.most_nm + 1e-9 ? `${w.name} serves ${inScale(w.from_nm, scaleOf(w, nm))} to ${inScale(w.most_nm, scaleOf(w, nm))}` : "";
   function best(nm) {
     let found = null, rank = null;
     for (const w of tools) {
       if (refuses(w, nm)) continue;
-      const r = [share(w, nm), Math.abs(nm / w.most_nm - 0.6)];
+      const r = [w.share, Math.abs(nm / w.most_nm - 0.6)];
       if (!rank || r[0] < rank[0] || (r[0] === rank[0] && r[1] < rank[1])) { found = w; rank = r; }
     }
     return found;
@@ -31,7 +30,7 @@
   function judge(nm, reading, w) {
     const no = refuses(w, nm);
     if (no) return ["withheld", no];
-    const s = share(w, nm);
+    const s = w.share;
     if (reading < nm - s * nm - 1e-9) return ["under", "too low: apply the rated torque again"];
     if (reading > nm + s * nm + 1e-9) return ["over", "too high: stop, undo, replace the hardware, then torque again"];
     return ["good", `within ±${Math.round(100 * s)} %`];
@@ -151,7 +150,7 @@
     const s = stateOf(t), w = t.torque_nm ? tool(t) : null, scale = t.torque_nm ? scaleOf(w, t.torque_nm) : "";
     const fit = t.torque_nm && !best(t.torque_nm) ? `<p class="bad small">No tool of the crew reaches this: see Tools.</p>` : "";
     const big = t.torque_nm ? `<div class="big my-1"><a class="fig" href="/jobs/${walk.dataset.job}/size?at=${encodeURIComponent(`${t.key}.torque`)}#working" data-at="${esc(t.key)}.torque">${inScale(t.torque_nm, scale)}</a></div>` : `<p class="what my-1">${DO[t.kind] || DO[t.method] || "Click, tug"}</p>`;
-    const under = t.torque_nm ? `<div class="small">${w ? `<b>${esc(w.name)}</b>, ` : ""}${esc(t.bit)}</div><div class="soft small">${inScale(t.torque_nm, otherScale(t.torque_nm, scale))}${w ? ` ±${Math.round(100 * share(w, t.torque_nm))} %` : ""} · ${esc(t.torque_source)}${t.doubt ? ", from memory" : ""}</div>` : "";
+    const under = t.torque_nm ? `<div class="small">${w ? `<b>${esc(w.name)}</b>, ` : ""}${esc(t.bit)}</div><div class="soft small">${inScale(t.torque_nm, otherScale(t.torque_nm, scale))}${w ? ` ±${Math.round(100 * w.share)} %` : ""} · ${esc(t.torque_source)}${t.doubt ? ", from memory" : ""}</div>` : "";
     walk.querySelector("[data-step]").innerHTML = `<section id="step" class="step" aria-label="Termination ${t.number}"><div>
       <div class="soft">${t.number} · ${esc(t.stage)} · <span class="state-${esc(s.state.replace(/\W/g, "-"))}">${esc(s.state)}</span></div><h2 class="text-xl">${esc(t.place)}${t.kind === "dead" ? "" : `, ${esc(t.terminal)}`}</h2>
       ${big}${t.kind === "dead" ? `<p>${esc(t.terminal[0].toUpperCase() + t.terminal.slice(1))}.</p>${t.isolate.length ? `<p class="soft small mt-2">Open and lock first</p><ul class="plain-list">${t.isolate.map((x) => `<li>${esc(x)}</li>`).join("")}</ul>` : ""}` : ""}${under}${t.live.length ? `<p class="bad small mt-2"><b>Stays live</b></p><ul class="plain-list">${t.live.map((x) => `<li>${esc(x[0].toUpperCase() + x.slice(1))}</li>`).join("")}</ul>` : ""}${fit}${t.kind === "dead" ? "" : chain(t, s)}<div data-picture></div></div>

@@ -51,7 +51,9 @@ def m(nm):
     ],
 )
 def test_six_per_cent_to_ten_newton_metres_four_above(rated, reading, verdict):
-    assert judge(m(rated), reading, MIDDLE, TODAY)[0] == verdict
+    """By the tool's own maximum: one made for 10 N·m, one for 25."""
+    tool = Wrench("9", "ten", "s9", 2, 10, date(2027, 1, 1)) if rated <= 10 else MIDDLE
+    assert judge(m(rated), reading, tool, TODAY)[0] == verdict
 
 
 def test_a_tool_that_cannot_vouch():
@@ -66,7 +68,8 @@ def test_a_tool_that_cannot_vouch():
 
 
 def test_the_best_wrench_reaches_and_is_in_date():
-    assert best_wrench(5.5, [DRIVER, MIDDLE, STALE], TODAY) is DRIVER
+    assert best_wrench(4, [DRIVER, MIDDLE, STALE], TODAY) is DRIVER
+    assert best_wrench(5.5, [DRIVER, MIDDLE, STALE], TODAY) is MIDDLE  # 4 %, the driver 6 %
     assert best_wrench(12, [DRIVER, STALE], TODAY) is None
     assert best_wrench(12, [DRIVER, MIDDLE, STALE], TODAY) is MIDDLE
     assert best_wrench(30, [DRIVER, MIDDLE], TODAY) is None
@@ -504,11 +507,12 @@ def test_room_to_bend(size, inches):
     ],
 )
 def test_permissible_deviation_by_class(class_, low, high):
-    """ISO 6789-1:2017, per cent up to 10 N·m and above, from memory, recalled a second time by
+    """ISO 6789-1:2017, per cent of tools made for up to 10 N·m and for more, from memory, recalled
+    a second time by
     type: bars and screwdrivers 6 %, wrenches and electronics 4 % above 10 N·m.
     """
-    w = Wrench("1", "w", "s", 1, 100, TODAY, class_)
-    assert (round(100 * w.tolerance(10)), round(100 * w.tolerance(10.01))) == (low, high)
+    small, large = (Wrench("1", "w", "s", 1, most, TODAY, class_) for most in (10, 100))
+    assert (round(100 * small.tolerance), round(100 * large.tolerance)) == (low, high)
 
 
 def test_a_driver_is_less_sure_above_ten_newton_metres():

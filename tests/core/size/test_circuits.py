@@ -256,10 +256,14 @@ def test_a_pack_of_the_wrong_voltage_class(tern):
 
 
 def test_fault_current_is_the_sum_of_the_packs(tern):
-    """ΣV/(R_int + R_cable): three packs of 57.6 V, 10 mΩ, 6 ft of 250 kcmil out and back."""
+    """ΣV/(R_int + R_cable): three packs of 57.6 V, 10 mΩ, 6 ft of 250 kcmil out and back, cold:
+    Table 8 is of 75 °C, R_20 = R_75 · (1 + 0.00323 (20 - 75)), its note 2.
+    """
     tern = off_wall(tern)
     d = design(tern, catalogue())
-    assert d.fault.n == pytest.approx(3 * 57.6 / (0.010 + 2 * 0.0515 * 6 / 1000), rel=1e-6)
+    assert d.fault.n == pytest.approx(
+        3 * 57.6 / (0.010 + 2 * 0.0515 * 0.82235 * 6 / 1000), rel=1e-6
+    )
     weak = catalogue().packs["tidewell-14"].model_copy(update={"resistance_ohm": 0.0025})
     book = catalogue()
     other = Catalogue(
@@ -334,3 +338,22 @@ def test_five_time_constants_charge_a_port():
     r, c, v = 22.0, 0.02, 57.6
     solved = solve_ivp(lambda t, y: (v - y) / (r * c), (0, 5 * r * c), [0.0], rtol=1e-8)
     assert solved.y[0, -1] / v == pytest.approx(0.9933, abs=1e-4)
+
+
+def test_the_second_of_two_units_closes_onto_a_live_bus(tern):
+    """A precharge in the pack fills the first port only; one in the unit fills its own."""
+    shelf = catalogue()
+    bare = shelf.inverters["marram-s8"].model_copy(update={"precharge_ohm": None})
+    pack = shelf.packs["tidewell-14"].model_copy(update={"precharge_ohm": 25.0})
+    own = Catalogue(
+        [
+            *(bare, pack, *shelf.modules.values(), *shelf.gateways.values()),
+            *shelf.devices,
+            *shelf.conductors,
+        ]
+    )
+    two = {f.key: f.says for f in design(off_wall(tern), own).findings}
+    assert "first inverter only" in two["bank.inrush"]
+    one = altered(off_wall(tern), "/kit/inverters", 1)
+    assert "bank.inrush" not in {f.key for f in design(one, own).findings}
+    assert "bank.inrush" not in {f.key for f in design(off_wall(tern), shelf).findings}

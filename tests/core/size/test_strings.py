@@ -11,7 +11,14 @@ from gumboot.core.basis.figure import given
 from gumboot.core.codes.books import BOOKS, IEC, NEC
 from gumboot.core.design import design
 from gumboot.core.kit import Module
-from gumboot.core.size.strings import COLD, cold_voltage, hot_voltages, maximum_current
+from gumboot.core.size.strings import (
+    COLD,
+    cold_voltage,
+    hot_voltages,
+    maximum_current,
+    wants_fuses,
+)
+from gumboot.core.size.strings.voltage import pushed_back
 from tests.conftest import altered
 
 
@@ -203,3 +210,23 @@ def test_connector_ratings(heron, i_sc, level):
 def test_the_ceiling_of_a_building(code, building, most):
     """NEC 690.7: 600 V on one- and two-family dwellings, 1000 V on others; IEC 62548: 1000 V."""
     assert BOOKS[code].building_v[building] == most
+
+
+@pytest.mark.parametrize(
+    ("strings", "i_sc", "fuse", "iec", "nec"),
+    [
+        (2, 13.9, 25, False, False),  # 13.9 A and 17.4 A pushed back
+        (3, 13.9, 25, True, True),  # 27.8 A
+        (3, 9.0, 20, False, True),  # 18 A, 22.5 A
+        (2, 18.0, 20, False, True),  # 18 A, 22.5 A
+        (4, 5.0, 20, False, False),  # 15 A, 18.75 A
+        (5, 5.0, 20, False, True),  # 20 A is no more than it stands; 25 A is
+    ],
+)
+def test_fuses_are_wanted_where_the_others_push_more_than_a_module_stands(
+    strings, i_sc, fuse, iec, nec
+):
+    """IEC 62548: (N - 1) I_sc over the module's maximum; NEC 690.9(A) with 1.25 I_sc."""
+    m = module(i_sc_a=i_sc, fuse_max_a=fuse)
+    assert (wants_fuses(strings, m, IEC), wants_fuses(strings, m, NEC)) == (iec, nec)
+    assert pushed_back(strings, m, NEC).n == pytest.approx(1.25 * i_sc * (strings - 1))

@@ -4,6 +4,7 @@ permits; under either code book.
 
 from gumboot.core.size.conductors.findings import (
     cable_schools,
+    drop_findings,
     limit_cures,
     school_findings,
     size_findings,
@@ -30,6 +31,7 @@ __all__ = [
     "SizeTrial",
     "SizedCircuit",
     "cable_schools",
+    "drop_findings",
     "limit_cures",
     "permitted_by_size",
     "places",

@@ -6,9 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from gumboot.core.basis.figure import COMMON_PRACTICE
+from gumboot.core.basis.figure import COMMON_PRACTICE, solve
 from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty, note, stop
 from gumboot.core.basis.sizes import area_mm2, spoken
+from gumboot.core.basis.words import inside
 from gumboot.core.codes import OutsideTable
 from gumboot.core.kit import Inverter
 from gumboot.core.plan import Fitted
@@ -36,6 +37,7 @@ def size_findings(
     )
 
 
+DROP_ALL_PCT = 5.0  # from the supply to the end
 BY_BATTERY = ("battery", "pack")
 BY_GRID = ("grid", "grid-feeder", "backup", "backup-feeder", "changeover", "tap")
 
@@ -243,6 +245,37 @@ def place_findings(s: SizedCircuit, port_length_m: float | None) -> list[Finding
                 Asked("Land"),
             )
         )
+    return found
+
+
+def drop_findings(circuits: Sequence[SizedCircuit]) -> list[Finding]:
+    """Drops that add up from the supply to the end of a run: each within its limit may be too much
+    together. IEC 60364-5-52 Table G.52.1; NEC 215.2(A)(2) note 2.
+    """
+    by_id, found = {s.id: s for s in circuits}, []
+    for s in circuits:
+        way = [by_id[k] for k in s.circuit.upstream if k in by_id]
+        if s.circuit.power_factor is None or not way:
+            continue
+        parts = [x.trial.drop_pct.renamed(f"dV_{i}") for i, x in enumerate((s, *way), 1)]
+        total = solve(
+            "dV_all",
+            "%",
+            "Voltage drop from the supply",
+            " + ".join(p.symbol for p in parts),
+            *parts,
+            source="definition",
+        )
+        if total.n <= DROP_ALL_PCT:
+            continue
+        worst = max((s, *way), key=lambda x: x.trial.drop_pct.n)
+        says = (
+            f"{s.circuit.name}: {total.text} drop from the supply to its end, over {len(parts)}"
+            f" runs; {DROP_ALL_PCT:g} % is the most that is good practice."
+        )
+        cure = Cure(f"A larger conductor for {inside(worst.circuit.name)}, which drops most")
+        rule = "IEC 60364-5-52 Table G.52.1, NEC 2023 215.2(A)(2) note 2"
+        found.append(check(f"{s.id}.drop.all", s.id, says, rule, cure, figures=(total,)))
     return found
 
 

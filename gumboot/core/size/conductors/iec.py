@@ -3,7 +3,7 @@
 coordinated        I_b ≤ I_n ≤ I_z, I_z = n · I_t · k_t · k_g   60364-4-43 433.1, 60364-5-52
 at both ends       I_n ≤ n · I_t70 · k_t70                      Table 52.1: 70 °C, unless marked
 small overloads    I_2 = 1.45 I_n ≤ 1.45 I_z                    433.1 (true of 60898 breakers when
-the first holds)
+the first holds; a gG fuse has I_2 = 1.6 I_n, so 1.10 I_n ≤ I_z)
 drop               dV / U ≤ limit                               60364-5-52 Annex G; limits common
 practice
 fits               least ≤ size ≤ most of both ends             the maker's terminal
@@ -154,11 +154,14 @@ class Iec:
             circuit.voltage.renamed("V_run"),
             source="definition",
         )
-        want = max(i_req.n, protection.n if protection else 0)
+        melts = FUSE_OVER if circuit.source.port == FUSED and protection else 1.0
+        want = max(i_req.n, melts * protection.n if protection else 0)
         fails: list[str] = []
         if in_place.n < want:
             flows = (
-                f"{protection.text} protects it"
+                f"its fuse of {protection.text} asks {want:g} A"
+                if protection and melts > 1
+                else f"{protection.text} protects it"
                 if protection and protection.n >= i_req.n
                 else f"{i_req.text} is needed"
             )
@@ -253,6 +256,8 @@ class Iec:
         )
 
 
+FUSED = "fuse"  # the port of a circuit that starts at a fuse
+FUSE_OVER = 1.6 / 1.45  # I_2 = 1.6 I_n of a gG fuse from 16 A: IEC 60269-1, 60364-4-43 433.1
 T_DC = given("t", 0.02, "s", "Until a breaker or fuse far above its rating opens", COMMON_PRACTICE)
 LEAST_PE = "4 mm²"  # where nothing protects it: 60364-5-54 543.1.3
 

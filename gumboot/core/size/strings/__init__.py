@@ -14,6 +14,7 @@ from gumboot.core.size.strings.voltage import (
     hottest,
     maximum_current,
     string_fuse,
+    wants_fuses,
 )
 
 __all__ = [
@@ -32,4 +33,5 @@ __all__ = [
     "maximum_current",
     "string_fuse",
     "tracker_of",
+    "wants_fuses",
 ]

@@ -22,6 +22,7 @@ from gumboot.core.size.strings.voltage import (
     hottest,
     maximum_current,
     string_fuse,
+    wants_fuses,
 )
 
 
@@ -94,7 +95,7 @@ def design_string(
     power = solve("P", "W", "String power", "n * P_max", n, p_max, source="module sheet")
     tracker = tracker_of(inverter, s.tracker)
     beside = sum(x.inverter == s.inverter and x.tracker == s.tracker for x in plan.strings)
-    fuse = string_fuse(module, plan.book) if beside >= 3 else None
+    fuse = string_fuse(module, plan.book) if wants_fuses(beside, module, plan.book) else None
     jumper = tracker is not None and module.i_sc_a > tracker.pair_a and tracker.pairs >= 2 * beside
     found = StringDesign(
         key,

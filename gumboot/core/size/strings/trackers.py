@@ -9,7 +9,7 @@ from gumboot.core.codes.book import Book
 from gumboot.core.kit import Inverter, Module, Tracker
 from gumboot.core.plan import Plan, PvString
 from gumboot.core.size.strings.string import tracker_of
-from gumboot.core.size.strings.voltage import GAMMA_ASSUMED, string_fuse
+from gumboot.core.size.strings.voltage import GAMMA_ASSUMED, pushed_back, string_fuse, wants_fuses
 
 
 def design_trackers(plan: Plan, inverter: Inverter, module: Module | None) -> list[Finding]:
@@ -148,7 +148,7 @@ def tracker_findings(
             " follow only one of them."
         )
         found.append(stop(f"{key}.unlike", place, says, COMMON_PRACTICE, move))
-    if len(strings) >= 3:
+    if wants_fuses(len(strings), module, plan.book):
         found.append(_fuse_finding(key, place, names, where, len(strings), plan.book, module))
     i_sc, i_mp = len(strings) * module.i_sc_a, len(strings) * module.i_mp_a
     if i_sc > tracker.i_sc_max_a:
@@ -178,8 +178,8 @@ def tracker_findings(
 def _fuse_finding(
     key: str, place: str, names: str, where: str, count: int, book: Book, module: Module
 ) -> Finding:
-    """Three or more in parallel: two can push their current back into the third."""
-    rule = book.clauses["string fuse"]
+    """So many in parallel that the others can push more into one than its modules stand."""
+    rule, back = book.clauses["string fuse"], pushed_back(count, module, book)
     fuse = string_fuse(module, book)
     if fuse is None:
         says = (
@@ -191,10 +191,11 @@ def _fuse_finding(
             place,
             says,
             rule,
-            Cure("Spread the strings over trackers, at most two each"),
+            Cure("Spread the strings over more trackers"),
+            figures=(back,),
         )
     says = (
         f"Strings {names} are {count} in parallel on {where}: each has a {fuse.text} gPV fuse, in a"
         " holder that is never opened under load and can be reached."
     )
-    return duty(f"{key}.fuses", place, says, rule, Asked("Land"), figures=(fuse,))
+    return duty(f"{key}.fuses", place, says, rule, Asked("Land"), figures=(back, fuse))

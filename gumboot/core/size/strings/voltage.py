@@ -116,6 +116,34 @@ def maximum_current(module: Module, book: Book) -> Figure:
     )
 
 
+def pushed_back(strings: int, module: Module, book: Book) -> Figure:
+    """What the other strings of a tracker can push into one of them in A: (N - 1) I_sc by IEC
+    62548, 1.25 times that by NEC 690.9(A) with 690.8(A)(1).
+    """
+    n = given("N", strings, "", "Strings in parallel", "plan")
+    i_sc = given("I_sc", module.i_sc_a, "A", "Short-circuit current", "module sheet")
+    k = given(
+        "k_b", book.back_factor, "", "Over short-circuit current", book.clauses["string fuse"]
+    )
+    return solve(
+        "I_back",
+        "A",
+        "What the other strings can push into one",
+        "(N - 1) * k_b * I_sc",
+        n,
+        k,
+        i_sc,
+        source=book.clauses["string fuse"],
+        doubt=MEMORY,
+    )
+
+
+def wants_fuses(strings: int, module: Module, book: Book) -> bool:
+    """Whether the others can push more into a string than its modules stand."""
+    back = (strings - 1) * book.back_factor * module.i_sc_a
+    return back > module.fuse_max_a + 1e-9
+
+
 FUSES_A = (
     10.0,
     12.0,

@@ -29,7 +29,7 @@ router = APIRouter()
 START = {
     "name": "",
     "place": "",
-    "code": "nec-2023",
+    "code": next(iter(BOOKS)),
     "units": "us",
     "supply": "split-phase 120/240 V",
     "kind": "pv",
@@ -142,7 +142,7 @@ def followed(typed: dict[str, str], changed: str) -> dict[str, str]:
     """
     out, shelf = dict(typed), catalogue()
     if changed == "place" and (found := place(out["place"])):
-        out |= {"code": found.code, "supply": found.supply}
+        out |= {"code": found.book.code, "supply": SUPPLIES[found.book.split_phase][0]}
     book = book_of(out)
     if changed in ("place", "code"):
         out["units"] = "us" if book.split_phase else "si"

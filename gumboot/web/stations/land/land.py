@@ -232,7 +232,7 @@ def torques(job: OpenJob) -> list[dict[str, Any]]:
                     "bit": t.bit,
                     "terminations": 0,
                     "tool": best.name if best else "",
-                    "tolerance_pct": round(100 * best.tolerance(t.torque.n)) if best else None,
+                    "tolerance_pct": round(100 * best.tolerance) if best else None,
                 },
             )
             row["terminations"] += 1
