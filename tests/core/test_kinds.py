@@ -6,6 +6,8 @@ import pytest
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.patch import apply
+from gumboot.core.basis.sizes import area_mm2
+from gumboot.core.brief.loads.findings import load_rule
 from gumboot.core.codes import books
 from gumboot.core.design import design
 from gumboot.core.network.bonds import by_state
@@ -534,3 +536,26 @@ def test_an_earth_that_a_slow_breaker_would_burn():
         apply(p.model_dump(mode="json"), found["existing-pv.adiabatic"].cures[0].changes)
     )
     assert "existing-pv.adiabatic" not in made(after)[2]
+
+
+def test_off_grid_the_electrode_follows_from_what_the_units_make():
+    """250.66 by the largest line of the derived system, 250.30(A)(5): 2 AWG or less asks for 8."""
+    plan = Plan.model_validate(JUNIPER_CUT)
+    d = design(plan, catalogue())
+    assert max(area_mm2(s.size) for s in d.circuits if s.circuit.family == "backup") <= 33.7
+    assert d.gec.value == "8"
+    keys = {t.key for t in d.terminations}
+    assert {"electrode.PE@loads-panel", "electrode.PE@electrode"} <= keys
+    big = {"backup-1": {"size": "4/0"}}
+    assert design(plan.model_copy(update={"fitted": {}}), catalogue()).gec.value == "8"
+    grown = design(Plan.model_validate({**JUNIPER_CUT, "fitted": big}), catalogue())
+    assert grown.gec.value == "2"  # over 3/0 to 350 kcmil
+
+
+@pytest.mark.parametrize(
+    ("document", "clause"),
+    [(HERON_SLIP, "702.4(A)(2)"), (JUNIPER_CUT, "710.15(A)"), (SALTINGS_BARN, "common practice")],
+)
+def test_what_is_backed_up_is_carried_by_its_clause(document, clause):
+    plan = Plan.model_validate(document)
+    assert clause in load_rule(plan)

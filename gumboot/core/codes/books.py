@@ -49,6 +49,8 @@ NEC = Book(
         "string current": f"{nec.BOOK} 690.8(A)(1)",
         "string fuse": f"{nec.BOOK} 690.9(A)",
         "dwelling": f"{nec.BOOK} 690.7",
+        "outage load": f"{nec.BOOK} 702.4(A)(2)",
+        "off-grid load": f"{nec.BOOK} 710.15(A)",
         "rapid shutdown": f"{nec.BOOK} 690.12",
         "emergency shutdown": f"{nec.BOOK} 706.15(A)",
         "surge": f"{nec.BOOK} 230.67, 215.18",

@@ -381,7 +381,9 @@ class Earths:
 
 
 def _earths(d: Draft) -> Earths:
-    return Earths(electrode(d.plan), main_bonding(d.plan, d[CONDUCTORS].circuits))
+    return Earths(
+        electrode(d.plan, d[CONDUCTORS].circuits), main_bonding(d.plan, d[CONDUCTORS].circuits)
+    )
 
 
 EARTHS: Chapter[Earths] = Chapter(

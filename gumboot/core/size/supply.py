@@ -189,15 +189,24 @@ def service_limit(
     ]
 
 
-def electrode(plan: Plan) -> Figure | None:
-    """The grounding electrode conductor of the service, when its size is known; of unknown metal
-    it is taken as copper, which asks for more. NEC 250.66.
+MADE_HERE = ("backup", "backup-feeder", "loads")  # lines of what the units make, off grid
+
+
+def electrode(plan: Plan, circuits: Sequence[SizedCircuit] = ()) -> Figure | None:
+    """The grounding electrode conductor: of the service, when its size is known (of unknown metal
+    it is taken as copper, which asks for more); off grid by the largest line of the system that
+    the units make. NEC 250.66, 250.30(A)(5).
     """
     sized, service = plan.book.electrode, plan.supply.service_size
+    metal = "Al" if plan.supply.service_metal == "Al" else "Cu"
+    if plan.supply.kind == "off-grid":
+        lines = [s for s in circuits if s.circuit.family in MADE_HERE]
+        largest = max(lines, key=lambda s: s.sets * area_mm2(s.size), default=None)
+        service, metal = (largest.size, largest.cable.material) if largest else (None, "Cu")
     if sized is None or service is None:
         return None
     try:
-        return sized(service, "Al" if plan.supply.service_metal == "Al" else "Cu")
+        return sized(service, metal)
     except (OutsideTable, ValueError):
         return None
 

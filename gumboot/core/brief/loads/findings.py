@@ -95,7 +95,7 @@ def running_findings(plan: Plan, leg: Leg) -> list[Finding]:
                 f"board.{leg.name}.running",
                 "board",
                 says,
-                COMMON_PRACTICE,
+                load_rule(plan),
                 *cures,
                 BALANCE,
                 figures=(leg.running, leg.continuous),
@@ -111,13 +111,19 @@ def running_findings(plan: Plan, leg: Leg) -> list[Finding]:
                 f"board.{leg.name}.at-once",
                 "board",
                 says,
-                COMMON_PRACTICE,
+                load_rule(plan),
                 Cure("Tell the household what not to use together"),
                 BALANCE,
                 figures=(leg.at_once, leg.continuous),
             )
         ]
     return []
+
+
+def load_rule(plan: Plan) -> str:
+    """What asks that the units carry what is backed up."""
+    at = "off-grid load" if plan.supply.kind == "off-grid" else "outage load"
+    return plan.book.clauses.get(at, COMMON_PRACTICE)
 
 
 def soften(plan: Plan, board: Board, leg: Leg, too_much: float) -> tuple[Change, ...]:
