@@ -43,7 +43,9 @@ def _board_figures(board: Board | None) -> Iterator[tuple[str, Figure]]:
         yield from named(f"board.{leg.name}", leg, *kinds)
     for leg, amps in zip(board.legs, board.house, strict=True):
         yield f"board.{leg.name}.amps", amps
-    yield from named("board", board, "e_day", "e_night", "nights", "pass_through")
+    yield from named(
+        "board", board, "e_day", "e_night", "nights", "pass_through", "neutral", "unlike"
+    )
     yield from ((f"load.{k}.starting", f) for k, f in board.starting.items())
 
 

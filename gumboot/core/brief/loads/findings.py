@@ -222,7 +222,8 @@ def pass_findings(plan: Plan, board: Board) -> list[Finding]:
     limit = board.pass_through
     if limit is None:
         return []
-    worst = max(board.house, key=lambda f: f.n)
+    rows = (*board.house, *((board.neutral,) if board.neutral else ()))
+    worst = max(rows, key=lambda f: f.n)
     if worst.n > limit.n:
         says = (
             f"With the grid on, {worst.name} draws {worst.text}; what feeds it passes {limit.text}."

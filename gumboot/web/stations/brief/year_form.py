@@ -51,7 +51,7 @@ def fields(off_grid: bool, kept: Sequence[KeptFile]) -> dict[str, list[Field]]:
         *((f.digest, f"{f.name}, {f.about['year']}") for f in kept if f.kind == "readings"),
     )
     skies: Choices = (
-        ("", "a clear sky, times a factor"),
+        ("", "synthetic days, as clear in the mean as typed below"),
         *((f.digest, f"{f.name}, {f.about['place']}") for f in kept if f.kind == "weather"),
     )
     grid = [

@@ -9,6 +9,7 @@ from gumboot.core.basis.clock import DAY, covered
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
 from gumboot.core.brief.loads.board.hours import DAY_STEPS, STEP_MIN, may_run
 from gumboot.core.brief.loads.board.legs import Leg, Sheet, design_leg, not_together, sum_of
+from gumboot.core.brief.loads.board.neutral import worst_neutral
 from gumboot.core.brief.loads.board.ratings import pass_through, ratings
 from gumboot.core.brief.loads.board.starting import starting_power
 from gumboot.core.kit import LINES, Gateway, Inverter
@@ -29,7 +30,9 @@ class Board:
     """The circuits on backup, in all and leg by leg; what the feed passes, A a leg; energy in kWh
     of a day and a night, and nights covered.
 
-    together: pairs of loads (ids) that each start alone and not at one moment.
+    neutral: its A in the quarter hour that loads it most, and the volts that
+    the run to the loads then loses. together: pairs of loads (ids) that each
+    start alone and not at one moment.
     """
 
     total: Leg
@@ -41,6 +44,8 @@ class Board:
     e_day: Figure
     e_night: Figure
     nights: Figure | None
+    neutral: Figure | None = None
+    unlike: Figure | None = None
 
 
 def design_board(
@@ -88,6 +93,7 @@ def design_board(
         e_day,
         e_night,
         nights,
+        *worst_neutral(sheet, lines, leg_v, sized),
     )
 
 

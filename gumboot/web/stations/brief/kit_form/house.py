@@ -195,6 +195,16 @@ def supply_fields(s: Shape) -> list[tuple[Field, bool]]:
         ),
         (
             Field(
+                "energy/tariff/export_limit_w",
+                "Export allowed",
+                "power",
+                "by the operator's agreement; empty where there is no limit",
+                optional=True,
+            ),
+            on,
+        ),
+        (
+            Field(
                 "supply/earthing",
                 "Earthing",
                 "choice",

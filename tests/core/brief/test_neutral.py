@@ -1,0 +1,77 @@
+"""Neutral and drop of unlike lines, against pandapower's asymmetric power flow."""
+
+import pandapower as pp
+import pytest
+
+from gumboot.catalogue import catalogue
+from gumboot.core.basis.figure import given
+from gumboot.core.brief.loads.board.neutral import neutral_current, unlike_drop
+from gumboot.core.design import design
+from gumboot.core.plan import Plan
+from gumboot.core.size.sharing import one_way_ohm
+from gumboot.demo.plans import HERON_SLIP, SALTINGS_BARN
+
+LINE_OHM = 0.04  # some 22 m of 10 mm²
+
+
+def lines(*amps):
+    return [given(f"I_{i}", a, "A", "", "") for i, a in enumerate(amps, 1)]
+
+
+def flow(amps):
+    """(neutral in A, volts lost from line 1 to neutral) of a four-wire run: three phases of one
+    size with a neutral of that size are Z_1 = R and Z_0 = R + 3 R_N = 4 R.
+    """
+    net = pp.create_empty_network(f_hz=50)
+    a, b = (pp.create_bus(net, vn_kv=0.4) for _ in range(2))
+    pp.create_ext_grid(net, a, s_sc_max_mva=1e6, rx_max=0.1, r0x0_max=0.1, x0x_max=1.0, vm_pu=1.0)
+    pp.create_line_from_parameters(
+        net,
+        a,
+        b,
+        length_km=1.0,
+        r_ohm_per_km=LINE_OHM,
+        x_ohm_per_km=1e-6,
+        c_nf_per_km=0.0,
+        max_i_ka=1.0,
+        r0_ohm_per_km=4 * LINE_OHM,
+        x0_ohm_per_km=1e-6,
+        c0_nf_per_km=0.0,
+    )
+    volts = 400 / 3**0.5
+    p = [x * volts / 1e6 for x in amps]
+    pp.create_asymmetric_load(net, b, p_a_mw=p[0], p_b_mw=p[1], p_c_mw=p[2], type="wye")
+    pp.runpp_3ph(net)
+    lost = (1 - net.res_bus_3ph.vm_a_pu[b]) * volts
+    return 1000 * net.res_line_3ph.i_n_from_ka[0], lost
+
+
+@pytest.mark.parametrize("amps", [(20, 0, 0), (20, 20, 20), (25, 10, 5), (30, 30, 0), (16, 12, 9)])
+def test_neutral_and_drop_are_those_of_a_load_flow(amps):
+    """Within 2 %: the load flow holds power, so that its currents rise as volts fall."""
+    neutral, lost = flow(amps)
+    assert neutral_current(lines(*amps)).n == pytest.approx(neutral, rel=0.02, abs=0.05)
+    assert unlike_drop(lines(*amps), LINE_OHM).n == pytest.approx(lost, rel=0.02, abs=0.02)
+
+
+def test_two_lines_of_split_phase():
+    """By hand: 40 A and 25 A leave 15 A; 0.02 Ω loses 0.02 · (80 - 25) = 1.1 V."""
+    assert neutral_current(lines(40, 25)).n == pytest.approx(15)
+    assert unlike_drop(lines(40, 25), 0.02).n == pytest.approx(1.1)
+    assert unlike_drop(lines(40, 40), 0.02).n == pytest.approx(0.8)  # no neutral current
+
+
+@pytest.mark.parametrize("document", [HERON_SLIP, SALTINGS_BARN])
+def test_the_board_shows_its_neutral(document):
+    loads = [
+        {"id": "a", "name": "Oven", "kind": "resistive", "running_w": 2300, "legs": "L1"},
+        {"id": "b", "name": "Pump", "kind": "pump", "running_w": 690, "legs": "L2"},
+    ]
+    d = design(Plan.model_validate({**document, "loads": loads}), catalogue())
+    volts = 120 if document is HERON_SLIP else 230
+    one, two = 2300 / volts, 690 / volts
+    want = one - two if volts == 120 else (one**2 + two**2 - one * two) ** 0.5
+    assert d.figures["board.neutral"].n == pytest.approx(want)
+    run = next(s for f in ("loads", "backup") for s in d.circuits if s.circuit.family == f)
+    ohm, low = one_way_ohm(run), two if volts == 120 else two / 2
+    assert d.figures["board.unlike"].n == pytest.approx(ohm * (2 * one - low))
