@@ -180,6 +180,8 @@ IEC = Book(
         "cold by coefficient": "IEC 62548",
         "dwelling": "IEC 62548 on buildings",
         "string current": "IEC 62548",
+        "outage load": COMMON_PRACTICE,
+        "off-grid load": COMMON_PRACTICE,
         "string fuse": "IEC 62548",
         "chain": "IEC 60364-4-43 433.1, 433.4",
         "tap": "IEC 60364-4-43; the network operator's rules",

@@ -285,3 +285,9 @@ def test_egc_grows_with_the_line_conductor():
     assert (
         nec.egc_upsized(nec.egc(25), "12", "12").value == "12"
     )  # 250.122(A): never larger than the circuit conductors
+
+
+@pytest.mark.parametrize(("size", "inches"), [("500", 6), ("600", 8), ("750", 8), ("4/0", 4)])
+def test_bending_space_of_large_conductors(size, inches):
+    """Table 312.6(A), one wire a terminal, from memory; room grows with the size."""
+    assert nec.bending_space_in(size).n == inches

@@ -122,8 +122,9 @@ def running_findings(plan: Plan, leg: Leg) -> list[Finding]:
 
 def load_rule(plan: Plan) -> str:
     """What asks that the units carry what is backed up."""
-    at = "off-grid load" if plan.supply.kind == "off-grid" else "outage load"
-    return plan.book.clauses.get(at, COMMON_PRACTICE)
+    clauses = plan.book.clauses
+    off_grid = plan.supply.kind == "off-grid"
+    return clauses["off-grid load"] if off_grid else clauses["outage load"]
 
 
 def soften(plan: Plan, board: Board, leg: Leg, too_much: float) -> tuple[Change, ...]:
