@@ -12,7 +12,7 @@ from typing import Any, TypeVar
 
 from gumboot.core.basis.figure import Figure
 from gumboot.core.basis.finding import Level, ordered
-from gumboot.core.brief.board_chapters import BOARD, CHARGING
+from gumboot.core.brief.board_chapters import BOARD, CHARGING, UNLIKE
 from gumboot.core.brief.chapters import KIT, SURVEY, TARIFF
 from gumboot.core.brief.loads import Board, Charging
 from gumboot.core.chapter import Chapter, Draft
@@ -82,6 +82,7 @@ CHAPTERS: tuple[Chapter[Any], ...] = (
     TERMINATIONS,
     MENU,
     BOARD,
+    UNLIKE,
     CHARGING,
     TARIFF,
     WALL,

@@ -15,10 +15,11 @@ from gumboot.core.brief.loads import (
     design_charging,
     generator_findings,
 )
+from gumboot.core.brief.loads.board.neutral import drop_of
 from gumboot.core.chapter import Chapter, Draft
 from gumboot.core.set.chapters import MENU
 from gumboot.core.set.settings import Setting
-from gumboot.core.size.chapters import CONDUCTORS
+from gumboot.core.size.chapters import CONDUCTORS, SIZED
 from gumboot.core.size.equipment import BANK
 
 
@@ -43,9 +44,7 @@ def _board_figures(board: Board | None) -> Iterator[tuple[str, Figure]]:
         yield from named(f"board.{leg.name}", leg, *kinds)
     for leg, amps in zip(board.legs, board.house, strict=True):
         yield f"board.{leg.name}.amps", amps
-    yield from named(
-        "board", board, "e_day", "e_night", "nights", "pass_through", "neutral", "unlike"
-    )
+    yield from named("board", board, "e_day", "e_night", "nights", "pass_through", "neutral")
     yield from ((f"load.{k}.starting", f) for k, f in board.starting.items())
 
 
@@ -64,6 +63,21 @@ BOARD: Chapter[Board | None] = Chapter(
 def _menu(d: Draft) -> tuple[Setting, ...]:
     menu: tuple[Setting, ...] = d[MENU]
     return menu
+
+
+def _unlike(d: Draft) -> Figure | None:
+    board = d[BOARD]
+    return drop_of(board.neutral, d[SIZED].circuits) if board and board.neutral else None
+
+
+UNLIKE: Chapter[Figure | None] = Chapter(  # lengths count here, and nowhere else on the board
+    "unlike",
+    _unlike,
+    needs=(BOARD,),
+    requires=(SIZED,),
+    figures=lambda x: (("board.unlike", x),) if x else (),
+    station="brief",
+)
 
 
 def _charging(d: Draft) -> Charging | None:

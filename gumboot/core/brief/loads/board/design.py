@@ -30,8 +30,7 @@ class Board:
     """The circuits on backup, in all and leg by leg; what the feed passes, A a leg; energy in kWh
     of a day and a night, and nights covered.
 
-    neutral: its A in the quarter hour that loads it most, and the volts that
-    the run to the loads then loses. together: pairs of loads (ids) that each
+    neutral: its A in the quarter hour that loads it most. together: pairs of loads (ids) that each
     start alone and not at one moment.
     """
 
@@ -45,7 +44,6 @@ class Board:
     e_night: Figure
     nights: Figure | None
     neutral: Figure | None = None
-    unlike: Figure | None = None
 
 
 def design_board(
@@ -93,7 +91,7 @@ def design_board(
         e_day,
         e_night,
         nights,
-        *worst_neutral(sheet, lines, leg_v, sized),
+        worst_neutral(sheet, lines, leg_v),
     )
 
 

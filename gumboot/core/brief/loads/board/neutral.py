@@ -40,14 +40,18 @@ def unlike_drop(amps: Sequence[Figure], line_ohm: float) -> Figure:
     return solve("dV", "V", name, DROP[len(amps)], r, *amps, source=LAW)
 
 
-def worst_neutral(
-    sheet: Sheet, lines: Sequence[str], leg_v: float, sized: Sequence[SizedCircuit]
-) -> tuple[Figure | None, Figure | None]:
-    """(the neutral in the quarter hour that loads it most, what the run to the loads loses then);
-    None with one line, or no load, or no run sized.
+def drop_of(neutral: Figure, sized: Sequence[SizedCircuit]) -> Figure | None:
+    """What the run to the loads loses when its lines are as unlike as in that neutral; None where
+    no run is sized.
     """
+    run = next((s for f in TO_LOADS for s in sized if s.circuit.family == f), None)
+    return unlike_drop(neutral.inputs, one_way_ohm(run)) if run else None
+
+
+def worst_neutral(sheet: Sheet, lines: Sequence[str], leg_v: float) -> Figure | None:
+    """The neutral in the quarter hour that loads it most; None with one line, or no load."""
     if len(lines) not in NEUTRAL or not sheet.loads:
-        return None, None
+        return None
     amps = np.array([sheet.draw(x) for x in lines]) / leg_v
     turn = np.exp(2j * np.pi * np.arange(len(lines)) / len(lines))
     at = int(np.abs(turn @ amps).argmax())
@@ -56,5 +60,4 @@ def worst_neutral(
         given(f"I_{i}", float(amps[k, at]), "A", f"{lines[k]} in that quarter hour", "load board")
         for i, k in enumerate(order, 1)
     ]
-    run = next((s for f in TO_LOADS for s in sized if s.circuit.family == f), None)
-    return neutral_current(rows), unlike_drop(rows, one_way_ohm(run)) if run else None
+    return neutral_current(rows)
