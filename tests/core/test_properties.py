@@ -1,6 +1,7 @@
 """What must hold for any plan at all."""
 
 import contextlib
+import itertools
 import os
 
 import pytest
@@ -302,3 +303,14 @@ def test_more_load_never_shrinks_a_conductor(plan, a, b):
         ranks(altered(plan, "/backup/board_a", more)),
     )
     assert all(after.get(k, 99) >= before[k] for k in before)
+
+
+@given(plans)
+@slow
+def test_two_numbers_set_beside_each_other_never_read_alike(plan):
+    """What is rounded for reading still shows which is more, where a finding compares."""
+    for f in design(plan, BOOK).findings:
+        for a, b in itertools.combinations(f.figures, 2):
+            if a.unit == b.unit and a.value != b.value and f.level in ("stop", "check"):
+                if a.text == b.text:
+                    assert f.says.count(a.text) < 2, f.says

@@ -64,17 +64,22 @@ class Figure(NamedTuple):
 
     @property
     def text(self) -> str:
-        """The value with its unit, to four significant figures: "47.92 A"."""
-        return (
-            f"{self.value if isinstance(self.value, str) else fmt(self.value)} {self.unit}".strip()
-        )
+        """The value with its unit as the trade reads it: "47.9 A", "0.05 %", "6.3 h"."""
+        if isinstance(self.value, str):
+            return f"{self.value} {self.unit}".strip()
+        return f"{as_read(self.value, self.unit)} {self.unit}".strip()
 
     @property
-    def read(self) -> str:
-        """The value with its unit as the trade reads it, for pages: "47.9 A", "0.05 %", "6.3 h"."""
+    def exact(self) -> str:
+        """The value with its unit to four significant figures, for a working: "47.92 A"."""
         if isinstance(self.value, str):
             return self.text
-        return f"{as_read(self.value, self.unit)} {self.unit}".strip()
+        return f"{fmt(self.value)} {self.unit}".strip()
+
+    def against(self, other: float) -> str:
+        """The text where it is set beside another number; exact where both would read alike."""
+        alike = as_read(self.n, self.unit) == as_read(other, self.unit)
+        return self.exact if alike and self.n != other else self.text
 
     @property
     def put_in(self) -> str:

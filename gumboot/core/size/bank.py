@@ -392,7 +392,7 @@ def bank_findings(plan: Plan, bank: Bank, inverter: Inverter, pack: Pack) -> lis
             stop(
                 "bank.current",
                 "bank",
-                f"{who} can draw {bank.i_all.text}; {give} {bank.i_bank.text}.",
+                f"{who} can draw {bank.i_all.against(bank.i_bank.n)}; {give} {bank.i_bank.text}.",
                 COMMON_PRACTICE,
                 cure,
                 figures=(bank.i_all, bank.i_bank),

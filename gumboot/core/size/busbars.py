@@ -211,7 +211,8 @@ def bus_findings(plan: Plan, bus: Bus) -> list[Finding]:
         if bus.passes:
             return []
         says = (
-            f"Main breaker and inverters can feed {bus.used_120.text} into the {name}, rated"
+            f"Main breaker and inverters can feed {bus.used_120.against(bus.allowed_120.n)} into"
+            f" the {name}, rated"
             f" {bus.allowed_120.text}."
         )
         cure = Cure("Fit a board of a higher rating, or a smaller main breaker")
@@ -228,12 +229,16 @@ def bus_findings(plan: Plan, bus: Bus) -> list[Finding]:
     cures = _main_cures(plan, bus) if not mark else []
     cures.append(Cure("Fit a panel with a larger bus"))
     says = (
-        f"Main breaker and inverters can feed {bus.used_120.text} into a bus that may take"
+        f"Main breaker and inverters can feed {bus.used_120.against(bus.allowed_120.n)} into a"
+        f" bus that may take"
         f" {bus.allowed_120.text}."
     )
     if mark:
         most = bus.used_sum or bus.used_120
-        says = f"{bus.label}: {most.text} of breakers can feed a bus rated {bus.bus.text}."
+        says = (
+            f"{bus.label}: {most.against(bus.bus.n)} of breakers can feed a bus rated"
+            f" {bus.bus.text}."
+        )
         shown = (most, bus.bus)
     return [stop(f"bus.overfed{mark}", bus.body, says, rule, *cures, figures=shown)]
 

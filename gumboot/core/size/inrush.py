@@ -132,7 +132,8 @@ def peak_findings(plan: Plan, bank: Bank, inverter: Inverter, pack: Pack) -> lis
     if want.n <= give.n and not short:
         return []
     says = (
-        f"In a surge the inverters ask {want.text} for {inverter.surge_s or 0:g} s; the packs give"
+        f"In a surge the inverters ask {want.against(give.n)} for {inverter.surge_s or 0:g} s;"
+        f" the packs give"
         f" {give.text} for {pack.peak_s or 0:g} s. Large motors may not start."
     )
     return [

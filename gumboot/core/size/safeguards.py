@@ -128,7 +128,7 @@ def _tt(plan: Plan, inverter: Inverter, sized: Sequence[SizedCircuit]) -> list[F
         ]
         cures.append(Cure("Improve the electrode, and measure it again"))
         says = (
-            f"{r_a.text} and {s.trip_ma} mA let {touch.text} stand on what is touched;"
+            f"{r_a.text} and {s.trip_ma} mA let {touch.against(TOUCH_V)} stand on what is touched;"
             f" {TOUCH_V:g} V is the limit."
         )
         found.append(stop(f"rcd.{n}.touch", "main-panel", says, rule, *cures, figures=(touch,)))

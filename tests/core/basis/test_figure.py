@@ -113,3 +113,11 @@ def test_every_working_of_a_job_recomputes(tern):
             )
             seen += 1
     assert seen > 300
+
+
+def test_a_figure_reads_as_the_trade_does_and_works_to_four():
+    amps = given("I", 47.916, "A", "", "")
+    assert (amps.text, amps.exact) == ("47.9 A", "47.92 A")
+    assert amps.against(50) == "47.9 A" and amps.against(47.88) == "47.92 A"
+    assert given("q", 2.04, "%", "", "").against(2.0) == "2.04 %"
+    assert given("q", 2.0, "%", "", "").against(2.0) == "2 %"

@@ -120,7 +120,7 @@ def terminal(**more):
 
 def test_a_silent_terminal_under_each_book():
     of_awg = rated_torque(terminal(most="2", bit="slot 6 mm"), "6")
-    assert of_awg.text == "3.954 N·m" and "Annex I" in of_awg.source and of_awg.doubt
+    assert of_awg.exact == "3.954 N·m" and "Annex I" in of_awg.source and of_awg.doubt
     of_thread = rated_torque(
         terminal(least="1.5 mm²", most="16 mm²", bit="cross PH2", thread="M5"), "6 mm²"
     )

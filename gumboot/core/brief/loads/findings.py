@@ -87,7 +87,7 @@ def running_findings(plan: Plan, leg: Leg) -> list[Finding]:
         shed = droppable(plan, leg, leg.at_once.n - most)
         cures = (Cure(f"Take {_names(plan, shed)} off backup", shed),) if shed else ()
         says = (
-            f"{called(leg)}: {leg.running.text} run at {show_minutes(leg.worst_at)}; the"
+            f"{called(leg)}: {leg.running.against(most)} run at {show_minutes(leg.worst_at)}; the"
             f" inverter{'s give' if plan.kit.inverters > 1 else ' gives'} {leg.continuous.text}."
         )
         return [
@@ -124,7 +124,7 @@ def load_rule(plan: Plan) -> str:
     """What asks that the units carry what is backed up."""
     clauses = plan.book.clauses
     off_grid = plan.supply.kind == "off-grid"
-    return clauses["off-grid load"] if off_grid else clauses["outage load"]
+    return clauses["island load"] if off_grid else clauses["outage load"]
 
 
 def soften(plan: Plan, board: Board, leg: Leg, too_much: float) -> tuple[Change, ...]:
@@ -163,7 +163,8 @@ def start_findings(plan: Plan, board: Board, leg: Leg, inverter: Inverter) -> li
     if leg.start.n > most.n:
         soft = _cures(plan, board, leg, leg.start.n - most.n)
         says = (
-            f"{called(leg)}: {starter.name} starting draws {leg.start.text} with the rest running;"
+            f"{called(leg)}: {starter.name} starting draws {leg.start.against(most.n)} with the"
+            f" rest running;"
             f" the surge rating is {most.text}."
         )
         return [
@@ -227,7 +228,8 @@ def pass_findings(plan: Plan, board: Board) -> list[Finding]:
     worst = max(rows, key=lambda f: f.n)
     if worst.n > limit.n:
         says = (
-            f"With the grid on, {worst.name} draws {worst.text}; what feeds it passes {limit.text}."
+            f"With the grid on, {worst.name} draws {worst.against(limit.n)}; what feeds it"
+            f" passes {limit.text}."
         )
         return [
             stop(

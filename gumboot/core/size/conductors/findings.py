@@ -140,7 +140,8 @@ def conductor_findings(s: SizedCircuit, fitted: Fitted, held: Sequence[Cure] = (
             check(
                 f"{c.id}.drop",
                 c.id,
-                f"{c.name} drops {s.trial.drop_pct.read}; the aim is {DROP_PCT[c.family][0]:g} %,"
+                f"{c.name} drops {s.trial.drop_pct.against(DROP_PCT[c.family][0])}; the aim is"
+                f" {DROP_PCT[c.family][0]:g} %,"
                 f" the limit {DROP_PCT[c.family][1]:g} %.",
                 COMMON_PRACTICE,
                 *cures,
@@ -270,7 +271,8 @@ def drop_findings(circuits: Sequence[SizedCircuit]) -> list[Finding]:
             continue
         worst = max((s, *way), key=lambda x: x.trial.drop_pct.n)
         says = (
-            f"{s.circuit.name}: {total.text} drop from the supply to its end, over {len(parts)}"
+            f"{s.circuit.name}: {total.against(DROP_ALL_PCT)} drop from the supply to its end,"
+            f" over {len(parts)}"
             f" runs; {DROP_ALL_PCT:g} % is the most that is good practice."
         )
         cure = Cure(f"A larger conductor for {inside(worst.circuit.name)}, which drops most")

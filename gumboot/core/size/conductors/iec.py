@@ -165,7 +165,9 @@ class Iec:
                 if protection and protection.n >= i_req.n
                 else f"{i_req.text} is needed"
             )
-            fails.append(f"{said(size, sets)} carries {in_place.text} where it runs; {flows}")
+            fails.append(
+                f"{said(size, sets)} carries {in_place.against(want)} where it runs; {flows}"
+            )
         weaker = min((circuit.source, circuit.load), key=terminal_temp_c)
         terminal_c, at_terminal, where = terminal_temp_c(weaker), table, "the conductor's table"
         if terminal_c < cable.temp_c:
@@ -182,11 +184,12 @@ class Iec:
             )
             where = f"the {terminal_c} °C terminals of {inside(weaker.label)}"
             if sets * at_terminal.n < want:
-                fails.append(f"{said(size, sets)} carries {at_terminal.text} at {where}")
+                fails.append(f"{said(size, sets)} carries {at_terminal.against(want)} at {where}")
         enough = not fails
         if pct.n > DROP_PCT[circuit.family][1]:
             fails.append(
-                f"{said(size, sets)} drops {pct.text} over {length.text}; the limit is"
+                f"{said(size, sets)} drops {pct.against(DROP_PCT[circuit.family][1])} over"
+                f" {length.text}; the limit is"
                 f" {DROP_PCT[circuit.family][1]:g} %"
             )
         fails += terminal_faults(circuit, size, sets, cable.material)

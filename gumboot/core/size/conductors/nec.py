@@ -150,12 +150,14 @@ class Nec:
         fails: list[str] = []
         if ends_a < i_req.n:
             fails.append(
-                f"{said(size, sets)} carries {given('', ends_a, 'A', '', '').text} at the"
+                f"{said(size, sets)} carries {given('', ends_a, 'A', '', '').against(i_req.n)}"
+                f" at the"
                 f" {terminal_c} °C terminals of {inside(weaker.label)}; {i_req.text} is needed"
             )
         if in_place.n < circuit.current.n:
             fails.append(
-                f"{said(size, sets)} carries {in_place.text} where it runs; {circuit.current.text}"
+                f"{said(size, sets)} carries {in_place.against(circuit.current.n)} where it"
+                f" runs; {circuit.current.text}"
                 " flows"
             )
         if sets > 1 and nec.rank(size) < nec.rank("1/0"):
@@ -174,7 +176,8 @@ class Nec:
         enough = not fails
         if pct.n > DROP_PCT[circuit.family][1]:
             fails.append(
-                f"{said(size, sets)} drops {pct.text} over {length.text}; the limit is"
+                f"{said(size, sets)} drops {pct.against(DROP_PCT[circuit.family][1])} over"
+                f" {length.text}; the limit is"
                 f" {DROP_PCT[circuit.family][1]:g} %"
             )
         fails += terminal_faults(circuit, size, sets, metal)

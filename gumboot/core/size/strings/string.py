@@ -186,7 +186,8 @@ def voltage_findings(
             stop(
                 f"{s.key}.cold",
                 s.key,
-                f"String {s.letter} reaches {s.v_oc_cold.text} on the coldest morning; {whose}"
+                f"String {s.letter} reaches {s.v_oc_cold.against(ceiling)} on the coldest"
+                f" morning; {whose}"
                 f" {ceiling:g} V.",
                 rule,
                 *cures,

@@ -319,7 +319,7 @@ def labels(request: Request, job: Opened) -> dict[str, Any]:
                 "word": p.word,
                 "lines": list(p.lines),
                 "clause": p.clause,
-                "figures": [{"name": f.name, "text": f.text, "how": how(f)} for f in p.figures],
+                "figures": [{"name": f.name, "text": f.exact, "how": how(f)} for f in p.figures],
                 "count": p.count,
                 "letters_mm": p.letters_mm,
                 "reflective": p.reflective,
