@@ -154,7 +154,7 @@ def followed(typed: dict[str, str], changed: str) -> dict[str, str]:
     if out["inverter"] not in offered or changed in ("kind", "supply", "place", "code"):
         out["inverter"] = next(iter(offered), "")
     packs = packs_for(shelf, shelf.inverters.get(out["inverter"]))
-    if out["pack"] not in packs:
+    if out["pack"] not in packs or changed == "inverter" or out["inverter"] != typed["inverter"]:
         out["pack"] = next(iter(packs), "")
     if out["module"] not in shelf.modules:
         out["module"] = next(iter(shelf.modules), "")

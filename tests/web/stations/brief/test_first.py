@@ -86,3 +86,24 @@ def test_nonsense_is_no_reason_to_fall_over(planner):
     odd = {"kind": "nothing", "code": "none", "supply": "x", "inverter": "y", "pack": "z"}
     assert planner.post("/jobs/new", {**GOOD, **odd}).status_code in (303, 422)
     assert read(followed(START, ""))[0] is None
+
+
+def test_another_unit_brings_its_likeliest_pack():
+    """A stack that suits a high-voltage unit is not carried on to one of 48 V."""
+    three = {**START, "place": "Berlin, Germany", "supply": "three-phase 400/230 V"}
+    high = followed({**followed(three, "place"), "supply": "three-phase 400/230 V"}, "supply")
+    assert high["pack"] == "saltmarsh-v5"
+    low = followed({**high, "kind": "beside"}, "kind")
+    assert low["inverter"] == "fenwright-a5" and low["pack"].startswith("tidewell")
+
+
+def test_what_size_asks_is_saved_without_an_array(planner):
+    """A unit with trackers and no module yet: nothing is asked that was not asked for."""
+    made = planner.post("/jobs/new", {**GOOD, "kind": "battery", "module": ""})
+    job_id = made.headers["location"].split("/")[2]
+    page = planner.get(f"/jobs/{job_id}/size").text
+    form = page[page.index('id="open"') :].split("</form>")[0]
+    sent = {k: html.unescape(v) for k, v in re.findall(r'name="([^"]+)" value="([^"]*)"', form)}
+    sent["runs/grid/length_m"] = "12 ft"
+    assert planner.post(f"/jobs/{job_id}/brief", sent).status_code == 303
+    assert plan_of(planner, job_id)["kit"]["module"] is None

@@ -127,7 +127,13 @@ def kit_fields(s: Shape) -> list[tuple[Field, bool]]:
             loose and not stacked,
         ),
         (
-            Field("kit/module", "Module", "choice", choices=named(book.modules)),
+            Field(
+                "kit/module",
+                "Module",
+                "choice",
+                choices=(("", "none yet"), *named(book.modules)),
+                optional=True,
+            ),
             unit is None or bool(unit.trackers),
         ),
         (
