@@ -44,7 +44,7 @@ from gumboot.store import database, files, results
 from gumboot.store.models import Result
 from gumboot.web.job.opening import OpenJob
 
-REVISION = 7  # of the computation: raised when the same plan would come to other numbers
+REVISION = 8  # of the computation: raised when the same plan would come to other numbers
 LONG = ("best",)
 FOLDER = "gumboot-tasks-"
 Said = Callable[[float, str], None]

@@ -156,7 +156,8 @@ def _spread(plan: Plan, catalogue: Catalogue, i: Inputs, said: Said) -> list[Out
 
 
 def _said_of(dark: Outages, others: list[Outages]) -> dict[str, Any]:
-    """What is told of outages. years_lasting: for each length the share of years, this one and the
+    """What is told of outages. range: for each length the least and the most share of hours over
+    the years. years_lasting: for each length the share of years, this one and the
     others, in which it is covered whenever it begins.
     """
     every = [dark, *others]
@@ -167,6 +168,10 @@ def _said_of(dark: Outages, others: list[Outages]) -> dict[str, Any]:
         "longest_h": LONGEST_H,
         "lasting": [[h, dark.share_lasting(h)] for h in LASTS],
         "years": len(every),
+        "range": [
+            [h, min(o.share_lasting(h) for o in every), max(o.share_lasting(h) for o in every)]
+            for h in LASTS
+        ],
         "years_lasting": [[h, sum(o.worst_h >= h for o in every) / len(every)] for h in LASTS],
     }
 

@@ -133,6 +133,8 @@ def test_an_outage_tells_its_share_of_years():
     told = account(plan, made, book, gather(plan, made, book)).body["outages"]
     shares = [share for _, share in told["years_lasting"]]
     assert told["years"] == 1 + YEARS and shares == sorted(shares, reverse=True)
+    for (_, low, high), (_, hours) in zip(told["range"], told["lasting"], strict=True):
+        assert 0 <= low <= hours <= high <= 1
     for (h, share), (_, hours) in zip(told["years_lasting"], told["lasting"], strict=True):
         assert share in np.arange(told["years"] + 1) / told["years"]
         assert (told["worst_h"] >= h) <= (share > 0) and (share < 1 or hours == 1)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Any
 
 from fastapi import APIRouter, Request
@@ -10,6 +11,7 @@ from pydantic import ValidationError
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.finding import Change
+from gumboot.core.design import Design
 from gumboot.core.network.guards import ROLES
 from gumboot.core.plan import RESIDUAL_TYPES, SAFEGUARDS, TRIPS_MA, Safeguard
 from gumboot.web.job.opening import Opened, OpenJob
@@ -22,10 +24,15 @@ SURGE_TYPES = ("2", "1", "1+2")
 
 def parts(job: OpenJob) -> dict[str, Any]:
     """What the section of devices and safeguards shows."""
-    network = job.design.network
+    return _parts(job.design)
+
+
+@lru_cache(maxsize=64)
+def _parts(design: Design) -> dict[str, Any]:
+    network = design.network
     if network is None:
         return {"_places": [], "_guards": [], "_guard_at": []}
-    shelf, plan = catalogue(), job.plan
+    shelf, plan = catalogue(), design.plan
     places = [
         {
             "place": p,
