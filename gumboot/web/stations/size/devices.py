@@ -7,6 +7,7 @@ from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
+from markupsafe import Markup
 from pydantic import ValidationError
 
 from gumboot.catalogue import catalogue
@@ -16,6 +17,7 @@ from gumboot.core.network.guards import ROLES
 from gumboot.core.plan import RESIDUAL_TYPES, SAFEGUARDS, TRIPS_MA, Safeguard
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.job.saving import change
+from gumboot.web.pages.frame import templates
 
 router = APIRouter()
 METHODS = ("at each module", "at each string", "listed array")
@@ -24,7 +26,23 @@ SURGE_TYPES = ("2", "1", "1+2")
 
 def parts(job: OpenJob) -> dict[str, Any]:
     """What the section of devices and safeguards shows."""
-    return _parts(job.design)
+    found = _parts(job.design)
+    if not found["_places"]:
+        return found
+    may = not job.state.signed and job.visit.role != "installer"
+    return {**found, **_written(job.design, may)}
+
+
+@lru_cache(maxsize=64)
+def _written(design: Design, may: bool) -> dict[str, Markup]:
+    """The rows of devices and the fields of a new safeguard: long lists, written once a design."""
+    found = _parts(design)
+
+    def of(name: str) -> Markup:
+        html = templates.get_template(name).render(**found, may=may)
+        return Markup(html)  # noqa: S704 - the template escaped it
+
+    return {"_device_rows": of("device_rows.html"), "_guard_fields": of("guard_fields.html")}
 
 
 @lru_cache(maxsize=64)
