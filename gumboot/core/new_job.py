@@ -26,6 +26,7 @@ from gumboot.core.plan import Plan
 from gumboot.core.size.finder import Face, find
 
 TILT_DEG = 30.0  # of a roof nobody measured yet: common practice
+STRINGS_MOST = 26
 PACKS_MOST = 8  # beyond it a person says how many
 ANSWERED = ("/backup/loads", "/site/building", "/supply/kind")  # no proposal changes these
 ASKED_BY_THE_BOOK = ("pv.rapid-shutdown", "storage.emergency", "bond.")  # planned from the start
@@ -235,6 +236,10 @@ def _strings(first: First, shelf: Catalogue) -> list[dict[str, Any]]:
         for lot in best.lots
         for _ in range(lot.strings)
     ]
+    if len(strings) > STRINGS_MOST:
+        raise NoStrings(
+            f"that makes {len(strings)} strings; {STRINGS_MOST} have letters: type fewer"
+        )
     return [{**s, "letter": chr(ord("A") + n)} for n, s in enumerate(strings)]
 
 

@@ -142,16 +142,16 @@ def _signals(design: Design) -> Iterable[Item]:
 
 def _measured(design: Design) -> Iterable[tuple[str, int]]:
     """The meter and its current transformers at the house's board, of the unit's maker: one for
-    each live conductor, and as many where a PV inverter is measured too.
+    each live conductor of the service, and of every PV inverter.
     """
     if not any(x.load == "main-panel" for x in design.links):
         return
     meter = next(x for x in design.links if x.load == "main-panel")
-    if "CT" not in meter.at_source.label:  # where the pairs go to the unit, it measures itself
+    if not any(p.startswith("CT") for p in meter.at_source.poles):  # else the unit measures
         yield "meter, as the inverter's maker names it", 1
     lines = len(LINES.get(design.plan.supply.kind, ("L1",)))
-    measured = lines * (2 if design.plan.kit.pv_inverters else 1)
-    yield "current transformer, as the meter's or inverter's sheet names it", measured
+    own = sum(lines if pv.line == "all" else 1 for pv in design.plan.kit.pv_inverters)
+    yield "current transformer, as the meter's or inverter's sheet names it", lines + own
 
 
 def _safeguards(design: Design) -> Iterable[Item]:

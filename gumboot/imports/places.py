@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import csv
 import re
+import unicodedata
 from dataclasses import dataclass
 from functools import lru_cache
 from importlib.resources import files
@@ -50,17 +51,23 @@ def places() -> dict[str, Place]:
         at = float(r["latitude_deg"]), float(r["longitude_deg"])
         found.append(Place(f"{r['name']}, United States", *at, r["zone"], "US"))
     near = [p for p in found if abs(p.latitude_deg) <= FAR_N_DEG]
-    return {p.name.lower(): p for p in sorted(near, key=lambda p: p.name)}
+    return {_plain(p.name): p for p in sorted(near, key=lambda p: p.name)}
 
 
 def place(typed: str) -> Place | None:
     """The place a text names: in full, or the one whose name before the comma it is."""
-    text = " ".join(typed.lower().split())
+    text = " ".join(_plain(typed).split())
     whole = places().get(text)
     if whole or not text:
         return whole
     starts = [p for k, p in places().items() if k.split(",")[0] == text]
     return starts[0] if len(starts) == 1 else None
+
+
+def _plain(text: str) -> str:
+    """In small letters without accents, as the database writes its cities: "são paulo"."""
+    apart = unicodedata.normalize("NFKD", text.lower())
+    return "".join(c for c in apart if not unicodedata.combining(c))
 
 
 def _rows(text: str) -> list[list[str]]:

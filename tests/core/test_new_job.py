@@ -8,6 +8,7 @@ from gumboot.catalogue import catalogue
 from gumboot.core.brief.suits import SUPPLIES, suits_unit
 from gumboot.core.codes.books import BOOKS
 from gumboot.core.design import design
+from gumboot.core.kit import Catalogue
 from gumboot.core.new_job import (
     KIND,
     KINDS,
@@ -105,3 +106,22 @@ def test_an_array_faces_the_equator():
     south = first_plan(answers(**wish), SHELF)
     assert {s.azimuth_deg for s in north.strings} == {180.0}
     assert {s.azimuth_deg for s in south.strings} == {0.0}
+
+
+def test_more_strings_than_letters_are_said():
+    """Five pairs on each of six trackers: thirty strings."""
+    unit = SHELF.inverters["marram-s8"]
+    wide = {"pairs": 5, "i_sc_max_a": 90.0, "i_mp_max_a": 90.0, "pair_a": 20.0}
+    many = unit.model_copy(
+        update={"trackers": (unit.trackers[0].model_copy(update=wide),), "pv_power_max_w": None}
+    )
+    rest = [u for u in SHELF.inverters.values() if u.id != unit.id]
+    shelf = Catalogue(
+        [
+            *(many, *rest, *SHELF.packs.values(), *SHELF.gateways.values()),
+            *(*SHELF.modules.values(), *SHELF.devices, *SHELF.conductors),
+        ]
+    )
+    wish = {**WISH, "kind": "pv", "module": "reedbed-430", "inverters": 6, "array_m": 9.0}
+    with pytest.raises(NoStrings, match=r"that makes \d\d strings; 26 have letters"):
+        first_plan(answers(**wish, modules=6 * 5 * 10), shelf)

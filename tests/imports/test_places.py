@@ -23,8 +23,9 @@ def test_every_place_keeps_a_clock_and_lies_where_the_sun_is_worked_out():
         ("Paris, France", 48.87, 2.33),
         ("sydney", -33.87, 151.22),
         ("  Tokyo, japan ", 35.65, 139.74),
+        ("São Paulo", -23.53, -46.62),
     ],
-)  # zone.tab: +4852+00220, -3352+15113, +353916+1394441
+)  # zone.tab: +4852+00220, -3352+15113, +353916+1394441, -2332-04637
 def test_coordinates_are_those_of_the_database(typed, north, east):
     found = place(typed)
     assert (found.latitude_deg, found.longitude_deg) == pytest.approx((north, east), abs=0.01)
@@ -45,6 +46,11 @@ def test_a_land_brings_its_book_and_supply():
 @pytest.mark.parametrize("typed", ["", "Atlantis", "France", "Paris, Texas", "\x00"])
 def test_no_place_is_made_up(typed):
     assert place(typed) is None
+
+
+@pytest.mark.parametrize("name", ["New York", "Washington", "Georgia", "texas", "Hawaii"])
+def test_a_state_goes_by_its_own_name(name):
+    assert place(name).country == "US"
 
 
 def test_states_lie_within_the_land():

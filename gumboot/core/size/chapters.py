@@ -267,19 +267,19 @@ INRUSH: Chapter[Inrush | None] = Chapter(
 )
 
 
-def _air(d: Draft) -> tuple[Figure, Figure] | None:
+def _air(d: Draft) -> tuple[Figure, Figure, Figure] | None:
     pack, bank = chosen(d).pack, d[BANK]
     return air(d.plan, pack, bank) if pack and bank else None
 
 
-AIR: Chapter[tuple[Figure, Figure] | None] = Chapter(
+AIR: Chapter[tuple[Figure, Figure, Figure] | None] = Chapter(
     "air",
     _air,
-    reads=("kit",),
+    reads=("kit", "units"),
     needs=(BANK,),
     requires=(KIT,),
-    findings=lambda made, d: air_findings(made),
-    figures=lambda made: (("bank.air", made[0]), ("bank.opening", made[1])) if made else (),
+    findings=lambda made, d: air_findings(made, d.plan),
+    figures=lambda made: zip(("bank.air", "bank.opening", "bank.spark"), made or (), strict=False),
 )
 
 

@@ -5,10 +5,12 @@ import pytest
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.figure import given
-from gumboot.core.brief.loads.board.neutral import neutral_current, unlike_drop
+from gumboot.core.basis.sizes import area_mm2
+from gumboot.core.basis.units import FT_M
+from gumboot.core.brief.loads.board.neutral import line_ohm, neutral_current, unlike_drop
+from gumboot.core.codes import nec
 from gumboot.core.design import design
 from gumboot.core.plan import Plan
-from gumboot.core.size.sharing import one_way_ohm
 from gumboot.demo.plans import HERON_SLIP, SALTINGS_BARN
 
 LINE_OHM = 0.04  # some 22 m of 10 mm²
@@ -16,6 +18,10 @@ LINE_OHM = 0.04  # some 22 m of 10 mm²
 
 def lines(*amps):
     return [given(f"I_{i}", a, "A", "", "") for i, a in enumerate(amps, 1)]
+
+
+def ohm(r):
+    return given("R", r, "Ω", "", "")
 
 
 def flow(amps):
@@ -51,14 +57,14 @@ def test_neutral_and_drop_are_those_of_a_load_flow(amps):
     """Within 2 %: the load flow holds power, so that its currents rise as volts fall."""
     neutral, lost = flow(amps)
     assert neutral_current(lines(*amps)).n == pytest.approx(neutral, rel=0.02, abs=0.05)
-    assert unlike_drop(lines(*amps), LINE_OHM).n == pytest.approx(lost, rel=0.02, abs=0.02)
+    assert unlike_drop(lines(*amps), ohm(LINE_OHM)).n == pytest.approx(lost, rel=0.02, abs=0.02)
 
 
 def test_two_lines_of_split_phase():
     """By hand: 40 A and 25 A leave 15 A; 0.02 Ω loses 0.02 · (80 - 25) = 1.1 V."""
     assert neutral_current(lines(40, 25)).n == pytest.approx(15)
-    assert unlike_drop(lines(40, 25), 0.02).n == pytest.approx(1.1)
-    assert unlike_drop(lines(40, 40), 0.02).n == pytest.approx(0.8)  # no neutral current
+    assert unlike_drop(lines(40, 25), ohm(0.02)).n == pytest.approx(1.1)
+    assert unlike_drop(lines(40, 40), ohm(0.02)).n == pytest.approx(0.8)  # no neutral current
 
 
 @pytest.mark.parametrize("document", [HERON_SLIP, SALTINGS_BARN])
@@ -73,5 +79,20 @@ def test_the_board_shows_its_neutral(document):
     want = one - two if volts == 120 else (one**2 + two**2 - one * two) ** 0.5
     assert d.figures["board.neutral"].n == pytest.approx(want)
     run = next(s for f in ("loads", "backup") for s in d.circuits if s.circuit.family == f)
-    ohm, low = one_way_ohm(run), two if volts == 120 else two / 2
-    assert d.figures["board.unlike"].n == pytest.approx(ohm * (2 * one - low))
+    low = two if volts == 120 else two / 2
+    assert d.figures["board.unlike"].n == pytest.approx(line_ohm(run).n * (2 * one - low))
+
+
+def test_one_conductor_of_a_run_has_the_ohms_of_its_metal_and_sets():
+    """By hand: 0.0225 Ω·mm²/m over the area (IEC 60364-5-52 Annex G, power factor 1); Table 9 of
+    the NEC at 75 °C. Two sets halve it, aluminium has more.
+    """
+    plan = Plan.model_validate(SALTINGS_BARN)
+    d = design(plan, catalogue())
+    run = next(s for s in d.circuits if s.circuit.family == "grid")
+    area, metres = area_mm2(run.size), run.conditions.run.length_m
+    assert line_ohm(run).n == pytest.approx(0.0225 * metres / area, rel=0.02)
+    heron = design(Plan.model_validate(HERON_SLIP), catalogue())
+    run = next(s for s in heron.circuits if s.circuit.family == "grid")
+    r = nec.ac_impedance(run.size)[0].n * run.conditions.run.length_m / FT_M / 1000
+    assert line_ohm(run).n == pytest.approx(r, rel=0.05)

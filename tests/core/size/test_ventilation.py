@@ -20,8 +20,12 @@ def test_air_by_hand():
     flow = 0.05 * 24 * 20 * pack.capacity_ah * d.bank.total / 1000
     assert d.figures["bank.air"].n == pytest.approx(flow)
     assert d.figures["bank.opening"].n == pytest.approx(28 * flow)
+    # 28.8 · ∛(1 · 20 · 800) = 725.7 mm for one cell of 800 Ah
+    want = 28.8 * (20 * pack.capacity_ah) ** (1 / 3)
+    assert d.figures["bank.spark"].n == pytest.approx(want)
     told = next(f for f in d.duties if f.key == "bank.air")
-    assert "hydrogen" in told.says and told.asked.station == "Wall"
+    assert "11.3 cfm" in told.says and "83.3 in²" in told.says  # 19.2 / 1.699, 537.6 / 6.4516
+    assert told.asked.station == "Wall"
 
 
 def test_lithium_asks_for_no_air():

@@ -224,8 +224,7 @@ def pass_findings(plan: Plan, board: Board) -> list[Finding]:
     limit = board.pass_through
     if limit is None:
         return []
-    rows = (*board.house, *((board.neutral,) if board.neutral else ()))
-    worst = max(rows, key=lambda f: f.n)
+    worst = max(board.house, key=lambda f: f.n)
     if worst.n > limit.n:
         says = (
             f"With the grid on, {worst.name} draws {worst.against(limit.n)}; what feeds it"

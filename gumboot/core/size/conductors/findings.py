@@ -276,7 +276,7 @@ def drop_findings(circuits: Sequence[SizedCircuit]) -> list[Finding]:
             f" runs; {DROP_ALL_PCT:g} % is the most that is good practice."
         )
         cure = Cure(f"A larger conductor for {inside(worst.circuit.name)}, which drops most")
-        rule = "IEC 60364-5-52 Table G.52.1, NEC 2023 215.2(A)(2) note 2"
+        rule = s.rules.book.clauses["drop"]
         found.append(check(f"{s.id}.drop.all", s.id, says, rule, cure, figures=(total,)))
     return found
 

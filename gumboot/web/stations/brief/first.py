@@ -43,6 +43,8 @@ START = {
     "array_m": "",
     "existing_w": "",
     "generator_w": "",
+    "inverter_proposed": "",  # what the page itself put there
+    "pack_proposed": "",
 }
 RESHAPES = ("place", "code", "units", "supply", "kind", "outage", "inverter", "modules")
 
@@ -150,15 +152,21 @@ def followed(typed: dict[str, str], changed: str) -> dict[str, str]:
         out["supply"] = SUPPLIES[book.split_phase][0]
     if out["kind"] not in KIND:
         out["kind"] = START["kind"]
-    offered = units_for(shelf, KIND[out["kind"]], book, out["supply"])
-    if out["inverter"] not in offered or changed in ("kind", "supply", "place", "code"):
-        out["inverter"] = next(iter(offered), "")
-    packs = packs_for(shelf, shelf.inverters.get(out["inverter"]))
-    if out["pack"] not in packs or changed == "inverter" or out["inverter"] != typed["inverter"]:
-        out["pack"] = next(iter(packs), "")
+    _propose(out, "inverter", units_for(shelf, KIND[out["kind"]], book, out["supply"]))
+    _propose(out, "pack", packs_for(shelf, shelf.inverters.get(out["inverter"])))
     if out["module"] not in shelf.modules:
         out["module"] = next(iter(shelf.modules), "")
     return out
+
+
+def _propose(out: dict[str, str], what: str, offers: list[str]) -> None:
+    """The likeliest, where nobody chose or what was chosen does not serve: a choice that is not the
+    one proposed before is a person's.
+    """
+    likeliest, proposed = next(iter(offers), ""), f"{what}_proposed"
+    if out[what] not in offers or out[what] == out[proposed]:
+        out[what] = likeliest
+    out[proposed] = likeliest
 
 
 def read(typed: dict[str, str]) -> tuple[First | None, dict[str, str]]:

@@ -107,3 +107,14 @@ def test_what_size_asks_is_saved_without_an_array(planner):
     sent["runs/grid/length_m"] = "12 ft"
     assert planner.post(f"/jobs/{job_id}/brief", sent).status_code == 303
     assert plan_of(planner, job_id)["kit"]["module"] is None
+
+
+def test_what_a_person_chose_stays_while_it_serves():
+    first = followed({**START, "place": "Texas"}, "place")
+    own = followed({**first, "inverter": "marram-s8"}, "inverter")
+    own = followed({**own, "pack": "tidewell-5r"}, "pack")
+    for changed, value in (("kind", "battery"), ("outage", "nothing"), ("place", "Ohio")):
+        own = followed({**own, changed: value}, changed)
+        assert (own["inverter"], own["pack"]) == ("marram-s8", "tidewell-5r"), changed
+    far = followed({**own, "place": "Berlin, Germany"}, "place")
+    assert far["inverter"] == "fenwright-a5" and far["pack"] == "tidewell-5r"  # 48 V there too

@@ -30,7 +30,7 @@ class Board:
     """The circuits on backup, in all and leg by leg; what the feed passes, A a leg; energy in kWh
     of a day and a night, and nights covered.
 
-    neutral: its A in the quarter hour that loads it most. together: pairs of loads (ids) that each
+    neutral: its A with all running that may. together: pairs of loads (ids) that each
     start alone and not at one moment.
     """
 

@@ -17,7 +17,6 @@ import numpy as np
 from gumboot.core.basis.figure import Figure, given, solve
 from gumboot.core.brief.loads.board.legs import Sheet
 from gumboot.core.size.conductors import SizedCircuit
-from gumboot.core.size.sharing import one_way_ohm
 
 NEUTRAL = {
     2: "abs(I_1 - I_2)",
@@ -30,26 +29,37 @@ LAW = "Kirchhoff's laws, phasors"
 
 def neutral_current(amps: Sequence[Figure]) -> Figure:
     """The neutral's current in A from those of two or three lines, named I_1, I_2, I_3."""
-    return solve("I_N", "A", "Neutral", NEUTRAL[len(amps)], *amps, source=LAW)
+    return solve("I_N", "A", "Neutral, all running that may", NEUTRAL[len(amps)], *amps, source=LAW)
 
 
-def unlike_drop(amps: Sequence[Figure], line_ohm: float) -> Figure:
-    """Volts lost from line 1 to neutral over a run whose conductors have so many Ω each."""
-    r = given("R", line_ohm, "Ω", "One conductor of the run", "conductor table and brief")
+def unlike_drop(amps: Sequence[Figure], line: Figure) -> Figure:
+    """Volts lost from line 1 to neutral over a run whose conductors have R Ω each."""
     name = "Drop of the line that carries most, with the neutral's"
-    return solve("dV", "V", name, DROP[len(amps)], r, *amps, source=LAW)
+    return solve("dV", "V", name, DROP[len(amps)], line, *amps, source=LAW)
+
+
+def line_ohm(s: SizedCircuit) -> Figure:
+    """One conductor of a run in Ω, out of the drop that its book gives it: of one line on three
+    balanced phases, out and back else.
+    """
+    ways = given("b", 1 if s.circuit.three_phase else 2, "", "Conductors in that drop", "its book")
+    drop, amps = s.trial.drop.renamed("dV_run"), s.circuit.drop_current.renamed("I_run")
+    name = "One conductor of the run, its sets side by side"
+    return solve("R", "Ω", name, "dV_run / (b * I_run)", drop, ways, amps, source="Ohm's law")
 
 
 def drop_of(neutral: Figure, sized: Sequence[SizedCircuit]) -> Figure | None:
-    """What the run to the loads loses when its lines are as unlike as in that neutral; None where
-    no run is sized.
+    """What the run to the loads loses with the lines of that neutral; None where no run is
+    sized.
     """
     run = next((s for f in TO_LOADS for s in sized if s.circuit.family == f), None)
-    return unlike_drop(neutral.inputs, one_way_ohm(run)) if run else None
+    return unlike_drop(neutral.inputs, line_ohm(run)) if run else None
 
 
 def worst_neutral(sheet: Sheet, lines: Sequence[str], leg_v: float) -> Figure | None:
-    """The neutral in the quarter hour that loads it most; None with one line, or no load."""
+    """The neutral with all running that may, in the quarter hour that loads it most; None with one
+    line, or no load. A line alone, the others off, puts its own current there.
+    """
     if len(lines) not in NEUTRAL or not sheet.loads:
         return None
     amps = np.array([sheet.draw(x) for x in lines]) / leg_v
