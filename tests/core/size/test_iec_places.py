@@ -7,7 +7,7 @@ from gumboot.core.codes import iec
 from gumboot.core.design import design
 from gumboot.core.kit import Catalogue
 from gumboot.core.plan import Plan
-from gumboot.demo.plans import MOSSBANK_TERRACE, SALTINGS_BARN
+from gumboot.demo.plans import JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN
 from tests.core.codes.test_iec_tables import table
 from tests.shapes import other
 
@@ -126,3 +126,24 @@ def test_the_least_that_an_earth_terminal_takes_is_fitted():
 def test_what_binds_is_said():
     s = sized(SALTINGS_BARN, "grid-1")
     assert s.limited_by == "its protection" and "what binds" in s.permitted.assumption
+
+
+def test_a_cable_behind_a_fuse_carries_a_tenth_more():
+    """A gG fuse melts for sure at I_2 = 1.6 I_n (IEC 60269-1, from 16 A) and I_2 ≤ 1.45 I_z
+    (60364-4-43 433.1): 200 A ask 1.6 / 1.45 · 200 = 220.7 A of the cable, and 200 A of its ends.
+    """
+    runs = {k: {**r, "method": "C"} for k, r in JUNIPER_CUT["runs"].items()}
+    strings = [{**s, "run": {**s["run"], "method": "C"}} for s in JUNIPER_CUT["strings"]]
+    iec = {"code": "iec-60364", "units": "si", "runs": runs, "strings": strings}
+
+    def fails(size, amps):
+        fitted = {"pack-1": {"size": size, "protection_a": amps}}
+        d = design(Plan.model_validate({**JUNIPER_CUT, **iec, "fitted": fitted}), catalogue())
+        s = next(s for s in d.circuits if s.id == "pack-1")
+        assert s.circuit.source.port == "fuse"
+        return s.trial.in_place.n, " ".join(s.trial.fails)
+
+    carries, says = fails("50 mm²", 200)
+    assert 200 < carries < 220.7 and "its fuse of 200 A asks 221 A" in says
+    carries, says = fails("70 mm²", 200)
+    assert carries > 220.7 and "asks" not in says and not says

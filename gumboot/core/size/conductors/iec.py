@@ -156,10 +156,11 @@ class Iec:
         )
         melts = FUSE_OVER if circuit.source.port == FUSED and protection else 1.0
         want = max(i_req.n, melts * protection.n if protection else 0)
+        want_end = max(i_req.n, protection.n if protection else 0)
         fails: list[str] = []
         if in_place.n < want:
             flows = (
-                f"its fuse of {protection.text} asks {want:g} A"
+                f"its fuse of {protection.text} asks {given('', want, 'A', '', '').text}"
                 if protection and melts > 1
                 else f"{protection.text} protects it"
                 if protection and protection.n >= i_req.n
@@ -183,8 +184,9 @@ class Iec:
                 doubt=MEMORY,
             )
             where = f"the {terminal_c} °C terminals of {inside(weaker.label)}"
-            if sets * at_terminal.n < want:
-                fails.append(f"{said(size, sets)} carries {at_terminal.against(want)} at {where}")
+            if sets * at_terminal.n < want_end:
+                carries = at_terminal.against(want_end)
+                fails.append(f"{said(size, sets)} carries {carries} at {where}")
         enough = not fails
         if pct.n > DROP_PCT[circuit.family][1]:
             fails.append(
