@@ -117,11 +117,14 @@ def packs_for(shelf: Catalogue, unit: Inverter | None) -> list[str]:
         return []
     inside = {u.pack_inside for u in shelf.inverters.values()}
     draws = unit.power_w / max(unit.battery_v_min, 1.0)
+    port = unit.battery.protection_max_a if unit.battery else None
 
-    def likely(p: Pack) -> tuple[bool, float, str]:
+    def likely(p: Pack) -> tuple[bool, bool, bool, float, str]:
         most = 1 if p.form == "stack" else p.parallel_max
         wanted = math.ceil(draws / p.discharge_max_a)
-        return (wanted > most, wanted, p.id)
+        over = bool(port and p.breaker_a and p.breaker_a > port)  # its own breaker is too large
+        other = p.chemistry != unit.chemistries[0]  # the sheet names first what it is made for
+        return (over, wanted > most, other, wanted, p.id)
 
     fits = [p for p in shelf.packs.values() if suits_unit(p, unit) and p.id not in inside]
     return [p.id for p in sorted(fits, key=likely)]

@@ -5,7 +5,7 @@ import pytest
 from gumboot.catalogue import catalogue
 from gumboot.core.codes import iec
 from gumboot.core.design import design
-from gumboot.core.kit import Catalogue
+from gumboot.core.kit import Catalogue, Inverter
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN
 from tests.core.codes.test_iec_tables import table
@@ -128,6 +128,10 @@ def test_what_binds_is_said():
     assert s.limited_by == "its protection" and "what binds" in s.permitted.assumption
 
 
+def _rows(x):
+    return isinstance(x, list) and all(isinstance(y, dict) for y in x)
+
+
 def test_a_cable_behind_a_fuse_carries_a_tenth_more():
     """A gG fuse melts for sure at I_2 = 1.6 I_n (IEC 60269-1, from 16 A) and I_2 ≤ 1.45 I_z
     (60364-4-43 433.1): 200 A ask 1.6 / 1.45 · 200 = 220.7 A of the cable, and 200 A of its ends.
@@ -136,9 +140,23 @@ def test_a_cable_behind_a_fuse_carries_a_tenth_more():
     strings = [{**s, "run": {**s["run"], "method": "C"}} for s in JUNIPER_CUT["strings"]]
     iec = {"code": "iec-60364", "units": "si", "runs": runs, "strings": strings}
 
+    def one_line(x):
+        """The sheet of a split-phase unit as one of a single line would read."""
+        if isinstance(x, dict):
+            return {k: one_line(v) for k, v in x.items()}
+        kept = [y for y in x if y.get("conductor") != "L2"] if _rows(x) else x
+        return [one_line(y) for y in kept] if isinstance(x, list) else x
+
+    shelf = catalogue()
+    sheet = one_line(shelf.inverters["marram-c6"].model_dump(mode="json"))
+    sheet |= {"id": "own", "supply": "single-phase 230 V", "voltage_v": 230.0}
+    kit = [Inverter.model_validate(sheet), *shelf.packs.values(), *shelf.modules.values()]
+    own = Catalogue([*kit, *shelf.devices, *shelf.conductors])
+    iec |= {"kit": {**JUNIPER_CUT["kit"], "inverter": "own"}}
+
     def fails(size, amps):
         fitted = {"pack-1": {"size": size, "protection_a": amps}}
-        d = design(Plan.model_validate({**JUNIPER_CUT, **iec, "fitted": fitted}), catalogue())
+        d = design(Plan.model_validate({**JUNIPER_CUT, **iec, "fitted": fitted}), own)
         s = next(s for s in d.circuits if s.id == "pack-1")
         assert s.circuit.source.port == "fuse"
         return s.trial.in_place.n, " ".join(s.trial.fails)
@@ -147,3 +165,13 @@ def test_a_cable_behind_a_fuse_carries_a_tenth_more():
     assert 200 < carries < 220.7 and "its fuse of 200 A asks 221 A" in says
     carries, says = fails("70 mm²", 200)
     assert carries > 220.7 and "asks" not in says and not says
+
+
+def test_an_earth_grows_to_a_terminal_that_names_the_other_system():
+    """A stud that takes 8 AWG (8.37 mm²) or more gets 10 mm², the next of the book's sizes."""
+    kit = {**MOSSBANK_TERRACE["kit"], "pack": "tidewell-5r", "packs": 1}
+    d = design(Plan.model_validate({**MOSSBANK_TERRACE, "kit": kit}), catalogue())
+    s = next(s for s in d.circuits if s.circuit.family == "pack")
+    stud = next(t for t in s.circuit.source.terminals if t.conductor == "PE")
+    assert stud.least == "8" and s.protective.value == "10 mm²"
+    assert not [f for f in d.findings if f.key.endswith(".earth.range")]

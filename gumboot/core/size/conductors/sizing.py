@@ -352,13 +352,14 @@ def size_circuit(
 
 
 def at_earth_terminals(earth: Figure, circuit: Circuit, rules: Rules) -> Figure:
-    """Grown to the least that the earth terminals of both ends take, where that is more."""
+    """Grown to the least of the book's sizes that the earth terminals of both ends take, whichever
+    system those name it in, where that is more.
+    """
     takes = [t for e in (circuit.source, circuit.load) for t in e.terminals if t.conductor == "PE"]
-    least = max(
-        (t.least for t in takes if t.least in rules.sizes), key=rules.rank, default=rules.sizes[0]
-    )
-    if area_mm2(least) <= area_mm2(str(earth.value)):
+    want = max((area_mm2(t.least) for t in takes if t.least), default=0.0) * 0.999
+    if want <= area_mm2(str(earth.value)):
         return earth
+    least = next((x for x in rules.sizes if area_mm2(x) >= want), rules.sizes[-1])
     return picked(
         earth.symbol,
         least,
