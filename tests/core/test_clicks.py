@@ -97,6 +97,11 @@ WISHES = st.fixed_dictionaries(
         "supply__main_breaker_a": st.sampled_from([63, 100, 200, None]),
         "kit__packs": st.integers(1, 4),
         "kit__hookup": st.sampled_from(["bus", "chain", "inputs"]),
+        "kit__gateway": st.none(),
+        "kit__inverters": st.integers(1, 3),
+        "kit__banks": st.sampled_from(["one for all", "one per inverter"]),
+        "backup__loads": st.sampled_from(["whole house", "essential board", "nothing"]),
+        "supply__connection": st.sampled_from(["main-panel breaker", "supply-side tap"]),
         "safeguards": st.sampled_from(
             [
                 [],

@@ -67,9 +67,13 @@ def _says(x: Bonded) -> str:
 
 
 def _no_relay(plan: Plan, inverter: Inverter, gateway: Gateway | None, place: str) -> list[Finding]:
-    """A relay is planned that the kit does not have."""
+    """A relay is planned that the kit does not have. Where nothing is backed up no island wants
+    one.
+    """
     own = _own(inverter, gateway)
     on_grid = plan.supply.kind != "off-grid"
+    if on_grid and plan.backup.loads == "nothing":
+        return []
     at = own or ("service" if on_grid else "loads panel")
     words = {**NAMES, "service": "the service", "loads panel": "the loads panel"}[at]
     elsewhere = [Cure(f"Let {words} make the bond", (Change("/backup/bond", at),))]

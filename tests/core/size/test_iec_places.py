@@ -169,8 +169,9 @@ def test_a_cable_behind_a_fuse_carries_a_tenth_more():
 
 def test_an_earth_grows_to_a_terminal_that_names_the_other_system():
     """A stud that takes 8 AWG (8.37 mm²) or more gets 10 mm², the next of the book's sizes."""
-    kit = {**MOSSBANK_TERRACE["kit"], "pack": "tidewell-5r", "packs": 1}
-    d = design(Plan.model_validate({**MOSSBANK_TERRACE, "kit": kit}), catalogue())
+    kit = {**MOSSBANK_TERRACE["kit"], "pack": "tidewell-5r", "packs": 2}
+    runs = {**MOSSBANK_TERRACE["runs"], "pack": {"length_m": 1, "method": "C"}}
+    d = design(Plan.model_validate({**MOSSBANK_TERRACE, "kit": kit, "runs": runs}), catalogue())
     s = next(s for s in d.circuits if s.circuit.family == "pack")
     stud = next(t for t in s.circuit.source.terminals if t.conductor == "PE")
     assert stud.least == "8" and s.protective.value == "10 mm²"
