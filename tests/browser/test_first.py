@@ -75,3 +75,47 @@ def test_a_place_brings_its_book_and_what_was_typed_stays(visit):
     page.locator('[name="units"] option:checked:text("N·m")').wait_for(state="attached")
     page.wait_for_function("document.querySelector('[name=units]').value === 'si'")
     assert field(page, "name").input_value() == "Knot End, typed meanwhile"
+
+
+@pytest.mark.xdist_group("browser")
+def test_first_answers_are_taken_up_where_they_were_left(visit):
+    """With another kind of system chosen, whose fields the empty page does not have."""
+    page = visit("planner")
+    page.goto("/jobs/new")
+    field(page, "name").fill("Half Said")
+    answer(page, "place", "Oregon")
+    choose(page, "beside")
+    field(page, "existing_w").fill("4 kW")
+    page.goto("/jobs")
+    page.goto("/jobs/new")
+    page.get_by_text("is back, and not yet saved").wait_for()
+    assert page.locator("#kind-beside").is_checked()
+    left = {"name": "Half Said", "place": "Oregon", "existing_w": "4 kW"}
+    assert {k: field(page, k).input_value() for k in left} == left
+    assert field(page, "supply").input_value() == "split-phase 120/240 V"
+
+
+@pytest.mark.xdist_group("browser")
+def test_what_size_asks_is_taken_up_where_it_was_left(visit):
+    page = visit("planner")
+    page.goto("/jobs/new")
+    field(page, "name").fill("Half Asked")
+    answer(page, "place", "Utah")
+    page.get_by_role("button", name="Draw it").click()
+    page.wait_for_url(re.compile(r"/jobs/\d+/size"))
+    size = page.url
+    field(page, "supply/main_breaker_a").fill("125 A")
+    page.goto("/jobs")
+    page.goto(size)
+    page.locator("#open").get_by_text("is back, and not yet saved").wait_for()
+    assert field(page, "supply/main_breaker_a").input_value() == "125 A"
+    field(page, "supply/bus_a").fill("lots")
+    page.get_by_role("button", name="Save what is typed").click()
+    page.get_by_text("Not saved yet.").wait_for()
+    assert field(page, "supply/main_breaker_a").input_value() == "125 A"
+    field(page, "supply/bus_a").fill("200")
+    page.get_by_role("button", name="Save the brief").click()
+    page.wait_for_url(re.compile(r"/jobs/\d+/size"))
+    assert not field(page, "supply/main_breaker_a").count()
+    page.get_by_role("heading", name="Still to know").wait_for()
+    assert not page.locator("#open").get_by_text("is back, and not yet saved").is_visible()

@@ -88,8 +88,9 @@ document.addEventListener("alpine:init", () => {
       const saved = JSON.parse(sessionStorage.getItem(this.key) || "null");
       if (this.$el.dataset.answered) sessionStorage.removeItem("draft-sent"); // it was not saved
       if (!saved || this.$el.dataset.answered) return;
-      const fields = this.$el.elements, typed = Object.entries(saved).filter(([n, v]) => (fields[n] ? fields[n].value : "") !== v);
-      if (typed.every(([n]) => n === "rows" || (fields[n] && fields[n].type !== "hidden" && !fields[n].hasAttribute("hx-post")))) {
+      const fields = this.$el.elements, plain = (f) => f && !(f instanceof RadioNodeList) && f.type !== "hidden" && !f.hasAttribute("hx-post");
+      const typed = Object.entries(saved).filter(([n, v]) => (fields[n] ? fields[n].value : "") !== v);
+      if (typed.every(([n]) => n === "rows" || plain(fields[n]))) {
         for (const [name, value] of typed) if (name !== "rows") { fields[name].value = value; this.kept = true; }
       } else {
         const again = { ...saved, csrf: fields.csrf.value, version: fields.version.value, more: "fields", resumed: "1" };
