@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from gumboot.core.basis.clock import show_minutes
+from gumboot.core.basis.figure import given
 from gumboot.core.brief.loads.board import Board, Leg
 from gumboot.core.design import Design
 from gumboot.core.kit import LINES
@@ -15,6 +16,12 @@ from gumboot.drawings.svg import box, line, picture, tag, text
 
 ROW, TOP = 24.0, 34.0
 TOGGLE = 16.0
+
+
+def kilo(value: float, beside: float) -> str:
+    """W in kW as they are read; to four figures where the number beside it would read alike."""
+    k = given("P", value / 1000, "kW", "", "")
+    return k.against(beside / 1000).removesuffix(" kW")
 
 
 def load_board(design: Design) -> str:
@@ -142,7 +149,7 @@ def _meters(parts: list[str], leg: Leg, x: float, y: float, width: float) -> Non
         top = y + n * 38
         most = max(value, limit, 1.0) * 1.04
         over = value > limit
-        shown = f"{word} {value / 1000:.2f} of {limit / 1000:.3g} kW{', over' if over else ''}"
+        shown = f"{word} {kilo(value, limit)} of {kilo(limit, value)} kW{', over' if over else ''}"
         at = f"board.{leg.name}.{key}"
         inside = (
             box(x, top, width, 28, "hit-area"),

@@ -19,7 +19,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoes
 from markupsafe import Markup, escape
 
 from gumboot.core.basis import units
-from gumboot.core.basis.figure import Figure, fmt
+from gumboot.core.basis.figure import Figure, as_read, fmt
 from gumboot.core.basis.sizes import spoken
 from gumboot.core.codes.iec import METHOD_NAMES
 from gumboot.core.design import Design
@@ -107,6 +107,7 @@ templates.filters.update(
     torque=units.show_torque,
     strip=units.show_strip,
     fmt=fmt,
+    reads=lambda value, unit="": f"{as_read(value, unit)} {unit}".strip(),
     symbol=symbol,
     method=method_name,
     take_off=lambda d: drawn(take_off(d)),
