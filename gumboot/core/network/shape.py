@@ -48,10 +48,8 @@ def line_of(b: Builder, i: int) -> Line:
     """The line that inverter i stands on, where single-phase units share a three-phase house."""
     if not spread(b):
         return ""
-    planned = b.plan.kit.lines.split()
     lines: tuple[Line, ...] = ("L1", "L2", "L3")
-    at = planned[i - 1] if i <= len(planned) else lines[(i - 1) % 3]
-    return next(x for x in lines if x == at)
+    return next(x for x in lines if x == b.plan.kit.line_of(i))
 
 
 def conductors_of(b: Builder, i: int) -> tuple[Conductor, ...]:

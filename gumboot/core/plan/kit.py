@@ -60,6 +60,13 @@ class Kit(Part):
     lines: UnitLines = ""
     port_use: PortUse | None = None
 
+    def line_of(self, unit: int) -> str:
+        """The line that a single-phase unit, from 1, stands on in a three-phase house: as planned,
+        else in turn.
+        """
+        planned = self.lines.split()
+        return planned[unit - 1] if unit <= len(planned) else f"L{(unit - 1) % 3 + 1}"
+
     @property
     def pv_inverters(self) -> tuple[ExistingPv, ...]:
         """Every PV inverter that is there already."""

@@ -14,6 +14,7 @@ from gumboot.core.kit import Catalogue
 from gumboot.core.land.placards import list_placards
 from gumboot.core.network.currents import greatest_current
 from gumboot.core.plan import Plan
+from gumboot.core.size.faults import units_on_a_line
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN
 from gumboot.drawings.one_line import one_line
 from gumboot.exports.materials import materials
@@ -249,3 +250,14 @@ def test_a_unit_silent_about_its_fault_current_is_not_trusted_to_trip_a_breaker(
     d = design(Plan.model_validate(other(SALTINGS_BARN, safeguards=[])), shelf)
     said = next(f for f in d.findings if f.key == "loop.islanded")
     assert said.level == "check" and "not on their sheet" in said.says
+
+
+@pytest.mark.parametrize(("units", "lines", "amps"), [(3, "", 44), (6, "", 88), (2, "L1 L1", 88)])
+def test_single_phase_units_push_into_a_short_of_their_own_line_only(units, lines, amps):
+    """44 A each: three on three phases leave one to a line-to-earth short, two on L1 both."""
+    wish = {"supply__kind": "three-phase 400/230 V", "kit__inverters": units, "kit__packs": units}
+    plan = Plan.model_validate(other(MOSSBANK_TERRACE, **wish, kit__lines=lines))
+    assert BOOK.inverters[plan.kit.inverter].fault_a == 44
+    assert 44 * units_on_a_line(plan, BOOK.inverters[plan.kit.inverter]) == amps
+    whole = Plan.model_validate(other(SALTINGS_BARN, kit__inverters=2))
+    assert units_on_a_line(whole, BOOK.inverters[whole.kit.inverter]) == 2

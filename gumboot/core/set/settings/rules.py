@@ -38,8 +38,7 @@ def _role(item: MenuItem, job: Job) -> Filled:
 
 def _line(item: MenuItem, job: Job) -> Filled:
     """The line that a single-phase unit stands on in a three-phase house."""
-    named = job.plan.kit.lines.split() or ["L1", "L2", "L3"]
-    return named[(job.unit_no - 1) % len(named)], "the line it is wired to", None
+    return job.plan.kit.line_of(job.unit_no), "the line it is wired to", None
 
 
 def _fixed(value: float | str, reason: str) -> Callable[[MenuItem, Job], Filled]:
