@@ -26,14 +26,6 @@ from gumboot.core.size.bank import Bank, fault_current
 from gumboot.core.size.conductors import SizedCircuit
 from gumboot.core.size.safeguards import RESIDUAL, ahead_of, for_loads, needed_type, plus
 
-HOT = given(
-    "k_hot",
-    1.2,
-    "",
-    "Copper at working temperature over 20 °C",
-    "IEC 60364-6 Annex D",
-    "70 °C insulation",
-)
 COLD_RULE = "NEC 2023 Chapter 9 Table 8, note 2"
 COLD = looked_up(
     "k_cold",
@@ -175,6 +167,22 @@ def through_figure(t: Through, bank: Bank) -> Figure:
     )
 
 
+def hot(s: SizedCircuit) -> Figure:
+    """A conductor's resistance at the temperature its insulation stands, over that at 20 °C: 1.20
+    at 70 °C, 1.28 at 90 °C. IEC 60364-6 Annex D.
+    """
+    t = given("T_ins", s.cable.temp_c, "°C", "What the insulation stands", s.cable.label)
+    return solve(
+        "k_hot",
+        "",
+        f"{s.cable.temp_c:g} °C over 20 °C",
+        "1 + 0.004 * (T_ins - 20)",
+        t,
+        source="IEC 60364-6 Annex D",
+        doubt=MEMORY,
+    )
+
+
 def conductor_loop(s: SizedCircuit) -> Figure:
     """R1 + R2 in Ω of one circuit: line and protective conductor, 20 °C. IEC 60228."""
     r_1 = iec.resistance(s.size, "stranded", s.cable.material).renamed("R_1")
@@ -229,10 +237,10 @@ def loop_of(
             "Z_s",
             "Ω",
             "Earth-fault loop, grid-fed",
-            f"Z_e + k_hot * ({' + '.join(p.symbol for p in parts)})",
+            f"Z_e + {' + '.join(f'k_{i} * R_{i}' for i in range(1, len(parts) + 1))}",
             z_e,
-            HOT,
             *parts,
+            *(hot(x).renamed(f"k_{i}") for i, x in enumerate(path, 1)),
             source="IEC 60364-4-41 411.4.4, 60364-6 Annex D",
             doubt=MEMORY,
         )

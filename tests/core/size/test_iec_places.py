@@ -1,5 +1,7 @@
 """IEC 60364: a cable is read by the method of its place and its cores, its company and its ends."""
 
+import dataclasses
+
 import pytest
 
 from gumboot.catalogue import catalogue
@@ -7,6 +9,7 @@ from gumboot.core.codes import iec
 from gumboot.core.design import design
 from gumboot.core.kit import Catalogue, Inverter
 from gumboot.core.plan import Plan
+from gumboot.core.size.faults import hot
 from gumboot.demo.plans import JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN
 from tests.core.codes.test_iec_tables import table
 from tests.shapes import other
@@ -176,3 +179,12 @@ def test_an_earth_grows_to_a_terminal_that_names_the_other_system():
     stud = next(t for t in s.circuit.source.terminals if t.conductor == "PE")
     assert stud.least == "8" and s.protective.value == "10 mm²"
     assert not [f for f in d.findings if f.key.endswith(".earth.range")]
+
+
+def test_a_loop_is_as_hot_as_its_insulation_stands():
+    """1 + 0.004 (T - 20): 1.20 for PVC at 70 °C, 1.28 for XLPE at 90 °C. IEC 60364-6 Annex D."""
+    d = design(Plan.model_validate(MOSSBANK_TERRACE), catalogue())
+    s = next(s for s in d.circuits if s.circuit.family == "grid")
+    cable = s.cable.model_copy(update={"temp_c": 90})
+    assert s.cable.temp_c == 70 and hot(s).n == pytest.approx(1.20)
+    assert hot(dataclasses.replace(s, cable=cable)).n == pytest.approx(1.28)
