@@ -13,7 +13,7 @@ import uuid
 
 import httpx
 import numpy as np
-from sqlalchemy import select
+from sqlalchemy import select, text
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.finding import Change
@@ -433,6 +433,31 @@ def bench_log(http, reference):
         )
 
 
+def bench_list(http):
+    """The list of a crew with five thousand jobs against the demo's five, and a search in it."""
+    few = [per_call(lambda: http.get("/jobs"), 10) for _ in range(7)]
+    with database.sessions(database.connect(os.environ["GUMBOOT_DATABASE_URL"])).begin() as db:
+        crew = db.scalar(select(Crew.id).where(Crew.name == "Tidemark crew"))
+        database.see_crew(db, crew)
+        copied = (
+            "insert into job (crew_id, uid, name, version, log_seq, log_head, listed, listed_rev,"
+            " words, stops) select crew_id, gen_random_uuid()::text, 'Row ' || n, 1, 0, log_head,"
+            " listed, 1, 'row ' || n, 0 from job, generate_series(1, 5000) n"
+            " where name = 'Tern Hollow'"
+        )
+        db.execute(text(copied))
+    many = [per_call(lambda: http.get("/jobs"), 10) for _ in range(7)]
+    found = [per_call(lambda: http.get("/jobs?q=row+4711"), 10) for _ in range(7)]
+    a, b, c = (statistics.median(x) for x in (few, many, found))
+    print(
+        f"(j) the list of 5,005 jobs {b * 1e3:.0f} ms, of five {a * 1e3:.0f} ms: {b / a:.2f}"
+        f" (aim 2); searched {c * 1e3:.0f} ms"
+    )
+    with database.sessions(database.connect(os.environ["GUMBOOT_DATABASE_URL"])).begin() as db:
+        database.see_crew(db, crew)
+        db.execute(text("delete from job where name like 'Row %'"))
+
+
 def bench_wire(http, job):
     """What goes over the wire for the pages of the largest demo job, compressed, in kB."""
     sizes = {}
@@ -473,6 +498,7 @@ def bench_page():
                 )
             )
         bench_wire(http, job)
+        bench_list(http)
         drag(http, 8802, twelve(http))
         bench_log(
             http,

@@ -8,6 +8,7 @@ else
   GUMBOOT_HOME="${GUMBOOT_HOME:-${XDG_DATA_HOME:-$HOME/.local/share}/gumboot}"
 fi
 export GUMBOOT_HOME
+export OPENBLAS_NUM_THREADS="${OPENBLAS_NUM_THREADS:-1}" # there are several processes; threads of one would only wait for each other
 
 need_packages() { # Debian packages that must be there; installs what is missing, or says how
   local missing=() p

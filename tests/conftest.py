@@ -8,6 +8,7 @@ import os
 import shutil
 import subprocess
 import tempfile
+import time
 import uuid
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -17,8 +18,10 @@ import hypothesis
 import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import Engine, text
+from sqlalchemy.exc import ProgrammingError
 from sqlalchemy.orm import Session, sessionmaker
 
+from gumboot.background.keeper import beside
 from gumboot.core.plan import Plan
 from gumboot.demo import plans, scenario
 from gumboot.store import database
@@ -72,7 +75,14 @@ def fresh_database(cluster_url: str, worker_id: str) -> Callable[[str], str]:
         name = f"{name}_{worker_id}"
         keeper = database.connect(cluster_url).execution_options(isolation_level="AUTOCOMMIT")
         with keeper.connect() as connection:
-            connection.execute(text(f"drop database if exists {name} with (force)"))
+            for again in range(40):  # while the server itself is tidying it up
+                try:
+                    connection.execute(text(f"drop database if exists {name} with (force)"))
+                    break
+                except ProgrammingError:
+                    if again == 39:
+                        raise
+                    time.sleep(0.25)
             connection.execute(text(f"create database {name}"))
         keeper.dispose()
         return cluster_url.rsplit("/", 1)[0] + f"/{name}"
@@ -113,10 +123,20 @@ def make(engine: Engine) -> sessionmaker[Session]:
 
 @pytest.fixture(scope="session")
 def app(url: str) -> Iterator[Any]:
-    """The application, started."""
+    """The application, started, with workers beside it."""
     made = create_app(Config(database_url=url))
-    with TestClient(made):
+    with beside(url, 2), TestClient(made):
         yield made
+
+
+def ready(http: TestClient, answer: Any) -> Any:
+    """An answer, waited for where a worker is still at it."""
+    for _ in range(900):
+        if answer.status_code != 202:
+            return answer
+        time.sleep(0.1)
+        answer = http.get(answer.headers["location"])
+    raise AssertionError(f"no worker came to {answer.url}")
 
 
 class Person:
@@ -130,7 +150,7 @@ class Person:
         self.csrf = page.split('name="csrf" value="')[1].split('"')[0]
 
     def get(self, path: str, **kwargs: Any) -> Any:
-        return self.http.get(path, **kwargs)
+        return ready(self.http, self.http.get(path, **kwargs))
 
     def post(self, path: str, data: dict[str, Any] | None = None, **kwargs: Any) -> Any:
         return self.http.post(path, data={"csrf": self.csrf, **(data or {})}, **kwargs)

@@ -3,6 +3,7 @@
 import copy
 from typing import Any
 
+from gumboot.core.plan import Plan
 from gumboot.demo.plans import (
     HERON_SLIP,
     JUNIPER_CUT,
@@ -132,3 +133,41 @@ SHAPES: dict[str, dict[str, Any]] = {
     ),
     "TT": other(MOSSBANK_TERRACE, supply__earthing="TT", supply__loop_ohm=80),
 }
+
+
+def worst() -> dict[str, Any]:
+    """As much as one plan may hold: six units, 25 packs, every string and load there may be, six
+    walls full to their bounds.
+    """
+    p = Plan.model_validate(TERN_HOLLOW).model_dump(mode="json")
+    string, load, wall = p["strings"][0], p["loads"][0], p["walls"][0]
+    p["kit"] |= {"inverters": 6, "packs": 25}
+    p["kit"]["more_pv"] = [{"power_w": 3000, "side": "grid side"}] * 5
+    p["strings"] = [{**string, "letter": chr(65 + i), "inverter": i % 6 + 1} for i in range(26)]
+    p["loads"] = [{**load, "id": f"l{i}"} for i in range(120)]
+    hung = ["dc-bus", *(f"inverter-{n}" for n in range(1, 7)), *(f"pack-{n}" for n in range(1, 26))]
+    size = {"width_mm": 300, "height_mm": 300}
+    p["walls"] = [
+        {
+            **wall,
+            "id": letter,
+            "width_mm": 20_000,
+            "height_mm": 6_000,
+            "neighbours": [
+                {"kind": "door", "x_mm": 100 + 480 * i, "y_mm": 3000, **size} for i in range(40)
+            ],
+            "backing": [
+                {"material": "rail", "x_mm": 0, "y_mm": 500 + 90 * i, "width_mm": 19_000}
+                | {"height_mm": 60}
+                for i in range(20)
+            ],
+            "extras": [
+                {"id": f"x{letter}{i}", "label": "t", "width_mm": 500, "height_mm": 100}
+                for i in range(20)
+            ],
+            "placed": {f"x{letter}{i}": {"x_mm": 900 * i, "y_mm": 4000} for i in range(20)}
+            | {b: {"x_mm": 200 + 900 * n, "y_mm": 900} for n, b in enumerate(hung[k::6])},
+        }
+        for k, letter in enumerate("ABCDEF")
+    ]
+    return p

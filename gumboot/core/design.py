@@ -6,6 +6,7 @@ a finding, and what hangs on it stays away.
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator
 from functools import cached_property
 from typing import Any, TypeVar
@@ -15,10 +16,12 @@ from gumboot.core.basis.finding import Level, ordered
 from gumboot.core.brief.board_chapters import BOARD, CHARGING, UNLIKE
 from gumboot.core.brief.chapters import KIT, SURVEY, TARIFF
 from gumboot.core.brief.loads import Board, Charging
+from gumboot.core.brief.sheets import MISSING_SHEETS, SHEETS
 from gumboot.core.chapter import Chapter, Draft
 from gumboot.core.kit import Catalogue, Gateway, Inverter, Pack
 from gumboot.core.land.chapters import TERMINATIONS
 from gumboot.core.land.termination import Termination
+from gumboot.core.link.harness import HARNESS, Harness
 from gumboot.core.network import Body, Network, SignalCable
 from gumboot.core.network.bonds import Bonded
 from gumboot.core.network.chapters import BONDS, DISCONNECTS, NETWORK, SHUTDOWN
@@ -46,6 +49,7 @@ from gumboot.core.size.disconnects import Disconnect, ShutdownStep
 from gumboot.core.size.equipment import BANK, FITS, STRINGS, THROUGH, UNIT
 from gumboot.core.size.faults import Loop
 from gumboot.core.size.inrush import Inrush
+from gumboot.core.size.metering import METERING, Metering
 from gumboot.core.size.raceways import Raceway
 from gumboot.core.size.sharing import Sharing
 from gumboot.core.size.strings import StringDesign
@@ -76,10 +80,12 @@ CHAPTERS: tuple[Chapter[Any], ...] = (
     UTILITY,
     RACEWAYS,
     BUSBARS,
+    METERING,
     DISCONNECTS,
     SHUTDOWN,
     EARTHS,
     TERMINATIONS,
+    HARNESS,
     MENU,
     BOARD,
     UNLIKE,
@@ -87,6 +93,8 @@ CHAPTERS: tuple[Chapter[Any], ...] = (
     TARIFF,
     WALL,
     HEAT,
+    SHEETS,
+    *MISSING_SHEETS,
 )
 
 T = TypeVar("T")
@@ -162,6 +170,11 @@ class Design:
     def strings(self) -> tuple[StringDesign, ...]:
         """The strings."""
         return (self.of(STRINGS) or ((), ()))[0]
+
+    @property
+    def metering(self) -> Metering | None:
+        """What measures at the house's board."""
+        return self.of(METERING)
 
     @property
     def bank(self) -> Bank | None:
@@ -264,6 +277,11 @@ class Design:
         return self.of(TERMINATIONS) or ()
 
     @property
+    def harness(self) -> Harness | None:
+        """Leads, buses, addresses."""
+        return self.of(HARNESS)
+
+    @property
     def settings(self) -> tuple[Setting, ...]:
         """The menu, filled."""
         return self.of(MENU) or ()
@@ -289,17 +307,32 @@ class Design:
         return self.of(HUNG) or ()
 
     @property
+    def catalogue(self) -> Catalogue:
+        """The shelf it was made with."""
+        return self.draft.catalogue
+
+    @property
     def hot(self) -> Figure | None:
         """What an inverter gives in the hottest and thinnest air, W."""
         return self.of(HEAT)
 
 
+class TakesTooLong(RuntimeError):
+    """A plan that is more than can be worked out in the time there is."""
+
+
+LIMIT_S = 20.0  # the worst plan that can be saved takes some two
+
+
 def design(plan: Plan, catalogue: Catalogue, before: Design | None = None) -> Design:
     """Everything that follows from a plan. With a design made before only what hangs on what
-    changed is made again.
+    changed is made again. Raises TakesTooLong.
     """
     draft = Draft(plan, catalogue, before.draft if before else None)
+    ends = time.monotonic() + LIMIT_S
     for chapter in CHAPTERS:
         draft.write(chapter)
+        if time.monotonic() > ends:
+            raise TakesTooLong(chapter.name)
     draft.before = None  # a chain of designs is not kept alive
     return Design(draft)

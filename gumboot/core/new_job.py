@@ -95,7 +95,7 @@ def units_for(shelf: Catalogue, kind: Kind, book: Book, supply: str) -> list[str
         for u in shelf.inverters.values()
         if suits_book(u, book)
         and suits_supply(u, supply if kind.grid else "off-grid")
-        and (bool(u.trackers) or not kind.pv)
+        and (bool(u.trackers) or not (kind.pv and kind.grid))  # off grid may have a generator only
         and (kind.grid or u.backup is not None)
     ]
     fits.sort(
@@ -136,7 +136,8 @@ def first_plan(first: First, shelf: Catalogue) -> Plan:
     where the modules fit no tracker.
     """
     unit = shelf.inverters.get(first.inverter)
-    rows = _strings(first, shelf) if first.kind.pv and first.modules else []
+    takes_pv = first.kind.pv and unit is not None and bool(unit.trackers)
+    rows = _strings(first, shelf) if takes_pv and first.modules else []
     offers = [
         _as_asked(
             Plan.model_validate({**_document(first, unit, gate, shelf), "strings": rows}), shelf
@@ -156,7 +157,7 @@ def _document(
         "pack": first.pack or None,
         "packs": (first.packs or 1) if first.pack else 0,
         "series": series_that_fits(shelf.packs.get(first.pack), unit),
-        "module": first.module if first.kind.pv else None,
+        "module": first.module if first.kind.pv and (unit is None or unit.trackers) else None,
         "gateway": gateway,
     }
     if first.kind.beside:

@@ -1,35 +1,45 @@
 """The demo scenario, all of it invented: jobs of every kind at different stages, a crew of three,
-three wrenches; and a second crew.
+five wrenches; and a second crew of two, so that crews can be seen apart.
 
-Tern Hollow is being planned, with honest faults in it. Saltings Barn and Juniper Cut are half
-landed, Mossbank Terrace is landed.
+Tern Hollow is being planned, with honest faults in it, and its signals are wired wrong. Saltings
+Barn and Juniper Cut are half landed, Mossbank Terrace is landed.
 Heron Slip is landed, accepted and signed.
 """
 
 from __future__ import annotations
 
 import uuid
-from datetime import UTC, date, datetime
+from dataclasses import replace
+from datetime import UTC, date, datetime, timedelta
 
 from argon2 import PasswordHasher
-from sqlalchemy import select, text
+from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.finding import Level
 from gumboot.core.basis.units import parse
-from gumboot.core.design import design
+from gumboot.core.design import Design, design
 from gumboot.core.land import Termination, best_wrench
 from gumboot.core.land.entering import Entered, entry_body
+from gumboot.core.link import ct
+from gumboot.core.link.entering import Entry as LinkEntry
+from gumboot.core.link.entering import entry_body as link_body
+from gumboot.core.link.harness import Harness
+from gumboot.core.link.measuring import faults, in_words, measuring
+from gumboot.core.link.wiring import right
 from gumboot.core.plan import Plan
 from gumboot.core.wall import drill_sheet
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from gumboot.exports.pack import STATEMENT
 from gumboot.store import records
+from gumboot.store.database import see_crew
 from gumboot.store.models import Crew, Job, Person, WrenchRow
 
 PASSWORD = "boots-by-the-door"  # noqa: S105 - the demo's own, printed at start
 PEOPLE = (("planner", "Merrin Tarn"), ("installer", "Osk Fellgate"), ("supervisor", "Ilse Quayle"))
+OTHERS = (("planner", "Davin Crake"), ("supervisor", "Runa Selby"))
+CREWS = (("Tidemark crew", "demo.example", PEOPLE), ("Other crew", "other.example", OTHERS))
 
 WRENCHES = (  # name, serial, scale in N·m, class of ISO 6789, unit on the scale, address
     ("terminal driver", "MT-0077", 0.2, 1.2, "II-D", "N·m", ""),
@@ -47,21 +57,16 @@ def load(make: sessionmaker[Session]) -> None:
         if db.scalar(select(Crew.id).limit(1)):
             return
         secret = PasswordHasher().hash(PASSWORD)
-        for crew_name, domain in (
-            ("Tidemark crew", "demo.example"),
-            ("Other crew", "other.example"),
-        ):
-            crew = Crew(name=crew_name)
+        for crew_name, domain, people in CREWS:
+            crew = Crew(name=crew_name, second_asked="nobody")  # one sign-in for whoever looks
             db.add(crew)
             db.flush()
-            db.execute(
-                text("select set_config('gumboot.crew', :crew, true)"), {"crew": str(crew.id)}
-            )
-            for role, name in PEOPLE:
+            see_crew(db, crew.id)
+            for role, name in people:
                 db.add(
                     Person(
                         crew_id=crew.id,
-                        name=name if domain == "demo.example" else f"Other {role}",
+                        name=name,
                         email=f"{role}@{domain}",
                         role=role,
                         password_hash=secret,
@@ -86,6 +91,24 @@ def load(make: sessionmaker[Session]) -> None:
                 db.flush()
                 finished(db, crew.id)
                 begun(db, crew.id)
+                at_office(db, crew.id)
+
+
+OFFICE = {  # stage, whose, days from now
+    "Saltings Barn": ("on site", "Osk Fellgate", 0),
+    "Juniper Cut": ("waiting", "Osk Fellgate", 9),
+    "Tern Hollow": ("planned", "Merrin Tarn", 21),
+}
+
+
+def at_office(db: Session, crew_id: int) -> None:
+    """How far each job is, who has it, and when."""
+    people = {p.name: p.id for p in db.scalars(select(Person).where(Person.crew_id == crew_id))}
+    for job in records.jobs(db):
+        if job.name in OFFICE:
+            job.stage, who, days = OFFICE[job.name]
+            job.person_id = people[who]
+            job.day = datetime.now(UTC).date() + timedelta(days=days)
 
 
 def land(db: Session, job: Job, plan: Plan, first: int | None) -> None:
@@ -137,6 +160,70 @@ def drilled(db: Session, job: Job, plan: Plan) -> None:
             records.append(db, job, "drill", body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))
 
 
+def linked(db: Session, job: Job, h: Harness, first: int | None) -> None:
+    """The first steps of Link done (all when None), each reading as expected."""
+    readings = {"dbm": "-61", "volt": "11.9"}
+    for s in (s for s in h.steps[:first] if s.does != "ct"):
+        typed = readings.get(s.does, "")
+        if s.does == "ohm":
+            typed = "open" if s.expects == "open" else f"{(s.least or 0.4) + 2:.0f}"
+        elif s.does == "pins" and (lead := h.lead(s.shows)):
+            typed = " ".join(f"{c.pin}={c.far_pin}" for c in lead.cable.cores if c.does != "shield")
+        linked_step(db, job, h, s.key, typed)
+
+
+def linked_step(db: Session, job: Job, h: Harness, key: str, typed: str) -> None:
+    """One step of Link with what was read."""
+    if step := h.step(key):
+        body = link_body(h, LinkEntry(key, step.title, "done", typed))
+        records.append(db, job, "link", body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))
+
+
+def tested(db: Session, job: Job, d: Design, wrong: bool) -> None:
+    """The transformers tested by steps until the engine is sure; the first one turned round where
+    something is wrong.
+    """
+    m = (
+        measuring(d.plan, d.inverter, None, d.harness.leads, "")
+        if d.inverter and d.harness
+        else None
+    )
+    if m is None:
+        return
+    wiring = list(right(m.setup))
+    if wrong:
+        wiring[0] = replace(wiring[0], turned=True)
+    shown: list[ct.Shown] = []
+    for n in range(4):
+        found = ct.next_step(ct.believe(m.setup, shown), m.steps(40.0), 40.0)
+        if found is None or (shown and ct.believe(m.setup, shown).sure):
+            return
+        step = found[0]
+        before = [412.0 + 60 * k for k in range(len(wiring))]
+        more = ct.shows(m.setup, tuple(wiring), step)
+        after = [
+            round(b + x + 9 * (k - n), 0) for k, (b, x) in enumerate(zip(before, more, strict=True))
+        ]
+        seen = tuple(a - b for a, b in zip(after, before, strict=True))
+        shown.append(ct.Shown(step, seen, 40.0))
+        belief = ct.believe(m.setup, shown)
+        best = ct.explanations(belief, 1)[0]
+        body = {
+            "label": f"CT step {n + 1}",
+            "act": "step",
+            "drive": step.name,
+            "watts": step.watts,
+            "before": before,
+            "after": after,
+            "noise_w": 40.0,
+            "source": "typed",
+            "says": f"{100 * best.likely:.0f} %: {in_words(m, best.wiring)}",
+            "note": "",
+            "sound": belief.sure and not faults(m, best.wiring),
+        }
+        records.append(db, job, "ct", body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))
+
+
 def finished(db: Session, crew_id: int) -> None:
     """Heron Slip: every termination made off, every check accepted, signed."""
     plan = Plan.model_validate(HERON_SLIP)
@@ -144,6 +231,9 @@ def finished(db: Session, crew_id: int) -> None:
     drilled(db, job, plan)
     land(db, job, plan, None)
     made = design(plan, catalogue())
+    if made.harness:
+        linked(db, job, made.harness, None)
+    tested(db, job, made, wrong=False)
     for f in made.findings:
         if f.level is Level.CHECK:
             records.append(
@@ -186,14 +276,22 @@ def begun(db: Session, crew_id: int) -> None:
     """Tern Hollow: planned with faults still in it, factory terminations checked. The others: half
     landed, landed, begun.
     """
-    for document, first in (
-        (TERN_HOLLOW, 7),
-        (SALTINGS_BARN, 30),
-        (MOSSBANK_TERRACE, None),
-        (JUNIPER_CUT, 40),
+    for document, first, links in (
+        (TERN_HOLLOW, 7, 5),
+        (SALTINGS_BARN, 30, 9),
+        (MOSSBANK_TERRACE, None, None),
+        (JUNIPER_CUT, 40, 3),
     ):
         plan = Plan.model_validate(document)
         job = records.create_job(db, crew_id, plan, PEOPLE[0][1])
         if first is None:
             drilled(db, job, plan)
         land(db, job, plan, first)
+        made = design(plan, catalogue())
+        if made.harness is None:
+            continue
+        linked(db, job, made.harness, links)
+        if document is TERN_HOLLOW:  # wired wrong, as the simulated meter and packs are
+            linked_step(db, job, made.harness, "ohm.pack-1-pack-2.0", "40")
+        if document is TERN_HOLLOW or links is None:
+            tested(db, job, made, wrong=document is TERN_HOLLOW)

@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from gumboot.core.basis.clock import show_minutes
-from gumboot.core.basis.figure import given
+from gumboot.core.basis.figure import given, with_unit
 from gumboot.core.brief.loads.board import Board, Leg
 from gumboot.core.design import Design
 from gumboot.core.kit import LINES
@@ -114,9 +114,7 @@ def _label(
     """Name and power of a circuit, leading to its row of the form."""
     room = int(width / 7.4) - 8
     name = load.name if len(load.name) <= room else load.name[: room - 1] + "…"
-    watts = (
-        f"{load.running_w / 1000:.3g} kW" if load.running_w >= 1000 else f"{load.running_w:.0f} W"
-    )
+    watts = with_unit(load.running_w, "W")
     inside = (
         box(x - 4, y - 14, width + 8, ROW - 2, "hit-area"),
         text(x, y, name, class_),

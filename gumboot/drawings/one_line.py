@@ -13,6 +13,7 @@ from functools import lru_cache
 from gumboot.core.basis.sizes import spoken
 from gumboot.core.basis.units import show_length
 from gumboot.core.design import Design
+from gumboot.core.kit import LINES
 from gumboot.core.network import Body
 from gumboot.core.size.conductors import SizedCircuit
 from gumboot.drawings.sheet import Box, Point, Sheet, Wire, lay_sheet
@@ -339,14 +340,16 @@ def _service(design: Design, sheet: Sheet) -> Iterator[str]:
     )
     yield text(x + 8, up + 8, "grid", "small soft")
     yield text(x + 8, up + 20, design.plan.supply.earthing or "", "tiny soft")
-    if any(link.load == "main-panel" for link in design.links):
-        count = {"single-phase 230 V": 1, "three-phase 400/230 V": 3}.get(
-            design.plan.supply.kind, 2
-        )
+    m = design.metering
+    if m and m.wanted:
+        count = len(LINES.get(design.plan.supply.kind, ("L1",)))
+        words = f"{count} CT" + (f" {m.ct.primary_a:g} A" if m.ct else "")
+        if m.meter and m.meter.through == "itself":
+            words = "meter"
         tap = any(w.id == "tap" for w in sheet.wires)
         ring = y - (76 if tap else 20)  # above the words on the tap
         yield tag("ellipse", cx=x, cy=ring, rx=6, ry=4, class_="ct")
-        yield text(x + 10, ring + 8, f"{count} CT", "tiny")
+        yield text(x + 10, ring + 8, words, "tiny")
         pv = next((w for w in sheet.wires if w.id == "existing-pv"), None)
         if pv:  # the PV inverter's own current is measured too
             x, y = pv.points[0][0] + 3, pv.points[0][1]
@@ -408,7 +411,10 @@ def _title_block(design: Design, sheet: Sheet) -> Iterator[str]:
             x + dx + 30, y + 20, words, "small"
         )
     yield line((x + 250, y + 16), (x + 274, y + 16), class_="link") + text(
-        x + 280, y + 20, ", ".join(dict.fromkeys(k.name for k in design.links)) or "links", "tiny"
+        x + 280,
+        y + 20,
+        ", ".join(dict.fromkeys(k.name for k in design.links if k.drawn)) or "links",
+        "tiny",
     )
     names = (
         ["L1", "L2", "L3", "N"]

@@ -79,10 +79,11 @@ def block_of(own: Sequence[Termination], b: Body) -> Block:
         x += max(n, 3) * 26 + 16
         high = max(high, int(y))
     height = high + 44.0
+    rows = rows or [("", 20.0, 40.0)]  # nothing lands in its ports: a cover, or what is to prove
     return Block(
         width=420,
         height=height,
-        rows=tuple(Row(port=p, x=a, y=height - c, pitch=26) for p, a, c in rows),
+        rows=tuple(Row(port=p, x=a, y=max(height - c, 1.0), pitch=26) for p, a, c in rows),
     )
 
 
@@ -111,18 +112,25 @@ def pads(design: Design, b: Body, own: Sequence[Termination], block: Block) -> l
             name_of(here.get(p, []), names.get(p, ("", "PE" if row.port == "PE" else ""))[1])
             for p in places
         ]
-        crowded = max((len(n) for n in called), default=0) * LETTER > row.pitch * WIDTH / (
+        pitch = row.pitch
+        if row.port == "COM":  # one row for all signals: as close as they fit
+            pitch = min(pitch, room(block, row) / max(len(places), 1))
+        crowded = max((len(n) for n in called), default=0) * LETTER > pitch * WIDTH / (
             block.width + 16
         )
         for i, (p, name) in enumerate(zip(places, called, strict=True)):
             terminations = tuple(here.get(p, ()))
             method = terminations[0].method if terminations else names.get(p, ("",))[0]
             out.append(
-                Pad(
-                    row.x + i * row.pitch, row.y, method, name, terminations, crowded and i % 2 == 1
-                )
+                Pad(row.x + i * pitch, row.y, method, name, terminations, crowded and i % 2 == 1)
             )
     return out
+
+
+def room(block: Block, row: Row) -> float:
+    """How wide a row may become before the next one beside it, or the block's edge."""
+    right = [r.x for r in block.rows if r.y == row.y and r.x > row.x]
+    return min([*right, block.width]) - row.x
 
 
 def name_of(terminations: Sequence[Termination], conductor: str) -> str:

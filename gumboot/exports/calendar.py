@@ -1,9 +1,9 @@
-"""When a crew comes back: an iCalendar file (RFC 5545)."""
+"""When a crew comes, and comes back: iCalendar files (RFC 5545)."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 
 from icalendar import Alarm, Calendar, Event
 
@@ -51,5 +51,22 @@ def return_calendar(
         alarm.add("description", f"{name}: back to the torque book")
         alarm.add("trigger", timedelta(hours=-1))
         event.add_component(alarm)
+        out.add_component(event)
+    return bytes(out.to_ical())
+
+
+def day_calendar(rows: Sequence[tuple[str, date, str, str]], made: datetime) -> bytes:
+    """One whole day an event: (job uid, the day, what stands in the calendar, its text)."""
+    out = Calendar()
+    out.add("prodid", "-//Gumboot//days//EN")
+    out.add("version", "2.0")
+    for uid, day, summary, text in rows:
+        event = Event()
+        event.add("uid", f"day-{uid}@gumboot")
+        event.add("dtstamp", made)
+        event.add("dtstart", day)
+        event.add("dtend", day + timedelta(days=1))
+        event.add("summary", summary)
+        event.add("description", text)
         out.add_component(event)
     return bytes(out.to_ical())

@@ -9,6 +9,7 @@ from gumboot.core.wall import WallDesign, drill_sheet
 from gumboot.core.wall.fixing import studs
 from gumboot.core.wall.gaps import rect_of_neighbour
 from gumboot.core.wall.rules import rect_of_backing
+from gumboot.exports.materials import inert
 
 LAYERS = {
     "WALL": 7,
@@ -47,14 +48,14 @@ def drill_csv(w: WallDesign) -> str:
             [
                 d.number,
                 w.scene.wall.id,
-                d.label,
+                inert(d.label),
                 d.hole.id,
                 d.x,
                 d.y,
                 d.up,
                 d.hole.meets,
-                a.label if a else "",
-                a.bit if a else "",
+                inert(a.label) if a else "",
+                inert(a.bit) if a else "",
                 a.hole_mm if a else "",
                 a.depth_mm if a else "",
             ]

@@ -13,6 +13,7 @@ import json
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import asdict, dataclass
 from functools import lru_cache
+from itertools import islice
 from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
@@ -20,10 +21,14 @@ from pydantic import TypeAdapter, ValidationError
 from gumboot.core.design import Design
 from gumboot.core.journal import log
 from gumboot.core.journal.entry import DIGEST, KINDS, TEXT, Entry
+from gumboot.core.kit import entry as kit_entry
 from gumboot.core.network.bonds import by_state
 from gumboot.core.plan import Plan
 
 FORMAT = "gumboot-job/1"
+MOST_FAULTS = 50  # told at once
+MOST_MEMBERS, DEEPEST = 500, 24  # of a list or object; of nesting
+MOST = {"/log": 300_000, "/design/figures": 20_000, "/design/terminations": 20_000}
 
 
 class BrokenFile(ValueError):
@@ -56,6 +61,7 @@ class Taken:
     plan: Plan
     entries: list[Entry]
     files: list[Attached]
+    kit: list[dict[str, Any]]
 
 
 def design_json(design: Design) -> dict[str, Any]:
@@ -194,8 +200,11 @@ def write(
     design: Design,
     entries: Sequence[Entry],
     attached: Iterable[Attached] = (),
+    kit: Sequence[dict[str, Any]] = (),
 ) -> str:
-    """The file's text."""
+    """The file's text. kit: the entries of the shelf that do not ship, as the job was made with
+    them.
+    """
     document = {
         "format": FORMAT,
         "uid": uid,
@@ -203,6 +212,7 @@ def write(
         "plan": plan.model_dump(mode="json"),
         "log": [asdict(e) for e in entries],
         "files": [{**asdict(a), "data": base64.b64encode(a.data).decode()} for a in attached],
+        **({"kit": list(kit)} if kit else {}),
         "design": design_json(design),
     }
     return json.dumps(document, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
@@ -253,6 +263,7 @@ def schema() -> dict[str, Any]:
                     "additionalProperties": False,
                 },
             },
+            "kit": {"type": "array", "maxItems": 600, "items": {"type": "object"}},
             "design": {"type": "object"},
         },
         "$defs": plan["$defs"],
@@ -281,17 +292,16 @@ def read(data: bytes) -> Taken:
         raise BrokenFile([("file", f"not JSON, {where}")]) from exc
     except ValueError as exc:
         raise BrokenFile([("file", str(exc))]) from exc
-    if odd := list(_unprintable(document)):
-        raise BrokenFile(odd[:50])
-    faults = [
-        ("/".join(str(p) for p in e.absolute_path) or "file", _say(e.message))
-        for e in sorted(
-            Draft202012Validator(schema()).iter_errors(document),
-            key=lambda e: [str(p) for p in e.absolute_path],
-        )
-    ]
+    if odd := list(islice(_unprintable(document), MOST_FAULTS)):
+        raise BrokenFile(odd)
+    if large := list(islice(_too_much(document), MOST_FAULTS)):
+        raise BrokenFile(large)
+    found = islice(Draft202012Validator(schema()).iter_errors(document), MOST_FAULTS)
+    faults = sorted(
+        ("/".join(str(p) for p in e.absolute_path) or "file", _say(e.message)) for e in found
+    )
     if faults:
-        raise BrokenFile(faults[:50])
+        raise BrokenFile(faults)
     try:
         plan = Plan.model_validate(document["plan"])
     except ValidationError as exc:
@@ -316,9 +326,42 @@ def read(data: bytes) -> Taken:
             )
         )
     files = [_attached(i, a, faults) for i, a in enumerate(document.get("files", []))]
+    kit = document.get("kit", [])
+    faults += [
+        (f"kit/{i}/{'/'.join(str(p) for p in e['loc'])}", e["msg"])
+        for i, row in enumerate(kit)
+        for e in _kit_faults(row)
+    ]
     if faults:
-        raise BrokenFile(faults)
-    return Taken(document["uid"], document["version"], plan, entries, files)
+        raise BrokenFile(faults[:50])
+    return Taken(document["uid"], document["version"], plan, entries, files, kit)
+
+
+def _kit_faults(row: Any) -> list[Any]:
+    try:
+        kit_entry.validate_python(row)
+    except ValidationError as exc:
+        return list(exc.errors())
+    return []
+
+
+def _too_much(document: Any) -> Iterator[tuple[str, str]]:
+    """Lists, objects and nesting beyond what any job holds, by path: seen before anything is
+    judged, since to say all that is wrong with them would take hours.
+    """
+    stack: list[tuple[str, Any, int]] = [("", document, 0)]
+    while stack:
+        path, value, depth = stack.pop()
+        if not isinstance(value, dict | list):
+            continue
+        most = next((n for start, n in MOST.items() if path == start), MOST_MEMBERS)
+        if len(value) > most:
+            yield path.strip("/") or "file", f"holds {len(value)} members; a job has {most} at most"
+        elif depth > DEEPEST:
+            yield path.strip("/")[:200], f"nested deeper than {DEEPEST}"
+        else:
+            pairs = value.items() if isinstance(value, dict) else enumerate(value)
+            stack += [(f"{path}/{str(k)[:60]}", v, depth + 1) for k, v in pairs]
 
 
 def _attached(i: int, a: dict[str, Any], faults: list[tuple[str, str]]) -> Attached:

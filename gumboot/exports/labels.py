@@ -11,7 +11,8 @@ from urllib.parse import quote
 
 import segno
 
-from gumboot.core.land.labels import Label, Stock
+from gumboot.core.kit import LabelStock
+from gumboot.core.land.labels import Label
 from gumboot.exports.materials import as_csv
 
 PAPER = {"a4": (210.0, 297.0), "letter": (215.9, 279.4)}
@@ -42,7 +43,7 @@ class Conditions:
 
 
 def sheets(
-    labels: Sequence[Label], stock: Stock, base: str, job_id: int, skip: int = 0
+    labels: Sequence[Label], stock: LabelStock, base: str, job_id: int, skip: int = 0
 ) -> Iterator[list[Conditions]]:
     """Label by label on sheet by sheet; `skip` places of the first sheet are used up already."""
     each = stock.across * stock.down

@@ -15,11 +15,10 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import lru_cache
 
-from gumboot.catalogue import catalogue
 from gumboot.core.basis.sizes import area_mm2, spoken
 from gumboot.core.basis.units import FT_M
 from gumboot.core.design import Design
-from gumboot.core.kit.words import LINES
+from gumboot.core.link.leads import Lead
 from gumboot.core.network.guards import short
 from gumboot.core.plan import Plan
 from gumboot.core.size.conductors import SizedCircuit
@@ -61,7 +60,7 @@ def materials(design: Design) -> tuple[Item, ...]:
 
 
 def _kit(design: Design) -> Iterable[Item]:
-    kit, book = design.plan.kit, catalogue()
+    kit, book = design.plan.kit, design.catalogue
     if design.inverter:
         yield Item("Kit", f"{design.inverter.maker} {design.inverter.model}", kit.inverters, "")
     if design.pack and kit.packs:
@@ -129,14 +128,36 @@ def _ends(design: Design) -> Iterable[Item]:
 
 def _signals(design: Design) -> Iterable[Item]:
     """Signal cables by what they are, and what they end in."""
-    counted = Counter(f"signal cable, {x.name}: {x.conductors}" for x in design.links)
+    h = design.harness
+    cables: dict[str, list[Lead]] = defaultdict(list)
+    for lead in h.leads if h else ():
+        if not lead.made_of.endswith(("own lead", "own leads")):
+            cables[lead.made_of].append(lead)
+    for made_of, leads in cables.items():
+        known = sum(x.length.n for x in leads if x.length)
+        to_measure = sum(x.length is None for x in leads)
+        says = f"{made_of}, {len(leads)} lead{'s' if len(leads) > 1 else ''}" + (
+            f", {to_measure} still to measure" if to_measure else ""
+        )
+        if not known:
+            yield Item("Signals", says, len(leads), "")
+            continue
+        yield Item("Signals", says, *_long(known * ALLOWANCE, design.plan.units == "us"))
+    outside = sum(
+        b.stations[i].terminator in ("none", "")
+        for b in (h.buses if h else ())
+        if b.line
+        for i in b.ended
+    )
+    if outside:
+        yield Item("Signals", "terminator, 120 Ω, for a port that has none", outside, "")
     ends = Counter(
         f"{e.form} for {x.name}"
         for x in design.links
         for e in (x.at_source, x.at_load)
         if e.end in ("plug", "clip")
     )
-    for what, n in (*counted.items(), *ends.items(), *_measured(design)):
+    for what, n in (*ends.items(), *_measured(design)):
         yield Item("Signals", what, n, "")
 
 
@@ -144,14 +165,17 @@ def _measured(design: Design) -> Iterable[tuple[str, int]]:
     """The meter and its current transformers at the house's board, of the unit's maker: one for
     each live conductor of the service, and of every PV inverter.
     """
-    if not any(x.load == "main-panel" for x in design.links):
+    m = design.metering
+    if m is None or not m.wanted:
         return
-    meter = next(x for x in design.links if x.load == "main-panel")
-    if not any(p.startswith("CT") for p in meter.at_source.poles):  # else the unit measures
+    if m.meter:
+        yield f"{m.meter.maker} {m.meter.model}", 1
+    elif not any(x.serves == "CT" for x in design.links):  # else the unit measures
         yield "meter, as the inverter's maker names it", 1
-    lines = len(LINES.get(design.plan.supply.kind, ("L1",)))
-    own = sum(lines if pv.line == "all" else 1 for pv in design.plan.kit.pv_inverters)
-    yield "current transformer, as the meter's or inverter's sheet names it", lines + own
+    if m.ct and m.count:
+        yield f"{m.ct.maker} {m.ct.model}, {m.ct.says}", m.count
+    elif m.count:
+        yield "current transformer, as the meter's or inverter's sheet names it", m.count
 
 
 def _safeguards(design: Design) -> Iterable[Item]:
@@ -199,14 +223,6 @@ def _ways(design: Design, us: bool) -> Iterable[Item]:
         yield Item("Ways", what, *_long(total, us))
     for what, n in sorted(hubs.items()):
         yield Item("Ways", what, n, "")
-
-
-def materials_csv(design: Design) -> str:
-    """The bill as CSV (RFC 4180)."""
-    return as_csv(
-        ("group", "item", "quantity", "unit"),
-        ((i.group, i.what, f"{i.count:g}", i.unit) for i in materials(design)),
-    )
 
 
 SCHEDULE = (
@@ -271,11 +287,11 @@ def as_csv(head: tuple[str, ...], rows: Iterable[tuple[str, ...]]) -> str:
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(head)
-    writer.writerows([_inert(cell) for cell in row] for row in rows)
+    writer.writerows([inert(cell) for cell in row] for row in rows)
     return out.getvalue()
 
 
-def _inert(cell: str) -> str:
+def inert(cell: str) -> str:
     """A cell that no spreadsheet takes for a formula: texts of ours never start so, a name typed by
     someone may.
     """

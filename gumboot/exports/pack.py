@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
+import logging
+import re
+from collections.abc import Callable
 from pathlib import Path
 from urllib.parse import unquote, urlparse
 
@@ -31,10 +33,25 @@ CAUTIONS = (
 )
 
 
-@lru_cache(maxsize=8)
-def to_pdf(html: str) -> bytes:
-    """A page of HTML as PDF bytes, remembered by the page. Fetches from the shipped static folder
-    only; anything else is refused.
+PROGRESS = logging.getLogger("weasyprint.progress")
+
+
+class _Told(logging.Handler):
+    """Passes on how far the library says it is."""
+
+    def __init__(self, said: Callable[[str], None]) -> None:
+        super().__init__(logging.INFO)
+        self.said = said
+
+    def emit(self, record: logging.LogRecord) -> None:
+        """Say which page is laid out."""
+        page = re.search(r"[Pp]age (\d+)", record.getMessage())
+        self.said(f"page {page[1]}" if page else "reading what is on it")
+
+
+def to_pdf(html: str, said: Callable[[str], None] = lambda _: None) -> bytes:
+    """A page of HTML as PDF bytes; takes a core and hundreds of MB, so workers make it. Fetches
+    from the shipped static folder only; anything else is refused. said: told how far it is.
     """
     from weasyprint import CSS, HTML
     from weasyprint.text.fonts import FontConfiguration
@@ -49,11 +66,16 @@ def to_pdf(html: str) -> bytes:
                 raise ValueError(f"the pack may not fetch {url}")
             return URLFetcherResponse(url, path.read_bytes())
 
-    fonts, shipped = FontConfiguration(), Shipped()
-    sheet = CSS(filename=STATIC / "pack.css", font_config=fonts, url_fetcher=shipped)
-    data: bytes | None = HTML(
-        string=html, base_url=STATIC.as_uri() + "/", url_fetcher=shipped
-    ).write_pdf(stylesheets=[sheet], font_config=fonts)
+    fonts, shipped, told = FontConfiguration(), Shipped(), _Told(said)
+    PROGRESS.setLevel(logging.INFO)
+    PROGRESS.addHandler(told)
+    try:
+        sheet = CSS(filename=STATIC / "pack.css", font_config=fonts, url_fetcher=shipped)
+        data: bytes | None = HTML(
+            string=html, base_url=STATIC.as_uri() + "/", url_fetcher=shipped
+        ).write_pdf(stylesheets=[sheet], font_config=fonts)
+    finally:
+        PROGRESS.removeHandler(told)
     if data is None:
         raise RuntimeError("the PDF library gave no bytes")
     return data

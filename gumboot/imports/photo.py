@@ -5,13 +5,16 @@ which telephone.
 from __future__ import annotations
 
 import io
+import threading
 import warnings
 from dataclasses import dataclass
 
 from gumboot.imports.interval import Unreadable
 
 EDGE, SMALL_EDGE, QUALITY = 1600, 320, 82  # px of the longer side; JPEG quality
-MOST_PIXELS = 120_000_000
+MOST_PIXELS = 120_000_000  # of a JPEG, which is decoded at a fraction of its size
+MOST_WHOLE = 40_000_000  # of what has to be decoded whole
+AT_ONCE = threading.BoundedSemaphore(2)
 FORMATS = ("JPEG", "PNG", "WEBP", "TIFF")
 MEDIA = "image/jpeg"
 TAKEN = 36867  # EXIF DateTimeOriginal: JEITA CP-3451, table 8
@@ -39,7 +42,8 @@ def read_photo(data: bytes) -> Photo:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", Image.DecompressionBombWarning)
             opened = Image.open(io.BytesIO(data), formats=FORMATS)
-        if opened.width * opened.height > MOST_PIXELS:
+        most = MOST_PIXELS if opened.format == "JPEG" else MOST_WHOLE
+        if opened.width * opened.height > most:
             raise Unreadable(
                 f"It has {opened.width} × {opened.height} pixels, more than any camera takes."
                 f" {want}."
@@ -48,7 +52,10 @@ def read_photo(data: bytes) -> Photo:
         taken = str(said.get_ifd(0x8769).get(TAKEN, ""))[:19]
         ImageFile.LOAD_TRUNCATED_IMAGES = False  # others of this process may have set it
         opened.draft("RGB", (2 * EDGE, 2 * EDGE))
-        upright = ImageOps.exif_transpose(opened).convert("RGB")
+        with AT_ONCE:
+            upright = ImageOps.exif_transpose(opened).convert("RGB")
+    except Unreadable:
+        raise
     except UnidentifiedImageError as exc:
         raise Unreadable(f"It is not a photograph that can be read here. {want}.") from exc
     except (

@@ -19,10 +19,14 @@ from sqlalchemy import (
     Integer,
     Text,
     UniqueConstraint,
+    false,
     func,
+    text,
 )
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+from gumboot.core.kit.signal import upgraded
 
 
 class Base(DeclarativeBase):
@@ -38,49 +42,160 @@ class Base(DeclarativeBase):
 
 
 class Crew(Base):
-    """A crew; everything it does belongs to it."""
+    """A crew; everything it does belongs to it. second_asked: of whom a second factor is asked
+    ("nobody", "supervisor", "everybody"). defaults: what a new job of the crew begins with.
+    """
 
     __tablename__ = "crew"
     id: Mapped[int] = mapped_column(Identity(), primary_key=True)
     name: Mapped[str]
+    uid: Mapped[str] = mapped_column(server_default=text("gen_random_uuid()::text"))
+    second_asked: Mapped[str] = mapped_column(server_default="supervisor")
+    defaults: Mapped[dict[str, Any]] = mapped_column(server_default="{}")
+    office_seq: Mapped[int] = mapped_column(server_default="0")
+    office_head: Mapped[str] = mapped_column(server_default="")
 
 
 class Person(Base):
-    """Someone who signs in. role: planner, installer or supervisor."""
+    """Someone who signs in. role: planner, installer or supervisor. Who left keeps the name in the
+    logs and can no longer sign in. totp_step: the last time step whose code was taken.
+    """
 
     __tablename__ = "person"
+    __table_args__ = (
+        Index("person_email", "email", unique=True, postgresql_where=text("left_at is null")),
+    )
     id: Mapped[int] = mapped_column(Identity(), primary_key=True)
-    crew_id: Mapped[int] = mapped_column(ForeignKey("crew.id"))
+    crew_id: Mapped[int] = mapped_column(ForeignKey("crew.id"), index=True)
     name: Mapped[str]
-    email: Mapped[str] = mapped_column(unique=True)
+    email: Mapped[str]
     role: Mapped[str]
     password_hash: Mapped[str]
+    made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    left_at: Mapped[datetime | None]
+    totp_secret: Mapped[str | None]
+    totp_since: Mapped[datetime | None]
+    totp_step: Mapped[int] = mapped_column(BigInteger, server_default="0")
 
 
 class SignIn(Base):
-    """A server-side session; only the hash of its token is kept."""
+    """A server-side session; only the hash of its token is kept. second_due: the password was
+    right, and the second factor is still asked.
+    """
 
     __tablename__ = "sign_in"
     token_hash: Mapped[str] = mapped_column(primary_key=True)
-    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"), index=True)
     csrf: Mapped[str]
     expires_at: Mapped[datetime]
+    made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    seen_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    address: Mapped[str] = mapped_column(server_default="", default="")
+    device: Mapped[str] = mapped_column(server_default="", default="")
+    second_due: Mapped[bool] = mapped_column(server_default=false(), default=False)
 
 
 class FailedSignIn(Base):
-    """A failed attempt, kept to slow the next ones."""
+    """A failed attempt, kept to slow the next ones; lane: the known device it came from, or ""."""
 
     __tablename__ = "failed_sign_in"
     id: Mapped[int] = mapped_column(BigInteger, Identity(), primary_key=True)
     email: Mapped[str] = mapped_column(index=True)
     address: Mapped[str] = mapped_column(index=True)
+    lane: Mapped[str] = mapped_column(server_default="", default="", index=True)
     at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
+class KnownDevice(Base):
+    """A browser that a person has signed in with; others' guesses do not slow it."""
+
+    __tablename__ = "known_device"
+    token_hash: Mapped[str] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"), primary_key=True)
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class RecoveryCode(Base):
+    """A code that stands in for the second factor once; gone when it was used."""
+
+    __tablename__ = "recovery_code"
+    code_hash: Mapped[str] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"), primary_key=True)
+
+
+class Invitation(Base):
+    """A link that is good once: to join a crew, or (person_id) to set a new password."""
+
+    __tablename__ = "invitation"
+    token_hash: Mapped[str] = mapped_column(primary_key=True)
+    crew_id: Mapped[int] = mapped_column(ForeignKey("crew.id"), index=True)
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    name: Mapped[str]
+    email: Mapped[str] = mapped_column(server_default="", default="")
+    role: Mapped[str]
+    made_by: Mapped[str]
+    made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    ends_at: Mapped[datetime]
+    used_at: Mapped[datetime | None]
+
+
+class Token(Base):
+    """A key of a crew's office tools. scope: "read", or "write" (what a planner may). It acts for
+    the person who made it, and ends when that person leaves.
+    """
+
+    __tablename__ = "token"
+    token_hash: Mapped[str] = mapped_column(primary_key=True)
+    crew_id: Mapped[int] = mapped_column(ForeignKey("crew.id"), index=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    name: Mapped[str]
+    scope: Mapped[str]
+    made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    used_at: Mapped[datetime | None]
+    ended_at: Mapped[datetime | None]
+
+
+class FirstCode(Base):
+    """The one-time code that makes the first crew of an empty database."""
+
+    __tablename__ = "first_code"
+    code_hash: Mapped[str] = mapped_column(primary_key=True)
+    made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class OfficeRow(Base):
+    """One entry of a crew's office log. The database refuses to change or delete it."""
+
+    __tablename__ = "office_entry"
+    crew_id: Mapped[int] = mapped_column(ForeignKey("crew.id"), primary_key=True)
+    seq: Mapped[int] = mapped_column(primary_key=True)
+    uuid: Mapped[str]
+    kind: Mapped[str]
+    who: Mapped[str]
+    role: Mapped[str]
+    at: Mapped[str]
+    body: Mapped[str]
+    prev: Mapped[str]
+    hash: Mapped[str]
+
+
 class Job(Base):
-    """A job: its current plan version and the head of its log chain."""
+    """A job: its current plan version and the head of its log chain. stage, person_id, day: what
+    the office says of it; listed: what the list of jobs shows, made by its revision listed_rev (the
+    database sets that to 0 when plan or log change), with what it is searched by.
+    """
 
     __tablename__ = "job"
+    __table_args__ = (
+        Index("job_listed", "crew_id", "listed_rev"),
+        Index(
+            "job_shown",
+            "crew_id",
+            text("changed_at desc"),
+            text("id desc"),
+            postgresql_where=text("put_away_at is null"),
+        ),
+    )
     id: Mapped[int] = mapped_column(Identity(), primary_key=True)
     crew_id: Mapped[int] = mapped_column(ForeignKey("crew.id"), index=True)
     uid: Mapped[str]
@@ -91,6 +206,16 @@ class Job(Base):
     imported_by: Mapped[str | None]
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
     changed_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    stage: Mapped[str] = mapped_column(server_default="planned", default="planned")
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    day: Mapped[date | None]
+    note: Mapped[str] = mapped_column(server_default="", default="")
+    put_away_at: Mapped[datetime | None]
+    listed: Mapped[dict[str, Any] | None] = mapped_column(deferred=True)
+    listed_rev: Mapped[int] = mapped_column(server_default="0", default=0)
+    stops: Mapped[int] = mapped_column(server_default="0", default=0)
+    signed_at: Mapped[str] = mapped_column(server_default="", default="")
+    words: Mapped[str] = mapped_column(server_default="", default="", deferred=True)
 
 
 class PlanVersion(Base):
@@ -102,6 +227,92 @@ class PlanVersion(Base):
     plan: Mapped[dict[str, Any]]
     saved_by: Mapped[str]
     saved_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    shelf: Mapped[dict[str, Any]] = mapped_column(server_default="{}")
+
+
+class KitEdition(Base):
+    """One saved edition of an entry of the shelf; of no crew: it ships with Gumboot. seq counts
+    through all of them: a job names the number up to which the shelf was read. job_id: it came with
+    that job's file and stands on no shelf. sources: where values stand, by section.
+    """
+
+    __tablename__ = "kit_edition"
+    __table_args__ = (
+        Index("kit_edition_of", "crew_id", "entry", "seq"),
+        Index("kit_edition_kind", "crew_id", "kind", "seq"),
+        Index("kit_edition_digest", "digest"),
+    )
+    seq: Mapped[int] = mapped_column(BigInteger, Identity(), primary_key=True)
+    crew_id: Mapped[int | None] = mapped_column(ForeignKey("crew.id"))
+    entry: Mapped[str]
+    kind: Mapped[str]
+    name: Mapped[str]
+    digest: Mapped[str]
+    saved_by: Mapped[str]
+    edition: Mapped[int]
+    body: Mapped[dict[str, Any]]
+    sources: Mapped[dict[str, Any]] = mapped_column(server_default="{}")
+    job_id: Mapped[int | None]
+    saved_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+    @property
+    def said(self) -> dict[str, Any]:
+        """Its document in today's words: what older editions said otherwise is read so."""
+        body: dict[str, Any] = upgraded(self.body)
+        return body
+
+
+class KitReading(Base):
+    """A second reading of an entry's values that can hurt, by another person."""
+
+    __tablename__ = "kit_reading"
+    __table_args__ = (Index("kit_reading_of", "crew_id", "entry"),)
+    id: Mapped[int] = mapped_column(BigInteger, Identity(), primary_key=True)
+    crew_id: Mapped[int] = mapped_column(ForeignKey("crew.id"))
+    entry: Mapped[str]
+    digest: Mapped[str]
+    who: Mapped[str]
+    body: Mapped[dict[str, Any]]
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class KitSheet(Base):
+    """A data sheet or the photograph of a plate, kept with an entry."""
+
+    __tablename__ = "kit_sheet"
+    __table_args__ = (Index("kit_sheet_of", "crew_id", "entry"),)
+    id: Mapped[int] = mapped_column(BigInteger, Identity(), primary_key=True)
+    crew_id: Mapped[int] = mapped_column(ForeignKey("crew.id"))
+    entry: Mapped[str]
+    name: Mapped[str]
+    media: Mapped[str]
+    digest: Mapped[str]
+    kept_by: Mapped[str]
+    data: Mapped[bytes] = mapped_column(deferred=True)
+    kept_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class KitLibrary(Base):
+    """A module of a long list that a crew took in, found by its words and put on the shelf."""
+
+    __tablename__ = "kit_library"
+    crew_id: Mapped[int] = mapped_column(ForeignKey("crew.id"), primary_key=True)
+    entry: Mapped[str] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    words: Mapped[str]
+    kept_by: Mapped[str]
+    body: Mapped[dict[str, Any]]
+    kept_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class KitState(Base):
+    """How a crew keeps an entry: hidden from its lists, what it has in stock and what it costs."""
+
+    __tablename__ = "kit_state"
+    crew_id: Mapped[int] = mapped_column(ForeignKey("crew.id"), primary_key=True)
+    entry: Mapped[str] = mapped_column(primary_key=True)
+    hidden: Mapped[bool] = mapped_column(server_default=false(), default=False)
+    stock: Mapped[dict[str, Any]] = mapped_column(server_default="{}")
 
 
 class LogEntry(Base):
@@ -163,8 +374,8 @@ class KeptFile(Base):
 
 
 class Result(Base):
-    """What a long computation came to, by what it was made from; until then how far it is, and when
-    it last gave sign.
+    """What a long computation came to, by the key of what it was made from; until then how far it
+    is, and the load it is made from.
     """
 
     __tablename__ = "result"
@@ -176,4 +387,34 @@ class Result(Base):
     fault: Mapped[str | None]
     body: Mapped[dict[str, Any] | None]
     data: Mapped[bytes | None] = mapped_column(deferred=True)
+    load: Mapped[bytes | None] = mapped_column(deferred=True)
     beat_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class Task(Base):
+    """A result that waits to be made, or is being made by a worker, which gives a sign each few
+    seconds.
+    """
+
+    __tablename__ = "task"
+    __table_args__ = (UniqueConstraint("job_id", "kind", "key"),)
+    id: Mapped[int] = mapped_column(Identity(), primary_key=True)
+    crew_id: Mapped[int] = mapped_column(ForeignKey("crew.id"))
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id", ondelete="CASCADE"))
+    kind: Mapped[str]
+    key: Mapped[str]
+    asked_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    taken_by: Mapped[str | None]
+    beat_at: Mapped[datetime | None]
+    tries: Mapped[int] = mapped_column(server_default="0", default=0)
+
+
+class UploadPart(Base):
+    """A piece of a file that was sent, until it is read."""
+
+    __tablename__ = "upload_part"
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id", ondelete="CASCADE"), primary_key=True)
+    key: Mapped[str] = mapped_column(primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True)
+    data: Mapped[bytes]
+    at: Mapped[datetime] = mapped_column(server_default=func.now())

@@ -10,7 +10,7 @@ import uuid as uuids
 from datetime import UTC, datetime
 from typing import Any, cast
 
-from sqlalchemy import bindparam, insert, select, text, update
+from sqlalchemy import bindparam, insert, literal_column, select, text, update
 from sqlalchemy.orm import Session, defer
 
 from gumboot.core.journal import log
@@ -47,9 +47,14 @@ def now() -> str:
 
 def plan_digest(plan: Plan) -> str:
     """SHA-256 of a plan: what a signature names."""
-    return hashlib.sha256(
-        json.dumps(plan.model_dump(mode="json"), sort_keys=True).encode()
-    ).hexdigest()
+    return document_digest(plan.model_dump(mode="json"))
+
+
+def document_digest(document: dict[str, Any]) -> str:
+    """The same of a plan as it is stored: one of a release before has fewer fields than it reads
+    as now.
+    """
+    return hashlib.sha256(json.dumps(document, sort_keys=True).encode()).hexdigest()
 
 
 def create_job(
@@ -60,8 +65,9 @@ def create_job(
     uid: str | None = None,
     version: int = 1,
     imported: bool = False,
+    shelf: dict[str, Any] | None = None,
 ) -> Job:
-    """A new job with its first plan."""
+    """A new job with its first plan, and what of the shelf it is made with."""
     uid = uid or str(uuids.uuid4())
     job = Job(
         crew_id=crew_id,
@@ -75,15 +81,28 @@ def create_job(
     db.add(job)
     db.flush()
     db.add(
-        PlanVersion(job_id=job.id, version=version, plan=plan.model_dump(mode="json"), saved_by=who)
+        PlanVersion(
+            job_id=job.id,
+            version=version,
+            plan=plan.model_dump(mode="json"),
+            saved_by=who,
+            shelf=shelf or {},
+        )
     )
     db.flush()
     return job
 
 
-def save_plan(db: Session, job: Job, plan: Plan, read_version: int, who: str) -> int:
-    """Save a plan read at `read_version`; returns the new version. Raises LostRace or Frozen and
-    changes nothing.
+def save_plan(
+    db: Session,
+    job: Job,
+    plan: Plan,
+    read_version: int,
+    who: str,
+    shelf: dict[str, Any] | None = None,
+) -> int:
+    """Save a plan read at `read_version`; returns the new version. The shelf it is made with stays
+    what it was unless another is given. Raises LostRace or Frozen and changes nothing.
     """
     locked = db.scalar(
         select(Job)
@@ -99,12 +118,23 @@ def save_plan(db: Session, job: Job, plan: Plan, read_version: int, who: str) ->
         assert theirs is not None  # noqa: S101 - a foreign key holds it
         db.expunge(theirs)
         raise LostRace(theirs)
+    if shelf is None:
+        key = (job.id, locked.version)
+        shelf = db.scalar(
+            select(PlanVersion.shelf).where(
+                PlanVersion.job_id == key[0], PlanVersion.version == key[1]
+            )
+        )
     locked.version += 1
     locked.name = plan.site.name
     locked.changed_at = datetime.now(UTC)
     db.add(
         PlanVersion(
-            job_id=job.id, version=locked.version, plan=plan.model_dump(mode="json"), saved_by=who
+            job_id=job.id,
+            version=locked.version,
+            plan=plan.model_dump(mode="json"),
+            saved_by=who,
+            shelf=shelf or {},
         )
     )
     db.flush()
@@ -116,18 +146,32 @@ def jobs(db: Session) -> list[Job]:
     return list(db.scalars(select(Job).order_by(Job.changed_at.desc())))
 
 
-CURRENT = (
-    select(Job, PlanVersion)
+STANDS = (  # how far the shelf has come, and what the crew keeps out of its lists
+    "(select max(seq) from kit_edition)",
+    "coalesce((select defaults ->> 'hide_examples' from crew where id = {crew}), '') = 'true'",
+    "array(select entry from kit_state where crew_id = {crew} and hidden order by entry)",
+)
+Stands = tuple[int, bool, list[str]]
+CURRENT: Any = (
+    select(Job, PlanVersion, *(literal_column(x.format(crew="job.crew_id")) for x in STANDS))
     .join(PlanVersion, (PlanVersion.job_id == Job.id) & (PlanVersion.version == Job.version))
     .where(Job.id == bindparam("job"))
     .options(defer(PlanVersion.plan))  # a page of a design already made does not read it
 )
 
 
+def opened(db: Session, job_id: int) -> tuple[Job, PlanVersion, Stands] | None:
+    """A job, its plan and how the shelf stands, in one go; None when there is none or it is another
+    crew's.
+    """
+    row = db.execute(CURRENT, {"job": job_id}).first()
+    return (row[0], row[1], tuple(row[2:])) if row else None
+
+
 def current(db: Session, job_id: int) -> tuple[Job, PlanVersion] | None:
     """A job and its plan; None when there is none or it is another crew's."""
-    row = db.execute(CURRENT, {"job": job_id}).first()
-    return (row[0], row[1]) if row else None
+    found = opened(db, job_id)
+    return found[:2] if found else None
 
 
 def plan_at(db: Session, job: Job, version: int) -> dict[str, Any] | None:
@@ -164,6 +208,7 @@ def append(
     uuid = uuid or str(uuids.uuid4())
     before = db.scalar(select(LogEntry).where(LogEntry.job_id == job.id, LogEntry.uuid == uuid))
     written = log.canonical(body)
+    who, at_device = log.of_one_line(who), log.of_one_line(at_device)
     if before:
         if before.kind != kind or before.body != written:
             raise BadEntry(f"entry {uuid} is already kept with other content")

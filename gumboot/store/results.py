@@ -1,22 +1,19 @@
-"""Results of long computations: claimed by one worker at a time, kept by the key of what they are
-made from, the newest few of each kind.
-
-A claim whose worker gave no sign for a minute is free again.
+"""Results of long computations, kept by the key of what they are made from, the newest few of each
+kind; until one is there, how far it is (`store.queue` says by whom).
 """
 
 from __future__ import annotations
 
-from datetime import timedelta
 from typing import Any
 
-from sqlalchemy import delete, func, or_, select, update
+from sqlalchemy import delete, func, select, text, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from gumboot.store.models import Result
 
-SILENT = timedelta(seconds=60)
-KEEP = 8
+KEEP = {"pdf": 3}
+KEEP_OTHERS = 8
 
 
 def found(db: Session, job_id: int, kind: str, key: str) -> Result | None:
@@ -24,23 +21,24 @@ def found(db: Session, job_id: int, kind: str, key: str) -> Result | None:
     return db.get(Result, (job_id, kind, key), populate_existing=True)
 
 
-def claim(db: Session, job_id: int, kind: str, key: str) -> bool:
-    """Take it on: true for one asker only, until it is done or falls silent."""
-    stale = or_(Result.fault.is_not(None), Result.beat_at < func.now() - SILENT)
-    row = insert(Result).values(job_id=job_id, kind=kind, key=key)
-    fresh = {"share": 0.0, "says": "", "fault": None, "beat_at": func.now()}
-    taken = db.scalar(
-        row.on_conflict_do_update(
-            index_elements=["job_id", "kind", "key"],
-            set_=fresh,
-            where=Result.body.is_(None) & stale,
-        ).returning(Result.key)
+def begin(db: Session, job_id: int, kind: str, key: str, load: bytes) -> None:
+    """It waits to be made from a load; a fault of before is forgotten."""
+    fresh = {"share": 0.0, "says": "", "fault": None, "beat_at": func.now(), "load": load}
+    db.execute(
+        insert(Result)
+        .values(job_id=job_id, kind=kind, key=key, load=load)
+        .on_conflict_do_update(index_elements=["job_id", "kind", "key"], set_=fresh)
     )
-    return taken is not None
+
+
+def load_of(db: Session, job_id: int, kind: str, key: str) -> bytes | None:
+    """What a result is to be made from."""
+    here = (Result.job_id == job_id, Result.kind == kind, Result.key == key)
+    return db.scalar(select(Result.load).where(*here))
 
 
 def beat(db: Session, job_id: int, kind: str, key: str, share: float, says: str) -> None:
-    """A sign of life, with how far it is."""
+    """How far it is."""
     _set(db, job_id, kind, key, share=share, says=says)
 
 
@@ -48,12 +46,12 @@ def finish(
     db: Session, job_id: int, kind: str, key: str, body: dict[str, Any], data: bytes | None = None
 ) -> None:
     """Done; the oldest beyond the newest few of its kind go."""
-    _set(db, job_id, kind, key, share=1.0, says="", fault=None, body=body, data=data)
+    _set(db, job_id, kind, key, share=1.0, says="", fault=None, body=body, data=data, load=None)
     newest = (
         select(Result.key)
         .where(Result.job_id == job_id, Result.kind == kind)
         .order_by(Result.beat_at.desc())
-        .limit(KEEP)
+        .limit(KEEP.get(kind, KEEP_OTHERS))
     )
     db.execute(
         delete(Result).where(
@@ -64,7 +62,7 @@ def finish(
 
 def fail(db: Session, job_id: int, kind: str, key: str, fault: str) -> None:
     """Stopped, and why, in the crew's words."""
-    _set(db, job_id, kind, key, fault=fault)
+    _set(db, job_id, kind, key, fault=fault, load=None)
 
 
 def forget(db: Session, job_id: int, kind: str, key: str) -> None:
@@ -72,6 +70,17 @@ def forget(db: Session, job_id: int, kind: str, key: str) -> None:
     db.execute(
         delete(Result).where(Result.job_id == job_id, Result.kind == kind, Result.key == key)
     )
+
+
+def tidy(db: Session) -> None:
+    """Throw away a crew's printed pages of the day before yesterday, and files nobody came to
+    read.
+    """
+    for said in (
+        "delete from result where kind = 'pdf' and beat_at < now() - interval '2 days'",
+        "delete from upload_part where at < now() - interval '1 day'",
+    ):
+        db.execute(text(said))
 
 
 def _set(db: Session, job_id: int, kind: str, key: str, **values: Any) -> None:

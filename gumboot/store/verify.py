@@ -1,4 +1,5 @@
-"""Tell whether the log of every job holds: python -m gumboot.store.verify [JOB NUMBER | JOB FILE] …
+"""Tell whether the log of every job and of every office holds: python -m gumboot.store.verify [JOB
+NUMBER | JOB FILE] …
 
 Prints one line a job; the exit status is 1 when a chain is broken, 2 when something could not be
 read.
@@ -12,10 +13,12 @@ import sys
 from pathlib import Path
 
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from gumboot.core.journal import log
 from gumboot.core.journal.log import Entry
-from gumboot.store import database, records
+from gumboot.core.journal.office import first_broken
+from gumboot.store import database, office, records
 from gumboot.store.models import Crew
 
 
@@ -51,6 +54,8 @@ def of_database(url: str, wanted: set[int]) -> list[tuple[str, int, int | None]]
     with database.sessions(engine)() as db:
         for crew in db.scalars(select(Crew.id).order_by(Crew.id)).all():
             database.see_crew(db, crew)
+            if not wanted:
+                out.append(of_office(db, crew))
             for job in records.jobs(db):
                 if not wanted or job.id in wanted:
                     seen.add(job.id)
@@ -68,6 +73,19 @@ def of_database(url: str, wanted: set[int]) -> list[tuple[str, int, int | None]]
             f"no job {', '.join(str(n) for n in sorted(wanted - seen))} in this database"
         )
     return sorted(out)
+
+
+def of_office(db: Session, crew_id: int) -> tuple[str, int, int | None]:
+    """(name, entries, first broken) of a crew's office log."""
+    crew, rows = db.get(Crew, crew_id), office.entries(db, crew_id)
+    assert crew is not None  # noqa: S101
+    broken = first_broken(crew.uid, rows)
+    if broken is None and (crew.office_seq, crew.office_head) != (
+        len(rows),
+        rows[-1].hash if rows else "",
+    ):
+        broken = len(rows) + 1
+    return f"office of crew {crew_id}, {crew.name}", len(rows), broken
 
 
 def main(arguments: list[str]) -> int:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import gc
 import logging
 import re
@@ -15,21 +16,38 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from fastapi.staticfiles import StaticFiles
+from psycopg.errors import DiskFull
 from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
 from starlette.exceptions import HTTPException
 from starlette.middleware.gzip import GZipMiddleware
 
 from gumboot.catalogue import catalogue
+from gumboot.core.design import LIMIT_S, TakesTooLong
 from gumboot.core.wall import grid
 from gumboot.demo import scenario
-from gumboot.store import database, records
-from gumboot.web.background import BackgroundJobs
+from gumboot.store import database, records, shelf
+from gumboot.web import background, watching
 from gumboot.web.config import Config
 from gumboot.web.field import receive
-from gumboot.web.job import jobs
+from gumboot.web.job import days, jobs
 from gumboot.web.job.opening import NoSuchJob
 from gumboot.web.pages.frame import render
-from gumboot.web.people import sign_in
+from gumboot.web.people import (
+    account,
+    defaults,
+    first_start,
+    join,
+    office,
+    people,
+    second,
+    sign_in,
+    tokens,
+    visit,
+)
+from gumboot.web.shelf import files as entry_files
+from gumboot.web.shelf import page as shelf_pages
+from gumboot.web.shelf import second as second_reading
 from gumboot.web.stations import STATIONS
 
 POLICY = (
@@ -50,6 +68,13 @@ LARGE = re.compile(
 MOST_BYTES_LARGE = 130_000_000
 
 
+def odd_charset(scope: dict[str, Any]) -> str:
+    """A charset that a body claims and that is not UTF-8: some are read in quadratic time."""
+    kind = next((v for k, v in scope["headers"] if k == b"content-type"), b"").decode("latin-1")
+    found = re.search(r"charset\s*=\s*[\"']?([^\s;\"']+)", kind, re.IGNORECASE)
+    return "" if not found or found[1].lower() in ("utf-8", "utf8") else found[1][:30]
+
+
 class TooLarge(Exception):
     """More was sent than any page of ours sends."""
 
@@ -59,39 +84,44 @@ def create_app(config: Config | None = None, demo: bool = False) -> FastAPI:
     empty database if told to.
     """
     config = config or Config()
+    if config.json_log:
+        watching.to_stdout()
 
     @asynccontextmanager
     async def life(app: FastAPI) -> AsyncIterator[None]:
-        if not config.database_url:
-            raise SystemExit(
-                "GUMBOOT_DATABASE_URL is not set: give the URL of a PostgreSQL database, or run"
-                " script/demo."
-            )
-        engine = database.connect(config.database_url)
-        database.refuse_unsafe_role(engine)
-        database.migrate(engine)
+        engine = database.ready(config.database_url, config.owner_url)
         catalogue()
         grid.warm()
         app.state.sessions = database.sessions(engine)
-        app.state.background = BackgroundJobs(config.database_url)
+        app.state.busy = 0
+        shelf.put_shipped(app.state.sessions)
         if demo:
             scenario.load(app.state.sessions)
         gc.collect()
         gc.freeze()  # what stays for good is not looked through again: answers come more evenly
         gc.set_threshold(50_000, 20, 20)  # a design is many small things that soon go by themselves
         yield
-        app.state.background.close()
         engine.dispose()
 
     app = FastAPI(title="Gumboot", lifespan=life, docs_url=None, redoc_url=None, openapi_url=None)
     app.state.config = config
-    for router in (sign_in.router, jobs.router, receive.router):
-        app.include_router(router)
-    for router in (r for station in STATIONS for r in station.routers):
+    people_rooms = (sign_in, second, account, people, join, first_start, office, tokens, defaults)
+    rooms = (
+        *people_rooms,
+        jobs,
+        days,
+        background,
+        receive,
+        entry_files,
+        second_reading,
+        shelf_pages,
+    )
+    for router in (*(room.router for room in rooms), *(r for s in STATIONS for r in s.routers)):
         app.include_router(router)
     app.mount("/static", StaticFiles(directory=Path(__file__).parent / "static"), name="static")
     app.add_middleware(Compressed)
-    app.add_middleware(Headers)
+    app.add_middleware(Headers, secure=config.secure_cookies)
+    app.add_middleware(watching.Watched)
     _faults(app)
 
     @app.get("/offline")
@@ -99,10 +129,24 @@ def create_app(config: Config | None = None, demo: bool = False) -> FastAPI:
         return render(request, "offline.html", {"_visit": None})
 
     @app.get("/healthz")
-    def healthz(request: Request) -> Response:
-        with request.app.state.sessions() as db:
-            records.ping(db)
+    async def healthz() -> Response:
+        """The process lives; it asks nobody else."""
         return JSONResponse({"ok": True})
+
+    @app.get("/metrics")
+    async def metrics(request: Request) -> Response:
+        """Counters for Prometheus, for whoever runs the server."""
+        if not watching.may_watch(sign_in.address_of(request), config.metrics_networks):
+            raise HTTPException(404)
+        body, media = watching.metrics()
+        return Response(body, media_type=media)
+
+    @app.get("/readyz")
+    def readyz(request: Request) -> Response:
+        """The process can serve: its records answer, in the shape it knows."""
+        with request.app.state.sessions() as db:
+            database.ready_to_serve(db)
+        return JSONResponse({"ready": True})
 
     return app
 
@@ -138,8 +182,9 @@ class Headers:
     costs nothing.
     """
 
-    def __init__(self, app: Any) -> None:
+    def __init__(self, app: Any, secure: bool = False) -> None:
         self.app = app
+        self.more = {"Strict-Transport-Security": "max-age=31536000"} if secure else {}
 
     async def __call__(
         self,
@@ -150,8 +195,19 @@ class Headers:
         if scope["type"] != "http":
             await self.app(scope, receive, send)
             return
+        sent_from = next((v for k, v in scope["headers"] if k == b"sec-fetch-site"), b"")
+        if scope["method"] not in ("GET", "HEAD") and sent_from == b"cross-site":
+            await Response("This form came from another site.", 403)(scope, receive, send)
+            return
+        if odd := odd_charset(scope):
+            says = f"Only UTF-8 is read here, not {odd}."
+            await Response(says, 415, headers=HEADERS)(scope, receive, send)
+            return
+        bodiless = scope["method"] == "HEAD"
+        if bodiless:
+            scope["method"] = "GET"
         asked = scope["query_string"].replace(b"%00", b"")  # no text holds it, no database keeps it
-        scope = {**scope, "query_string": asked}
+        scope["query_string"] = asked
         taken = 0
 
         async def bounded() -> Any:
@@ -167,12 +223,15 @@ class Headers:
                 cached = scope["path"].startswith("/static/")
                 extra = {
                     **HEADERS,
+                    **self.more,
                     "Cache-Control": "public, max-age=3600" if cached else "no-store",
                 }
                 message["headers"] = [
                     *message["headers"],
                     *((k.encode(), v.encode()) for k, v in extra.items()),
                 ]
+            if bodiless and message["type"] == "http.response.body":
+                message = {**message, "body": b""}
             await send(message)
 
         await self.app(scope, bounded, headed)
@@ -195,8 +254,8 @@ def _faults(app: FastAPI) -> None:
             status,
         )
 
-    @app.exception_handler(sign_in.NeedsSignIn)
-    async def needs_sign_in(request: Request, exc: sign_in.NeedsSignIn) -> Response:
+    @app.exception_handler(visit.NeedsSignIn)
+    async def needs_sign_in(request: Request, exc: visit.NeedsSignIn) -> Response:
         if wants_json(request):
             return JSONResponse({"error": "sign in first"}, 401)
         pending = sign_in.pending_of(request)
@@ -210,7 +269,7 @@ def _faults(app: FastAPI) -> None:
             return Response(
                 status_code=401, headers=panel
             )  # a field's echo stays silent: what is being typed must not be torn away
-        if pending is None:
+        if pending is None and request.method in ("GET", "HEAD"):
             path = request.url.path + (f"?{request.url.query}" if request.url.query else "")
             return RedirectResponse(
                 f"/sign-in?next={quote(path)}" if path not in ("/", "/jobs") else "/sign-in", 303
@@ -221,14 +280,24 @@ def _faults(app: FastAPI) -> None:
             error=(
                 "Your sign-in ran out. Sign in again: what you typed is kept."
                 if pending
-                else "Sign in first."
+                else "Sign in first. What was sent is too large to be carried on: send it again."
             ),
             pending=pending,
         )
 
-    @app.exception_handler(sign_in.Forbidden)
-    async def forbidden(request: Request, exc: sign_in.Forbidden) -> Response:
+    @app.exception_handler(visit.Forbidden)
+    async def forbidden(request: Request, exc: visit.Forbidden) -> Response:
         return page(request, 403, "Not allowed for your role", str(exc))
+
+    @app.exception_handler(TakesTooLong)
+    async def too_long(request: Request, exc: TakesTooLong) -> Response:
+        return page(
+            request,
+            503,
+            "Too much to work out",
+            f"This plan takes longer than {LIMIT_S:.0f} s to work out, so nothing was saved. Take"
+            " boxes, strings or loads away, or ask again when the server is less busy.",
+        )
 
     @app.exception_handler(NoSuchJob)
     async def no_job(request: Request, exc: NoSuchJob) -> Response:
@@ -269,9 +338,33 @@ def _faults(app: FastAPI) -> None:
             f"At most {most_bytes(request.url.path) // 1_000_000} MB can be sent at once.",
         )
 
+    @app.exception_handler(visit.Full)
+    async def full(request: Request, exc: Exception) -> Response:
+        return page(
+            request,
+            503,
+            "Busy",
+            "More is asked of this server than it can do at once. Nothing was saved. Keep this"
+            " page,"
+            " wait a few seconds, and send it again.",
+        )
+
+    def no_room(request: Request) -> Response:
+        return page(
+            request,
+            503,
+            "The server's disk is full",
+            "The server's disk is full. Nothing was saved. Keep this page, tell whoever runs the"
+            " server, and send it again when there is room.",
+        )
+
+    @app.exception_handler(PoolTimeout)
     @app.exception_handler(OperationalError)
-    async def no_database(request: Request, exc: OperationalError) -> Response:
-        logging.getLogger("gumboot").error("database: %s", exc.orig)
+    async def no_database(request: Request, exc: Exception) -> Response:
+        cause = getattr(exc, "orig", exc)
+        logging.getLogger("gumboot").error("database: %s", cause)
+        if isinstance(cause, DiskFull):
+            return no_room(request)
         return page(
             request,
             503,
@@ -279,12 +372,21 @@ def _faults(app: FastAPI) -> None:
             "Nothing was saved. Keep this page, wait a minute, and send again.",
         )
 
+    @app.exception_handler(OSError)
+    async def system(request: Request, exc: OSError) -> Response:
+        if exc.errno != errno.ENOSPC:
+            return await fault(request, exc)
+        logging.getLogger("gumboot").error("disk: %s", exc)
+        return no_room(request)
+
     @app.exception_handler(Exception)
     async def fault(request: Request, exc: Exception) -> Response:
         logging.getLogger("gumboot").exception("unexpected fault")
-        return page(
+        answer = page(
             request,
             500,
             "An error on our side",
             "Nothing was saved. It has been logged; go back and try again.",
         )
+        answer.headers.update({**HEADERS, "Cache-Control": "no-store"})  # made outside of Headers
+        return answer

@@ -60,6 +60,16 @@ class Server:
         self.process.wait()
 
 
+def printed(page: Page, path: str) -> bytes:
+    """A PDF as a person comes to it: a page waits for it, and opens it when it is there."""
+    with page.expect_response(
+        lambda r: r.headers.get("content-type") == "application/pdf", timeout=150_000
+    ) as found:
+        page.goto(path)
+        assert page.get_by_role("heading", name="Making the PDF").is_visible()
+    return page.request.get(found.value.url).body()
+
+
 @pytest.fixture(scope="session")
 def server(fresh_database: Callable[[str], str]) -> Iterator[Server]:
     made = Server(fresh_database("browser"))

@@ -75,6 +75,13 @@ def test_a_place_brings_its_book_and_what_was_typed_stays(visit):
     page.locator('[name="units"] option:checked:text("N·m")').wait_for(state="attached")
     page.wait_for_function("document.querySelector('[name=units]').value === 'si'")
     assert field(page, "name").input_value() == "Knot End, typed meanwhile"
+    # What was marked to be typed over stays marked when the form is asked anew.
+    field(page, "name").select_text()
+    with page.expect_response(lambda r: r.request.method == "POST"):
+        field(page, "code").dispatch_event("change")
+    page.locator(".htmx-request, .htmx-settling").first.wait_for(state="detached")
+    page.keyboard.type("Knot End Two")
+    assert field(page, "name").input_value() == "Knot End Two"
 
 
 @pytest.mark.xdist_group("browser")

@@ -8,6 +8,7 @@ import re
 import pytest
 from pypdf import PdfReader
 
+from tests.browser.conftest import printed
 from tests.browser.test_typing import blank
 
 JOB = {
@@ -127,8 +128,7 @@ def test_from_sign_in_to_the_signed_pdf(visit):
     page.get_by_role("button", name="Sign as Ilse Quayle").click()
     page.wait_for_selector("text=Signed by Ilse Quayle")
     text = "\n".join(
-        p.extract_text()
-        for p in PdfReader(io.BytesIO(page.request.get(f"{job}/hand-over.pdf").body())).pages
+        p.extract_text() for p in PdfReader(io.BytesIO(printed(page, f"{job}/hand-over.pdf"))).pages
     )
     for wanted in (
         "Dunlin Point",

@@ -2,6 +2,8 @@
 twice.
 """
 
+import contextlib
+import json
 import os
 import shutil
 import signal
@@ -14,12 +16,15 @@ from pathlib import Path
 
 import httpx
 import pytest
+from sqlalchemy import text
 
 from gumboot.core.journal import log
 from gumboot.demo import scenario
 from gumboot.exports import job_file
+from gumboot.store import database
 from tests.browser.conftest import Server
 from tests.conftest import ROOT
+from tests.web.shelf.test_shelf import H5
 
 
 def signed_in(address):
@@ -112,3 +117,60 @@ def test_an_acknowledged_reading_is_never_lost(victim):
         server.kill()
         subprocess.run([ROOT / "script/cluster", "stop", folder, "immediate"], check=False)
         shutil.rmtree(folder, ignore_errors=True)
+
+
+SLEEPS = """
+create function slowly() returns trigger language plpgsql as
+$$ begin perform pg_sleep(600); return null; end $$;
+create trigger slowly after insert on kit_edition for each statement execute function slowly();
+"""
+
+
+@pytest.mark.xdist_group("killed")
+def test_a_shelf_import_cut_off_by_a_kill_leaves_nothing(fresh_database):
+    """SIGKILL of the server while the rows of a shelf file are written and not yet committed."""
+    server = Server(fresh_database("cut"))
+    server.start()
+    engine = database.connect(server.url)
+    try:
+        http, csrf = signed_in(server.address)
+        rows = [{**H5, "id": f"own-{n}"} for n in range(40)]
+
+        def send_it():
+            with contextlib.suppress(httpx.TransportError):
+                file = {"file": ("shelf.json", json.dumps(rows))}
+                http.post("/shelf/import", data={"csrf": csrf}, files=file)
+
+        with engine.begin() as db:
+            db.execute(text(SLEEPS))
+        sender = threading.Thread(target=send_it)
+        sender.start()
+        asleep = text("select count(*) from pg_stat_activity where wait_event = 'PgSleep'")
+        for _ in range(400):
+            with engine.begin() as db:
+                if db.scalar(asleep):
+                    break
+            time.sleep(0.05)
+        else:
+            raise AssertionError("the import did not come that far")
+        server.kill()
+        sender.join()
+        with engine.begin() as db:  # a sleeping backend does not see that its client is gone
+            db.execute(
+                text(
+                    "select pg_terminate_backend(pid) from pg_stat_activity"
+                    " where wait_event = 'PgSleep'"
+                )
+            )
+            db.execute(text("drop trigger slowly on kit_edition"))
+        server.start()
+        http, csrf = signed_in(server.address)
+        assert "own-1" not in http.get("/shelf").text
+        office = http.get("/office/export.json").json()
+        assert office["first_broken"] is None
+        file = {"file": ("shelf.json", json.dumps(rows))}
+        again = http.post("/shelf/import", data={"csrf": csrf}, files=file)
+        assert again.status_code == 303 and "/shelf/own-39" in http.get("/shelf").text
+    finally:
+        server.kill()
+        engine.dispose()

@@ -14,26 +14,11 @@ from gumboot.catalogue import catalogue, read
 from gumboot.core import kit
 from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.design import design
-from gumboot.core.kit.catalogue import entry
+from gumboot.core.kit.catalogue import entry, schema_text
 from gumboot.core.set.settings import RULES
 from tests.conftest import altered
 
 SHELVES = sorted(p for p in files("gumboot.catalogue").iterdir() if p.name.endswith(".json"))
-
-
-def schema_text():
-    return (
-        json.dumps(
-            {
-                "$schema": "https://json-schema.org/draft/2020-12/schema",
-                "title": "Gumboot catalogue file",
-                **kit.file.json_schema(),
-            },
-            indent=1,
-            ensure_ascii=False,
-        )
-        + "\n"
-    )
 
 
 def test_the_published_schema_is_current_and_every_file_keeps_it():

@@ -2,13 +2,15 @@
 to a drawing without a stop but for lengths nobody typed, and what was answered stays so.
 """
 
+from dataclasses import replace
+
 import pytest
 
-from gumboot.catalogue import catalogue
+from gumboot.catalogue import catalogue, documents
 from gumboot.core.brief.suits import SUPPLIES, suits_unit
 from gumboot.core.codes.books import BOOKS
 from gumboot.core.design import design
-from gumboot.core.kit import Catalogue
+from gumboot.core.kit import Catalogue, entry
 from gumboot.core.new_job import (
     KIND,
     KINDS,
@@ -125,3 +127,18 @@ def test_more_strings_than_letters_are_said():
     wish = {**WISH, "kind": "pv", "module": "reedbed-430", "inverters": 6, "array_m": 9.0}
     with pytest.raises(NoStrings, match=r"that makes \d\d strings; 26 have letters"):
         first_plan(answers(**wish, modules=6 * 5 * 10), shelf)
+
+
+def test_off_grid_without_an_array():
+    """A unit without trackers is offered last, and makes a plan with no module and no string."""
+    own = {**next(d for d in documents() if d["id"] == "marram-s8"), "id": "own-s8", "trackers": []}
+    shelf = Catalogue([*SHELF.entries.values(), entry.validate_python(own)])
+    book = BOOKS["nec-2023"]
+    offered = units_for(shelf, KIND["off-grid-generator"], book, "split-phase 120/240 V")
+    assert offered[-1] == "own-s8" and offered[0] != "own-s8"
+    packs = packs_for(shelf, shelf.inverters["own-s8"])
+    first = answers("nec-2023", "split-phase 120/240 V", "off-grid-generator", offered[0])
+    plan = first_plan(replace(first, inverter="own-s8", pack=packs[0], modules=8), shelf)
+    assert not plan.strings and plan.kit.module is None
+    stops = [f for f in design(plan, shelf).findings if f.level == "stop"]
+    assert all(f.key.endswith(".run") for f in stops), [f.says for f in stops]

@@ -76,7 +76,9 @@ def test_the_template_is_at_one_to_one(supervisor, paper):
     job = next(
         j["id"] for j in supervisor.get("/jobs.json").json()["jobs"] if j["name"] == "Juniper Cut"
     )
-    data = supervisor.get(f"/jobs/{job}/wall-A/template.pdf?paper={paper}").content
+    answer = supervisor.get(f"/jobs/{job}/wall-A/template.pdf?paper={paper}")
+    assert answer.status_code == 200, answer.text[:600]
+    data = answer.content
     w = WALLS["juniper"]
     sheets = list(template_sheets(w, paper))
     seen = set()

@@ -1,8 +1,4 @@
-"""Files are kept for ever and once; a result is computed by one, and by another when that one falls
-silent.
-"""
-
-import threading
+"""Files are kept for ever and once; of results the newest few."""
 
 import pytest
 from sqlalchemy import select, text
@@ -50,56 +46,13 @@ def test_files_are_kept_for_ever(mine, job, change):  # noqa: F811
         db.execute(text(change))
 
 
-def test_of_many_askers_one_takes_it_on(mine, job):  # noqa: F811
-    taken = []
-
-    def ask():
-        with mine() as db:
-            taken.append(results.claim(db, job.id, "year", "k"))
-
-    threads = [threading.Thread(target=ask) for _ in range(12)]
-    for t in threads:
-        t.start()
-    for t in threads:
-        t.join()
-    assert sorted(taken) == [False] * 11 + [True]
-
-
-def test_a_claim_is_free_again_when_its_worker_falls_silent(mine, job):  # noqa: F811
-    def claim():
-        with mine() as db:
-            return results.claim(db, job.id, "best", "k")
-
-    assert claim() and not claim()
-    with mine() as db:
-        db.execute(text("update result set beat_at = now() - interval '61 seconds'"))
-    assert claim() and not claim()
-    with mine() as db:
-        results.beat(db, job.id, "best", "k", 0.5, "half way")
-        assert (
-            results.found(db, job.id, "best", "k").share,
-            results.found(db, job.id, "best", "k").says,
-        ) == (0.5, "half way")
-        results.fail(db, job.id, "best", "k", "it rained")
-    assert claim()
-    with mine() as db:
-        results.finish(db, job.id, "best", "k", {"bill": 3}, b"data")
-        db.execute(text("update result set beat_at = now() - interval '1 hour'"))
-    assert not claim()
-    with mine() as db:
-        row = results.found(db, job.id, "best", "k")
-        assert row.body == {"bill": 3} and row.data == b"data" and row.fault is None
-        results.forget(db, job.id, "best", "k")
-    assert claim()
-
-
 def test_only_the_newest_few_are_kept(mine, job):  # noqa: F811
-    for n in range(results.KEEP + 3):
+    for n in range(results.KEEP_OTHERS + 3):
         with mine() as db:
-            results.claim(db, job.id, "year", f"k{n}")
+            results.begin(db, job.id, "year", f"k{n}", b"load")
             results.finish(db, job.id, "year", f"k{n}", {"n": n})
     with mine() as db:
         kept = sorted(
             r.body["n"] for r in db.scalars(select(Result).where(Result.job_id == job.id))
         )
-    assert kept == list(range(3, results.KEEP + 3))
+    assert kept == list(range(3, results.KEEP_OTHERS + 3))

@@ -9,7 +9,17 @@ import pytest
 
 from gumboot.demo import scenario
 
-OPEN = {"/sign-in", "/healthz", "/job-file.schema.json", "/sw.js", "/offline"}
+BEFORE = {"/sign-in", "/sign-in/second", "/first-start", "/join/{token}"}  # nobody is known yet
+OPEN = {
+    *BEFORE,
+    "/healthz",
+    "/readyz",
+    "/metrics",
+    "/job-file.schema.json",
+    "/shelf.schema.json",
+    "/sw.js",
+    "/offline",
+}
 
 
 def routes(app):
@@ -17,6 +27,11 @@ def routes(app):
     return [
         (method.upper(), path) for path, ways in app.openapi()["paths"].items() for method in ways
     ]
+
+
+def filled(path, job_id):
+    """An address with the numbers of the demo crew in it."""
+    return path.replace("{job_id}", str(job_id)).replace("{person_id}", "1")
 
 
 @pytest.fixture(scope="module")
@@ -54,9 +69,9 @@ def test_another_crew_sees_nothing_and_changes_nothing(app, planner, stranger, j
         "back": "/jobs",
     }
     for method, path in routes(app):
-        if path in ("/sign-out", "/sign-in"):
+        if path == "/sign-out" or path in BEFORE:
             continue
-        address = path.replace("{job_id}", str(job_id))
+        address = filled(path, job_id)
         answer = stranger.get(address) if method == "GET" else stranger.post(address, fields)
         assert not any(h in answer.text for h in hidden), (method, path)
         if "{job_id}" in path:
@@ -74,16 +89,16 @@ def test_nobody_sees_anything(app, planner, job_id):
     for method, path in routes(app):
         if path in OPEN:
             continue
-        answer = nobody.request(method, path.replace("{job_id}", str(job_id)))
+        answer = nobody.request(method, filled(path, job_id))
         assert answer.status_code in (303, 401), (method, path, answer.status_code)
         assert not any(h in answer.text for h in hidden)
 
 
 def test_every_change_wants_the_csrf_token(app, supervisor, job_id):
     for method, path in routes(app):
-        if method == "POST" and path not in ("/sign-in",):
+        if method == "POST" and path not in BEFORE:
             answer = supervisor.http.post(
-                path.replace("{job_id}", str(job_id)), data={"csrf": "wrong", "finding": "x"}
+                filled(path, job_id), data={"csrf": "wrong", "finding": "x"}
             )
             assert answer.status_code == 403 and "reload it" in answer.text, path
 
@@ -110,6 +125,13 @@ ROLES = {  # who may do what: common practice of crews
     "/jobs/{job_id}/land/readings": {"installer", "supervisor"},
     "/jobs/{job_id}/land/readings/ask": {"installer", "supervisor"},
     "/jobs/{job_id}/land/readings/keep": {"installer", "supervisor"},
+    "/jobs/{job_id}/link": {"installer", "supervisor"},
+    "/jobs/{job_id}/link/ct": {"installer", "supervisor"},
+    "/jobs/{job_id}/link/ct/anew": {"installer", "supervisor"},
+    "/jobs/{job_id}/link/ct/live": {"installer", "supervisor"},
+    "/jobs/{job_id}/link/ct/house": {"installer", "supervisor"},
+    "/jobs/{job_id}/link/bms": {"installer", "supervisor"},
+    "/jobs/{job_id}/link/network": {"planner", "supervisor"},
     "/jobs/{job_id}/log": {"installer", "supervisor"},
     "/jobs/{job_id}/log/photo": {"installer", "supervisor"},
     "/jobs/{job_id}/accept": {"supervisor"},
@@ -133,12 +155,45 @@ ROLES = {  # who may do what: common practice of crews
     "/jobs/{job_id}/safeguards": {"planner", "supervisor"},
     "/jobs/{job_id}/duty": {"planner", "installer", "supervisor"},
     "/wrenches": {"planner", "installer", "supervisor"},
+    "/account/password": {"planner", "installer", "supervisor"},
+    "/account/sign-ins/end": {"planner", "installer", "supervisor"},
+    "/account/second": {"planner", "installer", "supervisor"},
+    "/account/second/codes": {"planner", "installer", "supervisor"},
+    "/account/second/off": {"planner", "installer", "supervisor"},
+    "/people/invite": {"supervisor"},
+    "/people/invitations/withdraw": {"supervisor"},
+    "/people/second": {"supervisor"},
+    "/people/{person_id}/role": {"supervisor"},
+    "/people/{person_id}/take-out": {"supervisor"},
+    "/people/{person_id}/password": {"supervisor"},
+    "/people/{person_id}/second/off": {"supervisor"},
+    "/people/{person_id}/sign-ins/end": {"supervisor"},
+    "/shelf/new/{kind}": {"planner", "supervisor"},
+    "/shelf/draw/{kind}": {"planner", "installer", "supervisor"},
+    "/shelf/{entry}": {"planner", "supervisor"},
+    "/shelf/{entry}/hide": {"planner", "supervisor"},
+    "/jobs/{job_id}/materials": {"planner", "supervisor"},
+    "/shelf/{entry}/second": {"planner", "supervisor"},
+    "/shelf/{entry}/sheets": {"planner", "supervisor"},
+    "/shelf/{entry}/menu": {"planner", "supervisor"},
+    "/shelf/{entry}/dbc": {"planner", "supervisor"},
+    "/shelf/examples": {"planner", "supervisor"},
+    "/shelf/import": {"planner", "supervisor"},
+    "/shelf/modules/take": {"planner", "supervisor"},
+    "/jobs/{job_id}/editions": {"planner", "supervisor"},
+    "/defaults": {"planner", "supervisor"},
+    "/tokens": {"supervisor"},
+    "/tokens/end": {"supervisor"},
+    "/jobs/{job_id}/office": {"planner", "supervisor"},
+    "/jobs/{job_id}/copy": {"planner", "supervisor"},
+    "/jobs/{job_id}/put-away": {"planner", "supervisor"},
+    "/jobs/{job_id}/delete": {"supervisor"},
 }
 
 
 def test_roles_are_kept_on_every_change(app, planner, installer, supervisor, job_id):
     people = {"planner": planner, "installer": installer, "supervisor": supervisor}
-    changes = {p for m, p in routes(app) if m == "POST"} - {"/sign-in", "/sign-out"}
+    changes = {p for m, p in routes(app) if m == "POST"} - {*BEFORE, "/sign-out"}
     assert changes == set(ROLES)
     for path, role in itertools.product(changes, people):
         if role not in ROLES[path]:
@@ -149,6 +204,6 @@ def test_roles_are_kept_on_every_change(app, planner, installer, supervisor, job
                 "set": "1",
                 **{k: str(v) for k, v in scenario.TERN_HOLLOW["supply"].items()},
             }
-            answer = people[role].post(path.replace("{job_id}", str(job_id)), fields)
+            answer = people[role].post(filled(path, job_id), fields)
             assert answer.status_code == 403, (path, role, answer.status_code)
             assert "This is for a" in answer.text

@@ -67,7 +67,7 @@ class Figure(NamedTuple):
         """The value with its unit as the trade reads it: "47.9 A", "0.05 %", "6.3 h"."""
         if isinstance(self.value, str):
             return f"{self.value} {self.unit}".strip()
-        return f"{as_read(self.value, self.unit)} {self.unit}".strip()
+        return with_unit(self.value, self.unit)
 
     @property
     def exact(self) -> str:
@@ -78,7 +78,7 @@ class Figure(NamedTuple):
 
     def against(self, other: float) -> str:
         """The text where it is set beside another number; exact where both would read alike."""
-        alike = as_read(self.n, self.unit) == as_read(other, self.unit)
+        alike = self.text == with_unit(other, self.unit)
         return self.exact if alike and self.n != other else self.text
 
     @property
@@ -139,6 +139,20 @@ def as_read(value: float, unit: str) -> str:
     digits = max(0, figures - 1 - math.floor(math.log10(abs(value))))
     text = f"{value:.{min(digits, 2) if unit == '%' else digits}f}"
     return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+THOUSANDS = {"W": "kW", "Wh": "kWh", "VA": "kVA"}
+
+
+def with_unit(value: float, unit: str) -> str:
+    """A number with its unit as the trade reads it; from a thousand watts on it says kilowatts.
+
+    >>> [with_unit(v, u) for v, u in ((17465, "W"), (999.4, "W"), (12671, "A"), (0.9002, ""))]
+    ['17.5 kW', '999 W', '12671 A', '0.9']
+    """
+    if unit in THOUSANDS and abs(value) >= 999.5:
+        value, unit = value / 1000, THOUSANDS[unit]
+    return f"{as_read(value, unit)} {unit}".strip()
 
 
 def given(

@@ -6,6 +6,8 @@ from gumboot.core.basis.finding import Change, Cure, Finding, stop
 from gumboot.core.kit import Catalogue
 from gumboot.core.plan import Plan
 
+WORDS = {"ct": "current transformer"}
+
 
 def kit_findings(plan: Plan, catalogue: Catalogue) -> list[Finding]:
     """Kit the catalogue does not have, or that is needed and not chosen."""
@@ -16,6 +18,8 @@ def kit_findings(plan: Plan, catalogue: Catalogue) -> list[Finding]:
         ("pack", catalogue.packs),
         ("module", catalogue.modules),
         ("gateway", catalogue.gateways),
+        ("meter", catalogue.meters),
+        ("ct", catalogue.cts),
     )
     for field, shelf in shelves:
         wanted = getattr(plan.kit, field)
@@ -24,12 +28,13 @@ def kit_findings(plan: Plan, catalogue: Catalogue) -> list[Finding]:
         )
         if wanted in shelf or (wanted is None and not needed):
             continue
-        known = ", ".join(sorted(shelf)) or f"the catalogue has no {field}"
+        known = ", ".join(sorted(shelf)) or f"the catalogue has no {WORDS.get(field, field)}"
+        word = WORDS.get(field, field)
         article = "an" if field == "inverter" else "a"
         says = (
-            f"“{wanted}” is not {article} {field} of the catalogue."
+            f"“{wanted}” is not {article} {word} of the catalogue."
             if wanted
-            else f"No {field} is chosen."
+            else f"No {word} is chosen."
         )
         cures = tuple(
             Cure(f"Choose {shelf[k].maker} {shelf[k].model}", (Change(f"/kit/{field}", k),))

@@ -127,6 +127,7 @@ def attended(g: Growing, e: Entry) -> None:
     },
     lambda b: "signed",
     about="",
+    more={"kit": {"type": "object", "additionalProperties": DIGEST}},
 )
 def signed(g: Growing, e: Entry) -> None:
     """A supervisor stands behind the job."""
@@ -178,3 +179,54 @@ def withdrawn(g: Growing, e: Entry) -> None:
 def drilled(g: Growing, e: Entry) -> None:
     """A hole was drilled, where it came to be."""
     g.drilled[e.body["hole"]] = e
+
+
+@kind(
+    "link",
+    {
+        "step": TEXT,
+        "label": TEXT,
+        "typed": TEXT,
+        "value": {"type": ["number", "null"]},
+        "unit": TEXT,
+        "expected": TEXT,
+        "verdict": {"enum": ["done", "outside", "declined", "taken back"]},
+        "why": TEXT,
+        "tool": TEXT,
+        "note": TEXT,
+    },
+    lambda b: f"{b['typed'] or 'tick'} · {b['verdict']}",
+    more=DEVICE,
+)
+def linked(g: Growing, e: Entry) -> None:
+    """A step of Link was ticked, read, left out with a reason, or taken back."""
+    g.links[e.body["step"]] = e
+
+
+READINGS: dict[str, object] = {
+    "type": "array",
+    "items": {"type": ["number", "null"]},
+    "maxItems": 9,
+}
+
+
+@kind(
+    "ct",
+    {
+        "label": TEXT,
+        "act": {"enum": ["step", "cured", "taken back"]},
+        "drive": TEXT,
+        "watts": NUMBER,
+        "before": READINGS,
+        "after": READINGS,
+        "noise_w": NUMBER,
+        "source": {"enum": ["typed", "meter"]},
+        "says": TEXT,
+        "note": TEXT,
+    },
+    lambda b: f"{b['drive'] or b['act']} · {b['says'] or b['note']}",
+    more={"sound": {"type": "boolean"}},
+)
+def measured(g: Growing, e: Entry) -> None:
+    """A step of the transformers' test; after a cure, or one taken back, the test begins anew."""
+    g.ct = (*g.ct, e) if e.body["act"] == "step" else (e,)

@@ -45,19 +45,30 @@ def digest(
     at_server: str,
     body: str,
 ) -> str:
-    """SHA-256 of an entry and the hash before it, as hex."""
-    return hashlib.sha256(
-        "\n".join((prev, str(seq), uuid, kind, who, role, at_device, at_server, body)).encode()
-    ).hexdigest()
+    """SHA-256 of an entry and the hash before it, as hex: its parts, a line each. Since no part has
+    more than one line (a body is canonical JSON), two entries never make the same text. Raises
+    ValueError for a part of several lines.
+    """
+    parts = (prev, str(seq), uuid, kind, who, role, at_device, at_server, body)
+    if any("\n" in p for p in parts):
+        raise ValueError("a part of an entry has more than one line")
+    return hashlib.sha256("\n".join(parts).encode()).hexdigest()
+
+
+def of_one_line(text: str) -> str:
+    """A text without line breaks."""
+    return " ".join(text.split("\n"))
 
 
 def first_broken(job_uid: str, entries: Iterable[Entry]) -> int | None:
     """The number of the first entry whose chain does not hold; None when all of it does."""
     prev = genesis(job_uid)
     for i, e in enumerate(entries, 1):
-        want = digest(
-            prev, i, e.uuid, e.kind, e.who, e.role, e.at_device, e.at_server, canonical(e.body)
-        )
+        try:
+            body = canonical(e.body)
+            want = digest(prev, i, e.uuid, e.kind, e.who, e.role, e.at_device, e.at_server, body)
+        except ValueError:
+            return i
         if e.seq != i or e.prev != prev or e.hash != want:
             return i
         prev = e.hash
@@ -68,9 +79,9 @@ def first_broken(job_uid: str, entries: Iterable[Entry]) -> int | None:
 class LogState:
     """What the log adds up to now, up to entry number `seq`.
 
-    events: of each termination, oldest first. drilled, accepted and duties: the last entry on each
-    hole, finding and duty. hours: entries by who and hour (UTC); ratios: readings by reading over
-    rated, to the
+    events: of each termination, oldest first. drilled, links, accepted and duties: the last entry
+    on each hole, step of Link, finding and duty; ct: the steps of the transformers' test now.
+    hours: entries by who and hour (UTC); ratios: readings by reading over rated, to the
     hundredth; corrected ones are left out. last: the newest entry of each other kind, by what it is
     about.
     """
@@ -82,6 +93,8 @@ class LogState:
     signed: Entry | None = None
     photos: dict[str, Entry] = field(default_factory=dict)
     drilled: dict[str, Entry] = field(default_factory=dict)
+    links: dict[str, Entry] = field(default_factory=dict)
+    ct: tuple[Entry, ...] = ()
     hours: dict[tuple[str, str], int] = field(default_factory=dict)
     ratios: dict[float, int] = field(default_factory=dict)
     last: dict[str, dict[str, Entry]] = field(default_factory=dict)
@@ -128,6 +141,7 @@ class Growing:
         self.accepted, self.photos = dict(before.accepted), dict(before.photos)
         self.duties = dict(before.duties)
         self.drilled, self.hours = dict(before.drilled), dict(before.hours)
+        self.links, self.ct = dict(before.links), before.ct
         self.ratios, self.last = dict(before.ratios), dict(before.last)
 
     def read(self, e: Entry) -> None:
@@ -166,6 +180,8 @@ class Growing:
             self.signed,
             self.photos,
             self.drilled,
+            self.links,
+            self.ct,
             self.hours,
             self.ratios,
             self.last,

@@ -3,17 +3,27 @@ never code.
 """
 
 from gumboot.core.kit.anchor import Anchor
-from gumboot.core.kit.catalogue import AnyEntry, BrokenCatalogue, Catalogue, entry, file
+from gumboot.core.kit.catalogue import (
+    AnyEntry,
+    BrokenCatalogue,
+    Catalogue,
+    entry,
+    file,
+    schema_text,
+)
 from gumboot.core.kit.conductor import ConductorType, Ferrules, Lugs
 from gumboot.core.kit.device import Device
 from gumboot.core.kit.gateway import Gateway
 from gumboot.core.kit.inverter import Inverter, Tracker
-from gumboot.core.kit.link import Link
+from gumboot.core.kit.label_stock import LabelStock
 from gumboot.core.kit.menu import MenuItem
+from gumboot.core.kit.meter import CurrentTransformer, Meter
 from gumboot.core.kit.module import Module
 from gumboot.core.kit.pack import Cabinet, Pack
 from gumboot.core.kit.port import Port
+from gumboot.core.kit.signal import Pin, Plug, SignalPort, Switches
 from gumboot.core.kit.terminal import Terminal
+from gumboot.core.kit.tool import Tool
 from gumboot.core.kit.words import LINES, Chemistry, Family, Ground, Stage, Supplied
 
 __all__ = [
@@ -25,22 +35,30 @@ __all__ = [
     "Catalogue",
     "Chemistry",
     "ConductorType",
+    "CurrentTransformer",
     "Device",
     "Family",
     "Ferrules",
     "Gateway",
     "Ground",
     "Inverter",
-    "Link",
+    "LabelStock",
     "Lugs",
     "MenuItem",
+    "Meter",
     "Module",
     "Pack",
+    "Pin",
+    "Plug",
     "Port",
+    "SignalPort",
     "Stage",
     "Supplied",
+    "Switches",
     "Terminal",
+    "Tool",
     "Tracker",
     "entry",
     "file",
+    "schema_text",
 ]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterable
 from typing import Annotated
 
@@ -13,16 +14,41 @@ from gumboot.core.kit.conductor import ConductorType, Ferrules, Lugs
 from gumboot.core.kit.device import Device
 from gumboot.core.kit.gateway import Gateway
 from gumboot.core.kit.inverter import Inverter
+from gumboot.core.kit.label_stock import LabelStock
+from gumboot.core.kit.meter import CurrentTransformer, Meter
 from gumboot.core.kit.module import Module
 from gumboot.core.kit.pack import Pack
+from gumboot.core.kit.tool import Tool
 from gumboot.core.kit.words import Family
 
 AnyEntry = Annotated[
-    Inverter | Gateway | Pack | Module | Device | ConductorType | Lugs | Ferrules | Anchor,
+    Inverter
+    | Gateway
+    | Pack
+    | Module
+    | Device
+    | Meter
+    | CurrentTransformer
+    | ConductorType
+    | Lugs
+    | Ferrules
+    | Anchor
+    | LabelStock
+    | Tool,
     Field(discriminator="kind"),
 ]
 entry = TypeAdapter[AnyEntry](AnyEntry)
 file = TypeAdapter[list[AnyEntry]](list[AnyEntry])
+
+
+def schema_text() -> str:
+    """The published JSON Schema of a catalogue file: a list of entries."""
+    schema = {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Gumboot catalogue file",
+        **file.json_schema(),
+    }
+    return json.dumps(schema, indent=1, ensure_ascii=False) + "\n"
 
 
 class BrokenCatalogue(ValueError):
@@ -39,6 +65,7 @@ class Catalogue:
 
     def __init__(self, entries: Iterable[AnyEntry]) -> None:
         rows = list(entries)
+        self.entries = {e.id: e for e in rows}
         self.inverters = {e.id: e for e in rows if isinstance(e, Inverter)}
         self.gateways = {e.id: e for e in rows if isinstance(e, Gateway)}
         self.packs = {e.id: e for e in rows if isinstance(e, Pack)}
@@ -46,9 +73,14 @@ class Catalogue:
         self.devices = [e for e in rows if isinstance(e, Device)]
         self.conductors = [e for e in rows if isinstance(e, ConductorType)]
         self.anchors = [e for e in rows if isinstance(e, Anchor)]
-        self.lugs = {lug.size: lug for e in rows if isinstance(e, Lugs) for lug in e.rows}
-        self.ferrules = {f.size: f for e in rows if isinstance(e, Ferrules) for f in e.rows}
-        if len({e.id for e in rows}) != len(rows):
+        self.meters = {e.id: e for e in rows if isinstance(e, Meter)}
+        self.cts = {e.id: e for e in rows if isinstance(e, CurrentTransformer)}
+        self.label_stocks = [e for e in rows if isinstance(e, LabelStock)]
+        self.tools = [e for e in rows if isinstance(e, Tool)]
+        charts = rows[::-1]  # the first to speak of a size has the word, as with cables
+        self.lugs = {lug.size: lug for e in charts if isinstance(e, Lugs) for lug in e.rows}
+        self.ferrules = {f.size: f for e in charts if isinstance(e, Ferrules) for f in e.rows}
+        if len(self.entries) != len(rows):
             raise BrokenCatalogue("two catalogue entries share one id")
 
     def device(

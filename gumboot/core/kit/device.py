@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from gumboot.core.codes.book import Code
+from gumboot.core.kit import presumed
 from gumboot.core.kit.enclosure import Enclosure
 from gumboot.core.kit.entry import Entry, Positive
+from gumboot.core.kit.signal import SignalPort
 from gumboot.core.kit.terminal import (
     Terminal,
 )
@@ -59,9 +61,17 @@ class Device(Entry):
     trip_ma: Positive | None = None
     residual: Literal["AC", "A", "F", "B"] | None = None
     load_break: bool = True
-    terminals: tuple[Terminal, ...]
+    terminals: tuple[Terminal, ...] = ()
     splices: tuple[Terminal, ...] = ()
+    signals: tuple[SignalPort, ...] = ()
     enclosure: Enclosure | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _presumed(cls, document: Any) -> Any:
+        if not isinstance(document, dict) or document.get("terminals"):
+            return document
+        return {**document, "terminals": presumed.of_device(document)}
 
     def holds(self, supply: str) -> bool:
         """Whether its plate is good to the volts between lines of a supply, or silent about them;

@@ -9,6 +9,14 @@ from pydantic import BaseModel, ConfigDict, Field
 Positive = Annotated[float, Field(gt=0)]
 
 
+class WrongTogether(ValueError):
+    """Values of an entry that do not go together; said at the field that is most likely wrong."""
+
+    def __init__(self, field: str, says: str) -> None:
+        super().__init__(says)
+        self.field = field
+
+
 class Entry(BaseModel):
     """Frozen, and refuses what it does not know."""
 

@@ -2,22 +2,24 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+import contextlib
+from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
+from gumboot.core.kit import presumed
 from gumboot.core.kit.enclosure import Enclosure
 from gumboot.core.kit.entry import Entry, Positive
-from gumboot.core.kit.link import Link
 from gumboot.core.kit.menu import MenuItem
 from gumboot.core.kit.port import Port
+from gumboot.core.kit.signal import SignalPort, Switches, upgraded
 from gumboot.core.kit.terminal import (
     Block,
     Conductor,
     FactoryTermination,
     Terminal,
 )
-from gumboot.core.kit.words import LINES, Chemistry, Opening, Stage, Supplied
+from gumboot.core.kit.words import LINE_VOLTS, LINES, Chemistry, Opening, Stage, Supplied
 
 
 class Tracker(Entry):
@@ -28,12 +30,38 @@ class Tracker(Entry):
     id: str
     v_min: Positive
     v_max: Positive
-    v_start: Positive
+    v_start: Positive = 1  # where the sheet is silent as low as it works
     i_mp_max_a: Positive
     i_sc_max_a: Positive
-    pairs: Annotated[int, Field(ge=1)]
-    pair_a: Positive
-    terminals: tuple[Terminal, ...]
+    pairs: Annotated[int, Field(ge=1)] = 1
+    pair_a: Positive = 1  # where it is silent a share of the tracker's
+    terminals: tuple[Terminal, ...] = ()
+
+    @model_validator(mode="before")
+    @classmethod
+    def _presumed(cls, document: Any) -> Any:
+        if not isinstance(document, dict):
+            return document
+        d = dict(document)
+        d.setdefault("v_start", d.get("v_min"))
+        pairs = d.get("pairs", 1) if isinstance(d.get("pairs", 1), int) else 1
+        with contextlib.suppress(TypeError):
+            d.setdefault("pair_a", d["i_mp_max_a"] / max(pairs, 1) if "i_mp_max_a" in d else None)
+        return d
+
+
+def _with_connectors(tracker: Any, metric: bool) -> Any:
+    if not isinstance(tracker, dict) or tracker.get("terminals"):
+        return tracker
+    pairs = tracker.get("pairs", 1)
+    count = pairs if isinstance(pairs, int) else 1
+    return {
+        **tracker,
+        "terminals": presumed.connectors(str(tracker.get("id", "")), count, metric),
+    }
+
+
+PLAIN_EARTH = Terminal.model_validate(presumed.terminal("PE", "", metric=True))
 
 
 class Inverter(Entry):
@@ -64,7 +92,7 @@ class Inverter(Entry):
     ac_max_a: Positive | None = None
     imbalance_max_w: Positive | None = None
     standby_w: Annotated[float, Field(ge=0)] = 0
-    voltage_v: Positive
+    voltage_v: Positive = 230  # where it is silent its supply's
     pass_through_a: Positive | None = None
     pv_v_max: Positive | None = None
     pv_power_max_w: Positive | None = None
@@ -74,7 +102,7 @@ class Inverter(Entry):
     pack_inside: str = ""
     battery_v_min: Positive
     battery_v_max: Positive
-    battery_efficiency: Annotated[float, Field(gt=0, le=1)]
+    battery_efficiency: Annotated[float, Field(gt=0, le=1)] = 0.94
     charge_max_a: Positive
     capacitance_f: Positive | None = None
     precharge_ohm: Positive | None = None
@@ -88,11 +116,12 @@ class Inverter(Entry):
     feeds_grid: bool = True
     fault_a: Positive | None = None
     residual: Literal["A", "B"] | None = None
-    links: tuple[Link, ...] = ()
-    earth: Terminal
-    earth_screws: Annotated[int, Field(ge=1)]
+    signals: tuple[SignalPort, ...] = ()
+    switches: tuple[Switches, ...] = ()
+    earth: Terminal = PLAIN_EARTH
+    earth_screws: Annotated[int, Field(ge=1)] = 6
     units_max: Annotated[int, Field(ge=1)] = 1
-    capacitor_wait_min: Positive
+    capacitor_wait_min: Positive = 5
     shutdown: tuple[Opening, ...] = ()
     switch_off: str = ""
     factory_terminations: tuple[FactoryTermination, ...] = ()
@@ -100,7 +129,23 @@ class Inverter(Entry):
     block: Block | None = None
     landing: tuple[Stage, ...] = ()
     enclosure: Enclosure | None = None
-    menu: Annotated[tuple[MenuItem, ...], Field(min_length=1)]
+    menu: tuple[MenuItem, ...] = ()
+
+    @model_validator(mode="before")
+    @classmethod
+    def _presumed(cls, document: Any) -> Any:
+        if not isinstance(document, dict):
+            return document
+        d, metric = dict(upgraded(document)), presumed.on_mm2(document)
+        d.setdefault("voltage_v", LINE_VOLTS.get(str(d.get("supply"))))
+        lines = presumed.lines_of(d.get("supply"))
+        presumed.port(d, "battery", ("+", "−"), "BAT")
+        for name in ("grid", "backup", "generator"):
+            presumed.port(d, name, (*lines, "N"), name[:6].upper())
+        d["trackers"] = [_with_connectors(t, metric) for t in d.get("trackers") or ()]
+        if d.get("earth") is None:
+            d["earth"] = presumed.terminal("PE", "", metric)
+        return d
 
     @property
     def lines(self) -> tuple[Conductor, ...]:

@@ -11,7 +11,8 @@ from gumboot.core.kit.entry import Entry, Positive
 
 class Module(Entry):
     """A PV module at standard test conditions; coefficients as fractions per °C, None where the
-    sheet is silent.
+    sheet is silent. A silent sheet's largest fuse and system voltage are the least that are
+    sold (common practice).
     """
 
     kind: Literal["module"]
@@ -25,5 +26,5 @@ class Module(Entry):
     i_mp_a: Positive
     beta_voc_per_c: Annotated[float, Field(le=0, ge=-0.01)] | None = None
     gamma_vmp_per_c: Annotated[float, Field(le=0, ge=-0.01)] | None = None
-    fuse_max_a: Positive
-    system_v_max: Positive
+    fuse_max_a: Positive = 15
+    system_v_max: Positive = 600

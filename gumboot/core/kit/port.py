@@ -12,13 +12,13 @@ from gumboot.core.kit.terminal import (
 
 class Port(Entry):
     """A battery, grid or backup port: its continuous current and the largest protection its maker
-    allows.
+    allows. A unit gives terminals to a port that was entered without.
     """
 
     i_max_a: Positive
     protection_max_a: Positive
-    protection: str
-    terminals: tuple[Terminal, ...]
+    protection: str = "breaker"
+    terminals: tuple[Terminal, ...] = ()
     named_size: str = ""
     protection_named_a: Positive | None = None
     length_max_m: Positive | None = None

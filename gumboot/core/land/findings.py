@@ -16,6 +16,7 @@ from gumboot.core.codes import OutsideTable
 from gumboot.core.codes.book import Code
 from gumboot.core.codes.books import BOOKS
 from gumboot.core.kit import Catalogue, Inverter
+from gumboot.core.kit.presumed import NOT_ENTERED
 from gumboot.core.kit.terminal import Conductor, Terminal
 from gumboot.core.land.listing import cable_of, rated_torque
 from gumboot.core.land.termination import Termination
@@ -98,7 +99,7 @@ def end_findings(
             t.source,
             Cure(f"Use cable of {t.insulation_c} °C, still sized by its {t.temp_c} °C column"),
         )
-    if t.screwed and rated_torque(t, size) is None:
+    if t.screwed and t.source != NOT_ENTERED and rated_torque(t, size) is None:
         says = (
             f"No torque is known for {at}: its maker gives none, and the book has none for"
             f" {spoken(size)} with {t.bit}."

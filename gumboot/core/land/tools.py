@@ -11,6 +11,7 @@ from typing import Literal
 
 from gumboot.core.basis.figure import fmt
 from gumboot.core.basis.units import NM_FTLB, NM_INLB
+from gumboot.core.kit import Tool
 from gumboot.core.land.termination import Termination
 
 Scale = Literal["N·m", "in·lb", "ft·lb", "both"]
@@ -100,6 +101,26 @@ def best_wrench(torque_nm: float, wrenches: Iterable[Wrench], day: date) -> Wren
 def in_scale(torque_nm: float, scale: str) -> str:
     """A torque as it is read off a scale: "35.4 in·lb"."""
     return f"{fmt(round(torque_nm * PER_NM[scale], 2 if scale == 'N·m' else 1))} {scale}"
+
+
+def not_kept(terminations: Iterable[Termination], tools: Sequence[Tool]) -> list[str]:
+    """Crimpers with their dies, and bits, that no tool of the shelf is; nothing of a kind of which
+    the shelf has none at all.
+    """
+    asked: dict[str, dict[tuple[str, str], str]] = {"crimper": {}, "bit": {}}
+    for t in terminations:
+        if t.tool:
+            said = f"{t.tool}, die {t.die}" if t.die else t.tool
+            asked["crimper"][t.tool, t.die] = said
+        if t.bit:
+            asked["bit"][t.bit, ""] = t.bit
+    return [
+        said
+        for role, names in asked.items()
+        if (kept := [x for x in tools if x.role == role])
+        for (name, die), said in sorted(names.items())
+        if not any(x.serves(name, die) for x in kept)
+    ]
 
 
 @dataclass(frozen=True, slots=True)

@@ -418,7 +418,10 @@ class Builder:
             device, wrong = device_of(plan, n, self.catalogue, supply, amps)
             if wrong:
                 self.found[wrong.key] = wrong
-            at, screws = host(s, self.bodies, circuits), tuple(made_off(n + 1, s, device))
+            at = host(s, self.bodies, circuits)
+            looped = any("shutdown" in p.serves for p in self.inverter.signals)
+            led = s.kind == "emergency shutdown" and looped  # its contacts are ends of that lead
+            screws = () if led else tuple(made_off(n + 1, s, device))
             out.append(Guard(n + 1, at, short(s), amps, device, screws))
         return tuple(out)
 

@@ -46,6 +46,7 @@ NETWORK: Chapter[Network] = Chapter(
         "fitted breakers",
         "devices",
         "safeguards",
+        "linking",
     ),
     needs=(BANK, THROUGH),
     requires=(KIT, FITS, STRINGS),

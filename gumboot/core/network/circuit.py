@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from gumboot.core.basis.figure import Figure, given
 from gumboot.core.kit import Device, Family
 from gumboot.core.kit.enclosure import Enclosure
+from gumboot.core.kit.signal import Plug
 from gumboot.core.kit.terminal import Block, Conductor, FactoryTermination, Socket, Terminal
 from gumboot.core.plan import Run
 
@@ -108,10 +109,26 @@ class Guard:
     screws: tuple[FactoryTermination, ...]
 
 
+class Core(NamedTuple):
+    """One core of a lead: its function at each end, the pin it lands on there ("" where no sheet
+    says), its colour, and the number of its pair, from 1 (0: the shield, or no pair).
+    """
+
+    does: str
+    meets: str
+    pin: str
+    far_pin: str
+    colour: str
+    pair: int
+
+
 @dataclass(frozen=True, slots=True)
 class SignalCable:
-    """A signal cable between two bodies, with its conductors in words, and where it ends at
-    each.
+    """A signal cable between two bodies (or something that is no box of the job, by its name), with
+    its conductors in words, its ports, its cores pin to pin, and where it ends at each.
+
+    serves: what it is for; bus: what it carries. shield_at: the body where its shield lands.
+    unmet: functions of the source's port, and of the load's, that meet nothing at the other end.
     """
 
     id: str
@@ -121,6 +138,24 @@ class SignalCable:
     load: str
     at_source: Socket
     at_load: Socket
+    serves: str = ""
+    bus: str = ""
+    a: Plug | None = None
+    b: Plug | None = None
+    cores: tuple[Core, ...] = ()
+    shield_at: str = ""
+    protocol: str = ""
+    bit_rate: float | None = None
+    unmet: tuple[tuple[str, ...], tuple[str, ...]] = ((), ())
+
+    @property
+    def drawn(self) -> bool:
+        """Whether it stands on the one-line: what moves, measures and guards power, between two
+        boxes; the rest is on the sheets of Link.
+        """
+        return self.source != self.load and self.serves not in (
+            *("shutdown", "generator", "grid operator", "heat pump", "network"),
+        )
 
 
 @dataclass(frozen=True, slots=True)

@@ -41,6 +41,7 @@ class Kit(Part):
     from
     pack to pack, or each to an input of its own. lines: where single-phase units stand in a
     three-phase house, in turn when silent. port_use: what the generator port serves instead.
+    meter, ct: what measures at the house's board; the unit's own where none is chosen.
     """
 
     inverter: Name
@@ -52,6 +53,8 @@ class Kit(Part):
     takeoff: Literal["one end", "diagonal", "star"] = "star"
     module: Name | None = None
     gateway: Name | None = None
+    meter: Name | None = None
+    ct: Name | None = None
     generator: Generator | None = None
     existing_pv: ExistingPv | None = None
     more_pv: Annotated[tuple[ExistingPv, ...], Field(max_length=5)] = ()

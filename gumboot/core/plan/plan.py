@@ -21,6 +21,7 @@ from gumboot.core.plan.fields import (
     Text,
 )
 from gumboot.core.plan.kit import Kit
+from gumboot.core.plan.linking import Linking
 from gumboot.core.plan.loads import Load
 from gumboot.core.plan.run import Fitted, Reel, Run
 from gumboot.core.plan.safeguard import Safeguard
@@ -51,6 +52,7 @@ class Plan(Part):
     strings: Annotated[tuple[PvString, ...], Field(max_length=26)] = ()
     loads: Annotated[tuple[Load, ...], Field(max_length=120)] = ()
     energy: Energy = Energy()
+    linking: Linking = Linking()
     survey: Survey | None = None
     walls: Annotated[tuple[Wall, ...], Field(max_length=6)] = ()
     spacing: Spacing = Spacing()
@@ -65,6 +67,14 @@ class Plan(Part):
     def book(self) -> Book:
         """The code book of the job: all that differs between books."""
         return BOOKS[self.code]
+
+    @property
+    def chosen(self) -> tuple[str, ...]:
+        """The entries of the shelf that it names."""
+        k = self.kit
+        kit = (k.inverter, k.pack, k.module, k.gateway, k.meter, k.ct)
+        guards = (g.device for g in self.safeguards)
+        return tuple(x for x in (*kit, *self.devices.values(), *guards) if x)
 
     @model_validator(mode="after")
     def _letters_differ(self) -> Plan:

@@ -6,6 +6,7 @@ from gumboot.demo import walls
 from gumboot.demo.plans.parts import load, rate
 
 TERN_HOLLOW = {
+    "linking": {"meter_at": "127.0.0.1:7502", "bms_at": "127.0.0.1:7504"},
     "safeguards": [
         {"kind": "rapid shutdown", "at": "array"},
         {"kind": "emergency shutdown", "at": "outside"},

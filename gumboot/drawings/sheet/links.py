@@ -12,7 +12,7 @@ def lay_links(sheet: Sheet, design: Design, has: Parts, units: list[Box]) -> Non
     """
     lanes, lane_y = 0, TOP - 20.0
     above = 76 if any(w.id == "tap" for w in sheet.wires) else 20
-    for link in design.links:
+    for link in (x for x in design.links if x.drawn):
         a, b = sheet.boxes.get(link.source), sheet.boxes.get(link.load)
         if a is None or b is None:
             continue

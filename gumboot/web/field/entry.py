@@ -47,6 +47,7 @@ class Sent(Texts):
     wall: Annotated[str, Field(max_length=1)] = ""
     right: Short = ""
     up: Short = ""
+    tool: Short = ""
 
 
 Maker = Callable[[OpenJob, Sent], tuple[str, dict[str, Any]]]

@@ -22,7 +22,7 @@ from gumboot.web.field.entry import MAKERS, Sent
 from gumboot.web.field.terminations import changed, terminations_of
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import STAMP
-from gumboot.web.people.sign_in import Visiting, uploaded
+from gumboot.web.people.visit import Visiting, uploaded
 
 router = APIRouter()
 STATIC = Path(__file__).parent.parent / "static"
@@ -85,7 +85,8 @@ def keep(job: OpenJob, row: Any) -> tuple[dict[str, Any], str]:
     db, visit = job.visit.db, job.visit
     before = records.entry_of(db, job.record, s.uuid)
     if before is not None:
-        same = before.body.get("termination", before.body.get("hole")) == s.key
+        about = (before.body.get(k) for k in ("termination", "hole", "step"))
+        same = next((x for x in about if x is not None), None) == s.key
         why = "" if same else "this was sent before with other content: enter it again as a new one"
         return {
             "uuid": s.uuid,

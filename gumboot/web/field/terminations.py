@@ -140,6 +140,15 @@ def terminations_of(job: OpenJob, keys: set[str] | None = None) -> dict[str, Any
             for k, e in job.state.drilled.items()
             if keys is None or k in keys
         },
+        "links": {
+            k: {
+                "who": e.who,
+                "at": e.at_device,
+                **{f: e.body[f] for f in ("typed", "verdict", "why", "note", "tool")},
+            }
+            for k, e in job.state.links.items()
+            if keys is None or k in keys
+        },
     }
 
 
@@ -147,6 +156,7 @@ def changed(job: OpenJob, after: int) -> dict[str, Any]:
     """`terminations_of` for those with an entry after number `after`."""
     keys = {k for k, events in job.state.events.items() if events and events[-1].seq > after}
     keys |= {k for k, e in job.state.drilled.items() if e.seq > after}
+    keys |= {k for k, e in job.state.links.items() if e.seq > after}
     return terminations_of(job, keys)
 
 

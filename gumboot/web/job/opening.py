@@ -5,24 +5,27 @@ from __future__ import annotations
 import json
 from collections import OrderedDict
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import UTC, date, datetime
 from functools import cached_property, lru_cache
 from typing import Annotated, Any
 
 from fastapi import Depends, Request
+from sqlalchemy.orm import Session
 from starlette.datastructures import FormData
 
-from gumboot.catalogue import catalogue
 from gumboot.core.basis.finding import Finding, Level, ordered
 from gumboot.core.design import Design, design
 from gumboot.core.journal.log import LogState
+from gumboot.core.kit import Catalogue
 from gumboot.core.land import Termination, TerminationState, Wrench, tool_findings
 from gumboot.core.plan import Plan
 from gumboot.store import records
+from gumboot.store import shelf as shelves
 from gumboot.store.database import see_crew
 from gumboot.store.models import Job, PlanVersion
-from gumboot.web.people.sign_in import Visit, sent_form, visiting
+from gumboot.store.shelf import Shelf
+from gumboot.web.people.visit import Visit, admitted, sent_form, visiting
 from gumboot.web.station import stations
 
 
@@ -44,6 +47,14 @@ class OpenJob:
     plan: Plan
     design: Design
     state: LogState
+    shelf: Shelf = field(default_factory=Shelf)
+    stands: records.Stands | None = None  # how the shelf stands now
+
+    @cached_property
+    def choices(self) -> Catalogue:
+        """What the job may choose from: what it was made with, and what came on the shelf since."""
+        now = shelves.today(self.visit.db, self.visit.crew_id, self.stands)
+        return shelves.wide(self.design.catalogue, now)
 
     @cached_property
     def wrenches(self) -> list[Wrench]:
@@ -64,6 +75,11 @@ class OpenJob:
     def termination(self, key: str) -> Termination | None:
         """A termination by its key."""
         return next((t for t in self.design.terminations if t.key == key), None)
+
+    def tried(self, plan: Plan | dict[str, Any]) -> Design:
+        """The design of another plan, with the job's own kit."""
+        document = plan if isinstance(plan, dict) else plan.model_dump(mode="json")
+        return designed(document, self.design.catalogue)
 
     def anew(self) -> OpenJob:
         """The same job as it stands now, also after a commit."""
@@ -136,33 +152,34 @@ class OpenJob:
         )
 
 
-_designs: OrderedDict[str, Design] = OrderedDict()
+_designs: OrderedDict[tuple[str, Catalogue], Design] = OrderedDict()
 _versions: OrderedDict[tuple[str, int, datetime], Design] = OrderedDict()
 _latest: OrderedDict[str, Design] = OrderedDict()  # by the site's name: what a change starts from
 REMEMBERED = 200
 
 
-def _of_version(job: Job, row: PlanVersion) -> Design:
+def _of_version(db: Session, job: Job, row: PlanVersion) -> Design:
     """The design of a stored version, remembered by that version: what is stored never changes."""
     key = (job.uid, row.version, row.saved_at)
     found = _versions.get(key)
     if found is None:
-        found = _versions[key] = designed(row.plan)
+        kit = shelves.of_plan(db, job.crew_id, Shelf.of(row.shelf))
+        found = _versions[key] = designed(row.plan, kit)
         while len(_versions) > REMEMBERED:
             _versions.popitem(last=False)
     return found
 
 
-def designed(plan_document: dict[str, Any]) -> Design:
-    """The design of a stored plan, remembered by the plan's own text: same in, same out. What did
-    not change since the last design of that site is taken over from it.
+def designed(plan_document: dict[str, Any], kit: Catalogue) -> Design:
+    """The design of a stored plan, remembered by the plan's own text and its kit: same in, same
+    out. What did not change since the last design of that site is taken over from it.
     """
-    key = json.dumps(plan_document, sort_keys=True)
+    key = (json.dumps(plan_document, sort_keys=True), kit)
     found = _designs.get(key)
     if found is None:
         plan = Plan.model_validate(plan_document)
         before = _latest.get(plan.site.name)
-        found = _designs[key] = design(plan, catalogue(), before)
+        found = _designs[key] = design(plan, kit, before)
         _latest[plan.site.name] = found
         for kept in (_designs, _latest):
             while len(kept) > REMEMBERED:
@@ -182,22 +199,29 @@ def _found(
 
 def open_job(job_id: int, visit: Visit) -> OpenJob:
     """Open a job. Raises NoSuchJob."""
-    found = records.current(visit.db, job_id) if 0 < job_id < 2**31 else None
+    found = records.opened(visit.db, job_id) if 0 < job_id < 2**31 else None
     if found is None:
         raise NoSuchJob
-    job, row = found
-    design_ = _of_version(job, row)
-    return OpenJob(visit, job, design_.plan, design_, records.state(visit.db, job))
+    job, row, stands = found
+    design_ = _of_version(visit.db, job, row)
+    state = records.state(visit.db, job)
+    return OpenJob(visit, job, design_.plan, design_, state, Shelf.of(row.shelf), stands)
 
 
 def opened(
-    job_id: int, request: Request, form: Annotated[FormData, Depends(sent_form)]
+    job_id: int,
+    request: Request,
+    form: Annotated[FormData, Depends(sent_form)],
+    admitted: Annotated[None, Depends(admitted)] = None,
 ) -> Iterator[OpenJob]:
     """The job of an address, opened by who is signed in; in one step, since each step of a request
     waits for a thread of its own. Raises NeedsSignIn, Forbidden, NoSuchJob.
     """
     with visiting(request, form) as visit:
-        yield open_job(job_id, visit)
+        request.state.job = job_id
+        found = open_job(job_id, visit)
+        request.state.circuits = len(found.design.circuits)
+        yield found
 
 
 Opened = Annotated[OpenJob, Depends(opened)]

@@ -15,6 +15,7 @@ from gumboot.core.basis.finding import Change
 from gumboot.core.basis.patch import apply
 from gumboot.core.plan import Plan
 from gumboot.store import records
+from gumboot.store import shelf as shelves
 from gumboot.web.job.opening import OpenJob
 from gumboot.web.pages.frame import render
 
@@ -47,10 +48,11 @@ def save(
     visit = job.visit
     visit.needs("planner", "supervisor")
     read = visit.whole("version", job.record.version)
+    shelf = shelves.taken_for(visit.db, visit.crew_id, job.shelf, job.design.catalogue, plan.chosen)
     try:
-        records.save_plan(visit.db, job.record, plan, read, visit.who)
+        records.save_plan(visit.db, job.record, plan, read, visit.who, shelf.document)
     except records.LostRace as race:
-        return lost(race) if lost else _lost(request, job, race, tuple(changes), back)
+        return lost(race) if lost else lost_race(request, job, race, tuple(changes), back)
     visit.db.commit()
     return RedirectResponse(back, 303)
 
@@ -61,9 +63,10 @@ def change(request: Request, job: OpenJob, changes: tuple[Change, ...], back: st
     return save(request, job, plan, back, changes=changes)
 
 
-def _lost(
+def lost_race(
     request: Request, job: OpenJob, race: records.LostRace, changes: tuple[Change, ...], back: str
 ) -> Response:
+    """What a lost race shows: who saved meanwhile, and the changes that would have been made."""
     context = {
         **job.head("size"),
         "who": race.theirs.saved_by,
@@ -123,5 +126,6 @@ def plain_faults(exc: ValidationError) -> list[tuple[str, str]]:
                 message = "not a field of a plan"
             case _:
                 message = e["msg"][0].lower() + e["msg"][1:]
-        out.append(("/".join(str(p) for p in e["loc"]), message))
+        field = getattr(c.get("error"), "field", "")  # of several values that do not go together
+        out.append(("/".join(str(p) for p in (*e["loc"], *((field,) if field else ()))), message))
     return out

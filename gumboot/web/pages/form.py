@@ -19,7 +19,8 @@ Choices = tuple[tuple[str, str], ...]
 class Field:
     """One field: its path in the plan, label, kind of quantity, why it is asked.
 
-    kind: "text", "count", "number", "choice", "yesno", "hours", "time", or a kind of unit.
+    kind: "text", "count", "number", "choice", "yesno", "maybe" (yes, no or not said), "list",
+    "numbers", "hours", "time", or a kind of unit.
     reshapes: a change of it asks for other fields. listed: the list of the page that it offers.
     """
 
@@ -54,7 +55,15 @@ def show(value: object, field: Field, system: units.System) -> str:
         case "temperature":
             return units.show_temperature(number, system)
         case "current":
-            return f"{number:g} A"
+            return f"{1000 * number:g} mA" if 0 < number < 1 else f"{number:g} A"
+        case "voltage":
+            return f"{1000 * number:g} mV" if 0 < number < 1 else f"{number:g} V"
+        case "torque":
+            return units.show_torque(number, system)
+        case "list" | "numbers" if isinstance(value, list | tuple):
+            return ", ".join(f"{x:g}" if isinstance(x, int | float) else str(x) for x in value)
+        case "maybe":
+            return "yes" if value else "no"
         case "angle":
             return f"{number:g}°"
         case "power":
@@ -92,6 +101,9 @@ def want(field: Field) -> str:
         "number": "a number",
         "watts": "a power, such as 150 W",
         "share": "a share, such as 50 %",
+        "list": "words with commas between them",
+        "numbers": "numbers with commas between them, such as 50, 100",
+        "maybe": "yes or no, or leave it",
         "hours": "hours, such as 6-9, 17:30-22",
         "time": "a time, such as 16:30",
     }
@@ -103,8 +115,12 @@ def convert(text: str, field: Field, system: units.System) -> object:
     match field.kind:
         case "text":
             return text
-        case "yesno":
+        case "yesno" | "maybe":
             return text == "yes"
+        case "list":
+            return [x.strip() for x in text.split(",") if x.strip()]
+        case "numbers":
+            return [number(x.strip()) for x in text.split(",") if x.strip()]
         case "choice":
             if text not in dict(field.choices):
                 raise units.NotAQuantity(

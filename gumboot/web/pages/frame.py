@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import re
 from collections.abc import Callable
-from datetime import datetime
+from datetime import UTC, datetime
 from functools import lru_cache
 from pathlib import Path
 from string import ascii_uppercase
@@ -19,7 +19,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoes
 from markupsafe import Markup, escape
 
 from gumboot.core.basis import units
-from gumboot.core.basis.figure import Figure, as_read, fmt
+from gumboot.core.basis.figure import Figure, fmt, with_unit
 from gumboot.core.basis.sizes import spoken
 from gumboot.core.codes.iec import METHOD_NAMES
 from gumboot.core.design import Design
@@ -91,6 +91,16 @@ def clock(at: str, zone: str | None = None) -> str:
         return at
 
 
+def moment(at: datetime) -> str:
+    """When something was, to the minute, UTC: "2026-11-25 00:56"."""
+    return f"{at.astimezone(UTC):%Y-%m-%d %H:%M}"
+
+
+def day(at: datetime) -> str:
+    """The day of it, UTC."""
+    return f"{at.astimezone(UTC):%Y-%m-%d}"
+
+
 def method_name(method: str) -> str:
     """A way of running cable in words: "raceway", "C, clipped direct to a wall"."""
     return (
@@ -101,13 +111,15 @@ def method_name(method: str) -> str:
 templates.filters.update(
     sentence=sentence,
     clock=clock,
+    moment=moment,
+    day=day,
     as_length=units.show_length,
     place=units.show_place,
     temperature=units.show_temperature,
     torque=units.show_torque,
     strip=units.show_strip,
     fmt=fmt,
-    reads=lambda value, unit="": f"{as_read(value, unit)} {unit}".strip(),
+    reads=lambda value, unit="": with_unit(value, unit),
     symbol=symbol,
     method=method_name,
     take_off=lambda d: drawn(take_off(d)),

@@ -97,7 +97,7 @@ document.addEventListener("alpine:init", () => {
         this.$nextTick(() => htmx.ajax("POST", location.pathname, { values: again, target: this.$el, select: "form[x-data=draft]", swap: "outerHTML" }));
       }
     },
-    keep() { sessionStorage.setItem(this.key, JSON.stringify(Object.fromEntries([...new FormData(this.$el)].filter(([n, v]) => n !== "csrf" && typeof v === "string")))); },
+    keep() { sessionStorage.setItem(this.key, JSON.stringify(Object.fromEntries([...new FormData(this.$el)].filter(([n, v]) => n !== "csrf" && typeof v === "string" && !(this.$el.elements[n]?.dataset && "once" in this.$el.elements[n].dataset))))); },
     sent(e) { if (e.submitter?.name !== "more") sessionStorage.setItem("draft-sent", JSON.stringify([this.key, location.pathname])); },
     forget() { sessionStorage.removeItem(this.key); location.assign(location.pathname + location.search); },
   }));
@@ -115,7 +115,7 @@ document.addEventListener("htmx:beforeSwap", (e) => {
   if (e.detail.target.id !== "asked") return;
   const here = document.activeElement, sent = e.detail.requestConfig.formData;
   const since = [...new FormData(e.detail.target.closest("form"))].filter(([name, value]) => value !== sent.get(name)); // typed after it was sent
-  meanwhile = { typed: Object.fromEntries(since), from: e.detail.requestConfig.elt.id, id: here && here.id, caret: here && here.selectionStart };
+  meanwhile = { typed: Object.fromEntries(since), from: e.detail.requestConfig.elt.id, id: here && here.id, marked: here && [here.selectionStart, here.selectionEnd] };
 });
 document.addEventListener("htmx:afterSwap", (e) => {
   const form = at("#asked")?.closest("form");
@@ -127,7 +127,7 @@ document.addEventListener("htmx:afterSwap", (e) => {
   const echo = meanwhile.from && at(".echo", document.getElementById(meanwhile.from)?.parentNode || undefined);
   if (echo) echo.setAttribute("hx-trigger", `load, ${echo.getAttribute("hx-trigger")}`);
   const back = meanwhile.id && document.getElementById(meanwhile.id);
-  if (back) { back.focus({ preventScroll: true }); if (meanwhile.caret !== null && back.setSelectionRange) { try { back.setSelectionRange(meanwhile.caret, meanwhile.caret); } catch { /* a select has no caret */ } } }
+  if (back) { back.focus({ preventScroll: true }); try { back.setSelectionRange?.(...meanwhile.marked); } catch { /* a number or an e-mail has no caret */ } }
   meanwhile = null;
 });
 

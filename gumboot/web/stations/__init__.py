@@ -1,13 +1,14 @@
 """The stations, in the order of work. One line each puts a station on the treads."""
 
 from gumboot.web.station import register
-from gumboot.web.stations import brief, hand_over, land, set, size, wall
+from gumboot.web.stations import brief, hand_over, land, link, set, size, wall
 
 STATIONS = (
     brief.STATION,
     size.STATION,
     wall.STATION,
     land.STATION,
+    link.STATION,
     set.STATION,
     hand_over.STATION,
 )

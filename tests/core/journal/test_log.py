@@ -147,3 +147,20 @@ def test_what_stands(heron):
 def test_when_an_entry_was_made_is_never_after_it_came_in(device, told):
     e = replace(READINGS[0], at_device=device, at_server="2026-11-25T09:00:00.000+00:00")
     assert log.when(e) == (e.at_server if told == "server" else told)
+
+
+def test_an_entry_cannot_be_read_as_another_role():
+    """The same joined text, cut elsewhere: "Osk" as supervisor, or two lines as one name."""
+    body = log.canonical({"reason": "x"})
+    prev = log.genesis(UID)
+    own = log.digest(prev, 1, "u1", "accept", "Osk", "supervisor", "t", "t", body)
+    honest = Entry(1, "u1", "accept", "Osk", "supervisor", "t", "t", {"reason": "x"}, prev, own)
+    assert log.first_broken(UID, [honest]) is None
+    for cut in (
+        {"who": "Osk\nsupervisor", "role": "t", "at_device": "t", "at_server": ""},
+        {"kind": "accept\nOsk", "who": "supervisor", "role": "t", "at_server": "t"},
+    ):
+        assert log.first_broken(UID, [replace(honest, **cut)]) == 1
+    with pytest.raises(ValueError, match="more than one line"):
+        log.digest(prev, 1, "u1", "accept", "Osk\nsupervisor", "t", "t", "t", body)
+    assert log.of_one_line("Osk\nTarn") == "Osk Tarn"

@@ -150,6 +150,15 @@ def test_what_was_typed_is_still_there_after_signing_in_again(app, make):
     }
 
 
+def test_a_field_of_any_name_is_carried_on_but_no_secret(http):
+    """The brief has a field “code”, the code book: it was dropped as if it were a second factor."""
+    lost = http.post("/jobs/1/brief", data={"code": "nec-2023", "csrf": "x", "new_password": "y"})
+    hidden = dict(re.findall(r'type="hidden" name="([^"]+)" value="([^"]*)"', lost.text))
+    assert hidden["pending.code"] == "nec-2023" and "pending.new_password" not in hidden
+    secret = http.post("/account/second", data={"code": "123456"})
+    assert secret.status_code == 401 and "123456" not in secret.text
+
+
 def test_a_stale_session_is_no_session(app, make):
     person = Person(app, "planner@demo.example")
     with make.begin() as db:

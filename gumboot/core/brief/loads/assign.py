@@ -22,7 +22,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from gumboot.core.basis.figure import Figure
+from gumboot.core.basis.figure import Figure, with_unit
 from gumboot.core.brief.loads.board import DAY_STEPS, Leg, may_run
 from gumboot.core.plan import Load
 
@@ -336,8 +336,8 @@ def _why(loads: Sequence[Load], total: Leg, leg: Leg, who: str) -> str:
         default=0.0,
     )
     return (
-        f"{who} run {watts:.0f} W in the worst hour; the inverters give {total.continuous.text} in"
-        f" all and {leg.continuous.text} a"
+        f"{who} run {with_unit(watts, 'W')} in the worst hour; the inverters give"
+        f" {total.continuous.text} in all and {leg.continuous.text} a"
         f" leg{f', {leg.surge.text} in a start' if leg.surge else ''}. No assignment fits: take a"
         " circuit off, or fit more power."
     )

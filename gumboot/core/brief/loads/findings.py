@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from gumboot.core.basis.clock import show_minutes
-from gumboot.core.basis.figure import COMMON_PRACTICE
+from gumboot.core.basis.figure import COMMON_PRACTICE, with_unit
 from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
 from gumboot.core.brief.loads.board import SOFT_START, STARTS_S, Board, Leg, Sheet, share
 from gumboot.core.kit import LINES, Inverter
@@ -205,7 +205,7 @@ def balance_findings(board: Board, inverter: Inverter) -> list[Finding]:
         return []
     says = (
         f"Leg {most.name} runs {most.running.text}, leg {least.name} {least.running.text}: further"
-        f" apart than the {inverter.imbalance_max_w:g} W the inverter allows."
+        f" apart than the {with_unit(inverter.imbalance_max_w, 'W')} the inverter allows."
     )
     return [
         check(

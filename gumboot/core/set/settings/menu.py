@@ -14,14 +14,14 @@ from gumboot.core.set.settings.slot import MODES
 
 def fill_menu(job: Job) -> list[Setting]:
     """The menu of one unit in its own order; what the crew keyed, where the line takes it: for this
-    unit, else for the first. A rule the program lacks is a broken catalogue (KeyError).
+    unit, else for the first.
     """
     return [fill_line(item, job) for item in job.inverter.menu]
 
 
 def fill_line(item: MenuItem, job: Job) -> Setting:
     """One line: its rule's value in the menu's own words and limits."""
-    meant, reason, figure = RULES[item.rule](item, job)
+    meant, reason, figure = RULES.get(item.rule, RULES["own"])(item, job)
     proposed, lacking = within(item, meant)
     why = reason
     first = None if item.rule in PER_UNIT and job.unit_no > 1 else keyed_at(item, job, 1)
@@ -69,6 +69,8 @@ def keyed_at(item: MenuItem, job: Job, unit_no: int) -> float | str | None:
 
 def within(item: MenuItem, meant: float | str) -> tuple[float | str, str]:
     """(the rule's value as the menu takes it, what the menu lacks of it)."""
+    if item.rule == "own":
+        return meant, ""
     if item.options:
         found = pick(item.options, str(meant))
         return (found, "") if found else (item.options[0], str(meant))

@@ -21,7 +21,14 @@ from gumboot.core.set.settings.setting import Filled, Job
 from gumboot.core.set.settings.slot import MODE_REASONS, MODES, show_slot
 
 
+def _own(item: MenuItem, job: Job) -> Filled:
+    """A line whose meaning nobody has said: nothing is proposed."""
+    return "as found", "not proposed: keep what the unit has, or type your own", None
+
+
 def _first(item: MenuItem, job: Job) -> Filled:
+    if not item.options:
+        return _own(item, job)
     if len(item.options) > 1:
         return item.options[0], "the menu's first; choose what the place asks", None
     return item.options[0], "the only choice for this supply", None
@@ -149,6 +156,7 @@ def _export(item: MenuItem, job: Job) -> Filled:
 
 
 RULES: dict[str, Callable[[MenuItem, Job], Filled]] = {
+    "own": _own,
     "first": _first,
     "link": _link,
     "capacity": _capacity,

@@ -11,6 +11,8 @@ fits               least ≤ size ≤ most of both ends             the maker's 
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, picked, solve
 from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.basis.words import inside
@@ -75,34 +77,18 @@ class Iec:
         """A circuit counts once."""
         return 1
 
-    def ampacity(
-        self,
-        circuit: Circuit,
-        conditions: Conditions,
-        cable: ConductorType,
-        size: str,
-        rated_a: float,
-    ) -> float:
-        """Capacity in its place; 0 for a size below the first of methods F."""
+    def carried(
+        self, circuit: Circuit, conditions: Conditions, cable: ConductorType, rated_a: float
+    ) -> tuple[float, ...]:
+        """Capacity of each size in its place; 0 for a size below the first of methods F."""
         method = method_of(conditions, cable)
-        if method == "F" and iec.rank(size) < iec.rank("25 mm²"):
-            return 0.0
-        if cable.material == "Al" and iec.rank(size) < iec.rank("16 mm²"):
-            return 0.0
-        if cable.material == "Al" and method in iec.COPPER_ONLY:
-            return 0.0
-        table = iec.ampacity(
-            size,
-            cable.temp_c,
-            method,
-            3 if circuit.three_phase else 2,
-            cable.material,
-        ).n
-        return (
-            table
-            * iec.ambient_factor(conditions.ambient_c, cable.temp_c, method).n
+        factor = (
+            iec.ambient_factor(conditions.ambient_c, cable.temp_c, method).n
             * iec.group_factor(conditions.together, method).n
         )
+        lines = 3 if circuit.three_phase else 2
+        cells = tabled(cable.sizes, cable.material, cable.temp_c, method, lines)
+        return tuple(a * factor for a in cells)
 
     def judge(
         self,
@@ -292,6 +278,23 @@ def method_of(conditions: Conditions, cable: ConductorType) -> str:
     """The table's method for a place: a cable of several cores has one of its own. Table A.52.3."""
     method = conditions.run.method
     return iec.AS_MULTI.get(method, method) if cable.cores == "multi" else method
+
+
+@lru_cache(maxsize=256)
+def tabled(
+    sizes: tuple[str, ...], metal: str, temp_c: int, method: str, lines: int
+) -> tuple[float, ...]:
+    """The table's capacity in A of each size, 0 where it has none. Raises OutsideTable."""
+
+    def cell(size: str) -> float:
+        small = "25 mm²" if method == "F" else "16 mm²" if metal == "Al" else ""
+        if small and iec.rank(size) < iec.rank(small):
+            return 0.0
+        if metal == "Al" and method in iec.COPPER_ONLY:
+            return 0.0
+        return iec.ampacity(size, temp_c, method, lines, metal).n
+
+    return tuple(cell(size) for size in sizes)
 
 
 def terminal_temp_c(end: End) -> int:

@@ -11,6 +11,8 @@ fits               least ≤ size ≤ most of both ends     the maker's terminal
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from gumboot.core.basis.figure import MEMORY, Figure, given, solve
 from gumboot.core.basis.sizes import spoken
 from gumboot.core.basis.units import FT_M
@@ -73,17 +75,13 @@ class Nec:
         """
         return 3 if circuit.three_phase else 2
 
-    def ampacity(
-        self,
-        circuit: Circuit,
-        conditions: Conditions,
-        cable: ConductorType,
-        size: str,
-        rated_a: float,
-    ) -> float:
-        """Ampacity at the weaker of both ends' terminals."""
+    def carried(
+        self, circuit: Circuit, conditions: Conditions, cable: ConductorType, rated_a: float
+    ) -> tuple[float, ...]:
+        """Ampacity of each size at the weaker of both ends' terminals."""
         ends = (circuit.source, circuit.load)
-        return min(at_end(e, size, cable, conditions.run.method, rated_a).n for e in ends)
+        cells = tuple(sorted({cell_of(e, cable, conditions.run.method, rated_a) for e in ends}))
+        return carried(cable.sizes, cable.material, cells)
 
     def judge(
         self,
@@ -243,12 +241,25 @@ def terminal_temp_c(end: End, rated_a: float, cable: ConductorType) -> int:
     return min(marked, cable.temp_c)
 
 
-def at_end(end: End, size: str, cable: ConductorType, method: str, rated_a: float) -> Figure:
-    """Ampacity in A of one conductor at an end: by Table 310.16 whatever the method, unless the
-    terminals are marked for free air. NEC 110.14(C)(1). Raises OutsideTable.
+def cell_of(end: End, cable: ConductorType, method: str, rated_a: float) -> tuple[int, str]:
+    """Column in °C and table that a conductor is judged by at an end: Table 310.16 whatever the
+    method, unless the terminals are marked for free air. NEC 110.14(C)(1).
     """
     table = "free-air" if method == "free-air" and end.free_air else "raceway"
-    return nec.ampacity(size, terminal_temp_c(end, rated_a, cable), table, cable.material)
+    return terminal_temp_c(end, rated_a, cable), table
+
+
+@lru_cache(maxsize=256)
+def carried(
+    sizes: tuple[str, ...], metal: str, cells: tuple[tuple[int, str], ...]
+) -> tuple[float, ...]:
+    """Ampacity in A of each size by the least of some columns. Raises OutsideTable."""
+    return tuple(min(nec.ampacity(size, *cell, metal).n for cell in cells) for size in sizes)
+
+
+def at_end(end: End, size: str, cable: ConductorType, method: str, rated_a: float) -> Figure:
+    """Ampacity in A of one conductor at an end. Raises OutsideTable."""
+    return nec.ampacity(size, *cell_of(end, cable, method, rated_a), cable.material)
 
 
 def said(size: str, sets: int) -> str:

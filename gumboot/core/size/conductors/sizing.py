@@ -155,11 +155,9 @@ def least_size(
     """The least size of one cable in so many sets that serves; None when no size does."""
     binds, least = "", ""
     rated = protection.n if protection else i_req.n
-    carried = [
-        (size, rules.ampacity(circuit, conditions, cable, size, rated)) for size in cable.sizes
-    ]
-    short = sum(0 < a * sets < i_req.n for _, a in carried)
-    tabled = [size for size, a in carried if a > 0]
+    carried = rules.carried(circuit, conditions, cable, rated)
+    short = sum(0 < a * sets < i_req.n for a in carried)
+    tabled = [size for size, a in zip(cable.sizes, carried, strict=True) if a > 0]
     for size in tabled[
         max(0, short - 1) :
     ]:  # capacity grows with size: of those too small only the last is worth naming
@@ -190,7 +188,8 @@ def nearest(
     fails is named; else the largest.
     """
     rated = protection.n if protection else i_req.n
-    tabled = (x for x in cable.sizes if rules.ampacity(circuit, conditions, cable, x, rated) > 0)
+    carried = rules.carried(circuit, conditions, cable, rated)
+    tabled = (x for x, a in zip(cable.sizes, carried, strict=True) if a > 0)
     return next(
         (
             x

@@ -88,16 +88,11 @@ class Rules(Protocol):
     def carrying(self, circuit: Circuit) -> int:
         """What one set of this circuit adds to the count that shares a way."""
 
-    def ampacity(
-        self,
-        circuit: Circuit,
-        conditions: Conditions,
-        cable: ConductorType,
-        size: str,
-        rated_a: float,
-    ) -> float:
-        """What one conductor of a size carries in A as far as `required` asks, on a circuit rated
-        so; 0 where the table has no such cell. Raises OutsideTable.
+    def carried(
+        self, circuit: Circuit, conditions: Conditions, cable: ConductorType, rated_a: float
+    ) -> tuple[float, ...]:
+        """What one conductor of each size of a cable carries in A as far as `required` asks, on a
+        circuit rated so; 0 where the table has no such cell. Raises OutsideTable.
         """
 
     def judge(

@@ -11,18 +11,20 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 from pydantic import ValidationError
 
-from gumboot.catalogue import catalogue
 from gumboot.core.basis import units
 from gumboot.core.brief.suits import SUPPLIES
 from gumboot.core.codes.books import BOOKS
+from gumboot.core.kit import Catalogue
 from gumboot.core.new_job import KIND, KINDS, First, NoStrings, first_plan, packs_for, units_for
 from gumboot.core.plan.climate import guessed_c
 from gumboot.imports.places import Place, place, places
 from gumboot.store import records
+from gumboot.store import shelf as shelves
 from gumboot.web.job.saving import plain_faults
 from gumboot.web.pages.form import Choices, Field, convert, want, words
 from gumboot.web.pages.frame import render, twin
-from gumboot.web.people.sign_in import Visit, Visiting
+from gumboot.web.people.defaults import begun, of_crew
+from gumboot.web.people.visit import Visit, Visiting
 from gumboot.web.stations.brief.kit_form.shape import book_of
 
 router = APIRouter()
@@ -49,9 +51,9 @@ START = {
 RESHAPES = ("place", "code", "units", "supply", "kind", "outage", "inverter", "modules")
 
 
-def fields(typed: dict[str, str]) -> list[Field]:
+def fields(typed: dict[str, str], shelf: Catalogue) -> list[Field]:
     """What is asked of the kind of system that is chosen, in the order it is asked."""
-    shelf, book, kind = catalogue(), book_of(typed), KIND[typed["kind"]]
+    book, kind = book_of(typed), KIND[typed["kind"]]
     unit = shelf.inverters.get(typed["inverter"])
     offered = units_for(shelf, kind, book, typed["supply"])
     packs = packs_for(shelf, unit)
@@ -60,6 +62,7 @@ def fields(typed: dict[str, str]) -> list[Field]:
         ("essential board", "an essential board"),
         ("nothing", "nothing"),
     )
+    pv = kind.pv and (unit is None or bool(unit.trackers))
     bare = unit is not None and unit.grid is not None and not unit.backup
     why_lives = "this unit needs a gateway for that; one is proposed" if bare else ""
     none = "" if offered else "the shelf has none for this supply and kind: choose another"
@@ -84,7 +87,7 @@ def fields(typed: dict[str, str]) -> list[Field]:
         ),
         (Field("existing_w", "PV inverter that is there", "power", "its AC power"), kind.beside),
         (Field("generator_w", "Generator", "power"), kind.generator),
-        (Field("module", "Module", "choice", "", _named(shelf.modules, shelf.modules)), kind.pv),
+        (Field("module", "Module", "choice", "", _named(shelf.modules, shelf.modules)), pv),
         (
             Field(
                 "modules",
@@ -93,11 +96,11 @@ def fields(typed: dict[str, str]) -> list[Field]:
                 "strings are proposed; empty where the array comes later",
                 optional=True,
             ),
-            kind.pv,
+            pv,
         ),
         (
             Field("array_m", "Array to inverter, one way", "length"),
-            bool(kind.pv and typed["modules"]),
+            bool(pv and typed["modules"]),
         ),
     ]
     return [replace(f, reshapes=f.path in RESHAPES) for f, when in asked if when]
@@ -138,11 +141,11 @@ def _lies(found: Place | None, typed_units: str) -> str:
     )
 
 
-def followed(typed: dict[str, str], changed: str) -> dict[str, str]:
+def followed(typed: dict[str, str], changed: str, shelf: Catalogue) -> dict[str, str]:
     """The form after one choice: a place brings book, units and supply, a book its units and a
     supply it serves; kit that no longer suits becomes what does.
     """
-    out, shelf = dict(typed), catalogue()
+    out = dict(typed)
     if changed == "place" and (found := place(out["place"])):
         out |= {"code": found.book.code, "supply": SUPPLIES[found.book.split_phase][0]}
     book = book_of(out)
@@ -169,13 +172,13 @@ def _propose(out: dict[str, str], what: str, offers: list[str]) -> None:
     out[proposed] = likeliest
 
 
-def read(typed: dict[str, str]) -> tuple[First | None, dict[str, str]]:
+def read(typed: dict[str, str], shelf: Catalogue) -> tuple[First | None, dict[str, str]]:
     """(the answers, message by field). Empty answers that are needed are named."""
     system: units.System = "si" if typed["units"] == "si" else "us"
     found = place(typed["place"])
     said: dict[str, Any] = {}
     faults: dict[str, str] = {}
-    for f in (*house_fields(typed), *fields(typed)):
+    for f in (*house_fields(typed), *fields(typed, shelf)):
         text = typed[f.path].strip()
         if not text:
             if not f.optional:
@@ -209,9 +212,11 @@ def read(typed: dict[str, str]) -> tuple[First | None, dict[str, str]]:
     return First(kind=kind, **answers), {}
 
 
-def page(typed: dict[str, str], faults: dict[str, str], visit: Visit) -> dict[str, Any]:
+def page(
+    typed: dict[str, str], faults: dict[str, str], visit: Visit, shelf: Catalogue
+) -> dict[str, Any]:
     """What the template shows. held: what was typed for another kind of system."""
-    house, rest = house_fields(typed), fields(typed)
+    house, rest = house_fields(typed), fields(typed, shelf)
     shown = {f.path for f in (*house, *rest)} | {"kind"}
     return {
         "house": house,
@@ -227,11 +232,19 @@ def page(typed: dict[str, str], faults: dict[str, str], visit: Visit) -> dict[st
     }
 
 
+def for_crew(typed: dict[str, str], own: dict[str, str]) -> dict[str, str]:
+    """The form with the units that the crew works in, wherever a place is."""
+    return {**typed, "units": own["units"]} if own.get("units") else typed
+
+
 @twin(router, "/jobs/new", "first.html")
 def new(request: Request, visit: Visiting) -> dict[str, Any]:
     """The first answers, with what is proposed for the rest."""
     visit.needs("planner", "supervisor")
-    return page(followed(START, ""), {}, visit)
+    shelf = shelves.today(visit.db, visit.crew_id)
+    own = of_crew(visit)
+    start = {**START, **{k: own[k] for k in ("code", "units") if own.get(k)}}
+    return page(for_crew(followed(start, "code", shelf), own), {}, visit, shelf)
 
 
 @router.post("/jobs/new")
@@ -239,22 +252,28 @@ def create(request: Request, visit: Visiting) -> Response:
     """A new job from its first answers."""
     visit.needs("planner", "supervisor")
     typed = {k: visit.text(k) or (v if k in ("kind", "code") else "") for k, v in START.items()}
+    shelf = shelves.today(visit.db, visit.crew_id)
     if visit.text("more"):
-        after = followed(typed, request.headers.get("HX-Trigger-Name", ""))
-        return render(request, "first.html", page(after, {}, visit))
-    typed = followed(typed, "")
-    first, faults = read(typed)
+        changed = request.headers.get("HX-Trigger-Name", "")
+        after = followed(typed, changed, shelf)
+        if changed in ("place", "code"):
+            after = for_crew(after, of_crew(visit))
+        return render(request, "first.html", page(after, {}, visit, shelf))
+    typed = followed(typed, "", shelf)
+    first, faults = read(typed, shelf)
     plan = None
     if first:
         try:
-            plan = first_plan(first, catalogue())
+            plan = first_plan(first, shelf)
         except NoStrings as exc:
             faults = {"modules": str(exc)}
         except ValidationError as exc:
             faults = {_field(path): said for path, said in plain_faults(exc)}
     if plan is None:
-        return render(request, "first.html", page(typed, faults, visit), 422)
-    job = records.create_job(visit.db, visit.crew_id, plan, visit.who)
+        return render(request, "first.html", page(typed, faults, visit, shelf), 422)
+    at = shelves.Shelf(shelves.head(visit.db)).document
+    plan = begun(plan, of_crew(visit))
+    job = records.create_job(visit.db, visit.crew_id, plan, visit.who, shelf=at)
     visit.db.commit()
     return RedirectResponse(f"/jobs/{job.id}/size", 303)
 

@@ -4,17 +4,19 @@ own units.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import PlainTextResponse, Response
 
 from gumboot.core.basis import units
+from gumboot.core.kit import Catalogue
 from gumboot.store import records
 from gumboot.web.job import saving
 from gumboot.web.job.opening import Opened
 from gumboot.web.pages.frame import render, twin
-from gumboot.web.people.sign_in import Visit, Visiting
+from gumboot.web.people.visit import Visit, Visiting
 from gumboot.web.stations.brief.kit_form import (
     checked,
     follows,
@@ -28,6 +30,12 @@ from gumboot.web.stations.brief.kit_form.shape import book_of
 
 router = APIRouter()
 SPARE_ROWS = 1
+SHOWN: dict[str, Callable[[float, units.System], str]] = {
+    "length": units.show_length,
+    "place": units.show_place,
+    "temperature": units.show_temperature,
+    "torque": units.show_torque,
+}
 
 
 def form_data(
@@ -35,14 +43,15 @@ def form_data(
     faults: dict[str, str],
     rows: int,
     version: int,
+    shelf: Catalogue,
     theirs: list[dict[str, str]] | None = None,
 ) -> dict[str, Any]:
     """What the form template needs. held: what was typed into fields that this kit does not ask
     for, so that they are still there when it does.
     """
-    shown = sections(typed, rows)
+    shown = sections(typed, rows, shelf)
     asked = {f.path for _, fields in shown for f in fields}
-    first = typed_of({}, rows, "us")
+    first = typed_of({}, rows, "us", shelf)
     return {
         "sections": shown,
         "held": {k: v for k, v in typed.items() if v != first[k] and k not in asked},
@@ -69,28 +78,21 @@ def read_units(request: Request, visit: Visiting) -> Response:
     asked = request.query_params
     kind, system = asked.get("kind", "length"), asked.get("units", "us")
     text = next((v for k, v in asked.multi_items() if k not in ("kind", "units", "field")), "")
-    if not text or kind not in ("length", "temperature"):
+    if not text or kind not in SHOWN:
         return PlainTextResponse("")
     read: units.System = "si" if system == "si" else "us"
     other: units.System = "us" if read == "si" else "si"
     try:
-        value = units.parse(text, kind, read)
+        value = units.parse_place(text, read) if kind == "place" else units.parse(text, kind, read)
     except units.NotAQuantity as exc:
         return PlainTextResponse(str(exc))
-    return PlainTextResponse(
-        "= "
-        + (
-            units.show_length(value, other)
-            if kind == "length"
-            else units.show_temperature(value, other)
-        )
-    )
+    return PlainTextResponse(f"= {SHOWN[kind](value, other)}")
 
 
-def _grown(request: Request, typed: dict[str, str], rows: int) -> dict[str, str]:
+def _grown(request: Request, typed: dict[str, str], rows: int, shelf: Catalogue) -> dict[str, str]:
     """The form after a change: every field there is, and what follows from the one changed."""
-    typed = follows(typed, request.headers.get("HX-Trigger-Name", ""))
-    empty = typed_of({}, rows, "us")
+    typed = follows(typed, request.headers.get("HX-Trigger-Name", ""), shelf)
+    empty = typed_of({}, rows, "us", shelf)
     return of_the_book({k: typed.get(k) or v for k, v in empty.items()})
 
 
@@ -101,7 +103,13 @@ def brief(request: Request, job: Opened) -> dict[str, Any]:
     rows = min(26, max(1, len(job.plan.strings)) + SPARE_ROWS)
     return {
         **job.head("brief"),
-        **form_data(typed_of(document, rows, job.plan.units), {}, rows, job.record.version),
+        **form_data(
+            typed_of(document, rows, job.plan.units, job.choices),
+            {},
+            rows,
+            job.record.version,
+            job.choices,
+        ),
         "plan": document,
     }
 
@@ -115,31 +123,38 @@ def save(request: Request, job: Opened) -> Response:
     visit.needs("planner", "supervisor")
     document = job.plan.model_dump(mode="json")
     rows = rows_of(visit, len(job.plan.strings))
-    typed = typed_in(visit.text, rows)
+    shelf = job.choices
+    typed = typed_in(visit.text, rows, shelf)
     version = visit.whole("version", 0)
     if visit.text("more"):
         rows += visit.text("more") == "row"
         return render(
             request,
             "brief.html",
-            {**job.head("brief"), **form_data(_grown(request, typed, rows), {}, rows, version)},
+            {
+                **job.head("brief"),
+                **form_data(_grown(request, typed, rows, shelf), {}, rows, version, shelf),
+            },
         )
-    plan, faults = checked(typed, document, rows)
+    plan, faults = checked(typed, document, rows, shelf)
     if plan is None:
         return render(
             request,
             "brief.html",
-            {**job.head("brief"), **form_data(typed, faults, rows, version)},
+            {**job.head("brief"), **form_data(typed, faults, rows, version, shelf)},
             422,
         )
 
     def lost(race: records.LostRace) -> Response:
         base = records.plan_at(visit.db, job.record, version) or race.theirs.plan
-        merged, rows_differ = merge(typed, base, race, rows, job.plan.units)
+        merged, rows_differ = merge(typed, base, race, rows, job.plan.units, shelf)
         return render(
             request,
             "brief.html",
-            {**job.head("brief"), **form_data(merged, {}, rows, race.theirs.version, rows_differ)},
+            {
+                **job.head("brief"),
+                **form_data(merged, {}, rows, race.theirs.version, shelf, rows_differ),
+            },
             409,
         )
 
@@ -152,13 +167,14 @@ def merge(
     race: records.LostRace,
     rows: int,
     system: units.System,
+    shelf: Catalogue,
 ) -> tuple[dict[str, str], list[dict[str, str]]]:
     """(what the form shows now, the fields that either side changed since both read `base`).
 
     A field only they changed takes theirs; one that was typed here stays as typed, and saving again
     is then a choice made knowingly.
     """
-    was, theirs = typed_of(base, rows, system), typed_of(race.theirs.plan, rows, system)
+    was, theirs = (typed_of(plan, rows, system, shelf) for plan in (base, race.theirs.plan))
     merged = {path: theirs[path] if text == was[path] else text for path, text in typed.items()}
     differ = [
         {
@@ -168,7 +184,7 @@ def merge(
             "now": merged[f.path] or "—",
             "who": race.theirs.saved_by,
         }
-        for title, section in sections(merged, rows)
+        for title, section in sections(merged, rows, shelf)
         for f in section
         if typed[f.path] != theirs[f.path]
     ]

@@ -25,9 +25,9 @@ from gumboot.core.plan import Load, Plan
 from gumboot.drawings.load_board import load_board
 from gumboot.store import records
 from gumboot.web.job import saving
-from gumboot.web.job.opening import Opened, OpenJob, designed
+from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import drawn, render, twin
-from gumboot.web.people.sign_in import uploaded
+from gumboot.web.people.visit import uploaded
 from gumboot.web.stations.brief.loads_form import (
     EMPTY,
     MOST,
@@ -124,7 +124,7 @@ def _design(job: OpenJob, made: list[dict[str, Any] | None]) -> Design:
     """The design with the rows that can be read."""
     loads = [x for x in made if x]
     plan, _faults = saving.checked({**job.plan.model_dump(mode="json"), "loads": loads})
-    return designed(plan.model_dump(mode="json")) if plan else job.design
+    return job.tried(plan) if plan else job.design
 
 
 def totals(design: Design) -> dict[str, Any]:

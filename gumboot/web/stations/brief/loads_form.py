@@ -12,6 +12,7 @@ from typing import Any, get_args
 
 from gumboot.core.basis import clock, units
 from gumboot.core.plan import Legs, Load, LoadKind
+from gumboot.exports.materials import inert
 from gumboot.web.pages.form import Choices, Field, words
 
 SOFT = ", soft starter"
@@ -285,6 +286,6 @@ def to_csv(rows: Rows) -> str:
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(COLUMNS)
     writer.writerows(
-        [dict(OUTAGE)[r["outage"]] if k == "outage" else r[k] for k in COLUMNS] for r in rows
+        [dict(OUTAGE)[r["outage"]] if k == "outage" else inert(r[k]) for k in COLUMNS] for r in rows
     )
     return out.getvalue()

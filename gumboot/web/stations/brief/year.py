@@ -13,6 +13,7 @@ import numpy as np
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
+from gumboot.background.tasks import year_key
 from gumboot.core.basis.finding import Change
 from gumboot.core.energy.account import figures, neutral, reach
 from gumboot.core.energy.calendar import calendar
@@ -31,11 +32,11 @@ from gumboot.drawings.year import (
 )
 from gumboot.store import files, records, results
 from gumboot.store.models import Result
-from gumboot.web.background import BackgroundJobs, asked, send_file, series_of, year_key
+from gumboot.web.background import asked, send_file, series_of
 from gumboot.web.job import saving
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import drawn, render, twin
-from gumboot.web.people.sign_in import uploaded
+from gumboot.web.people.visit import uploaded
 from gumboot.web.stations.brief.year_form import (
     MODES,
     MOST_RATES,
@@ -51,12 +52,6 @@ router = APIRouter()
 _series: OrderedDict[tuple[int, str], dict[str, Any]] = OrderedDict()
 
 
-def background_of(request: Request) -> BackgroundJobs:
-    """The application's worker."""
-    found: BackgroundJobs = request.app.state.background
-    return found
-
-
 @twin(router, "/jobs/{job_id}/year", "year.html")
 def year(request: Request, job: Opened) -> dict[str, Any] | Response:
     """The page; while the year is being computed it says how far it is. ?again=year, or best, tries
@@ -65,7 +60,7 @@ def year(request: Request, job: Opened) -> dict[str, Any] | Response:
     if (kind := request.query_params.get("again", "")) in ("year", "best") and not lacks(
         job.plan, job.design
     ):
-        asked(job, background_of(request), kind, again=True)
+        asked(job, kind, again=True)
         return RedirectResponse(f"/jobs/{job.record.id}/year", 303)
     rows = min(MOST_RATES, len(job.plan.energy.tariff.rates) + SPARE)
     return page(request, job, None, {}, rows, job.record.version)
@@ -118,7 +113,7 @@ def _lived(request: Request, job: OpenJob, kind: str) -> dict[str, Any] | None:
     """A result as it stands; None where there can be none."""
     if lacks(job.plan, job.design):
         return None
-    row = asked(job, background_of(request), kind)
+    row = asked(job, kind)
     if row is None or row.body is None:
         return {
             "done": False,
@@ -137,7 +132,7 @@ def _best(request: Request, job: OpenJob) -> dict[str, Any] | None:
     if plan.supply.kind == "off-grid" or not plan.energy.tariff.rates or job.design.bank is None:
         return None
     found = _lived(request, job, "best")
-    lived = results.found(job.visit.db, job.record.id, "year", year_key(plan))
+    lived = results.found(job.visit.db, job.record.id, "year", year_key(plan, job.shelf.document))
     if found is None or not found["done"]:
         return found
     body, work = found["body"], Work.model_validate(found["body"]["work"])
@@ -182,7 +177,7 @@ def _pictures(request: Request, job: OpenJob, row: Result) -> dict[str, Any]:
     which = which if which in carpets else "stored" if body["off_grid"] else "grid"
     best = None
     if body["priced"] and not body["off_grid"] and body["capacity_kwh"]:
-        found = asked(job, background_of(request), "best")
+        found = asked(job, "best")
         best = series(job, found) if found is not None and found.body is not None else None
     capacity = body["capacity_kwh"]
     return {
@@ -318,7 +313,7 @@ def carry(request: Request, job: Opened) -> Response:
     """Carry the proposed way of working to Set."""
     job.visit.needs("planner", "supervisor")
     back = f"/jobs/{job.record.id}/year"
-    row = asked(job, background_of(request), "best")
+    row = asked(job, "best")
     if row is None or row.body is None:
         return RedirectResponse(back, 303)
     work = Work.model_validate(row.body["work"])
@@ -353,7 +348,6 @@ def send(request: Request, job: Opened) -> Response:
     kind: files.FileKind = "weather" if visit.text("kind") == "weather" else "readings"
     key = send_file(
         job,
-        background_of(request),
         kind,
         file.file,
         (file.filename or "file")[:120],
@@ -395,7 +389,7 @@ def kept_file(job: Opened, digest: str) -> Response:
 @router.get("/jobs/{job_id}/year-steps.csv")
 def steps_csv(request: Request, job: Opened) -> Response:
     """Every quarter hour of the year as computed."""
-    row = results.found(job.visit.db, job.record.id, "year", year_key(job.plan))
+    row = results.found(job.visit.db, job.record.id, "year", year_key(job.plan, job.shelf.document))
     if row is None or row.body is None:
         return RedirectResponse(f"/jobs/{job.record.id}/year", 303)
     steps = series(job, row)

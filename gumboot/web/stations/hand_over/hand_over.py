@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from fastapi import APIRouter, Request
@@ -10,13 +11,20 @@ from fastapi.responses import RedirectResponse, Response
 from gumboot.core.basis.finding import Level
 from gumboot.core.basis.units import NotAQuantity, parse
 from gumboot.core.journal import log
+from gumboot.core.journal.entry import Entry
 from gumboot.core.wall import drill_sheet
 from gumboot.drawings.one_line import one_line
 from gumboot.drawings.wall import draw_wall
 from gumboot.exports import pack
-from gumboot.store import records
+from gumboot.store import office, records
+from gumboot.store.database import see_crew
+from gumboot.web.background import printed
+from gumboot.web.job.listing import elsewhere
 from gumboot.web.job.opening import Opened, OpenJob
-from gumboot.web.pages.frame import drawn, render, templates, twin
+from gumboot.web.pages.frame import drawn, render, twin
+from gumboot.web.stations.brief.editions import entries_of, used
+from gumboot.web.stations.link.harness import lead_data
+from gumboot.web.stations.link.walk import last
 
 router = APIRouter()
 
@@ -44,9 +52,33 @@ def missing(job: OpenJob) -> list[str]:
     todo = sum(not job.state_of(t).complete for t in d.terminations)
     if todo:
         out.append(f"{todo} of {len(d.terminations)} terminations not made off.")
+    wrong = [e for e in job.state.links.values() if e.body["verdict"] == "outside"]
+    if wrong:
+        out.append(
+            f"{len(wrong)} reading{'s' if len(wrong) > 1 else ''} of Link not as expected: put it"
+            " right and read again, or leave it out with a reason."
+        )
     if not d.terminations:
         out.append("No terminations: the kit is not planned.")
     return out
+
+
+def links(job: OpenJob) -> list[dict[str, Any]]:
+    """Every step of Link with its last entry, if it has one."""
+    h = job.design.harness
+    return [
+        {
+            "stage": s.stage,
+            "title": s.title,
+            "expects": s.expects,
+            "entry": {k: e.body[k] for k in ("typed", "unit", "verdict", "why", "tool", "note")}
+            if (e := last(job, s))
+            else None,
+            "who": e.who if e else "",
+            "at": e.at_server if e else "",
+        }
+        for s in (h.steps if h else ())
+    ]
 
 
 def walls_of(job: OpenJob, standalone: bool) -> list[dict[str, Any]]:
@@ -66,6 +98,56 @@ def walls_of(job: OpenJob, standalone: bool) -> list[dict[str, Any]]:
         }
         for w in d.walls
     ]
+
+
+def kit_of(job: OpenJob) -> dict[str, str]:
+    """The editions that the job was made with, by their digests: what a signature names."""
+    made_with = used(job)
+    return {i: made_with[i].digest for i, _ in entries_of(job.design) if i in made_with}
+
+
+def holds(job: OpenJob) -> str:
+    """What is wrong with a signature: empty when it belongs to the plan and kit that stand here."""
+    signed = job.state.signed
+    if signed is None:
+        return ""
+    body = signed.body
+    stored = records.plan_at(job.visit.db, job.record, job.record.version) or {}
+    digests = (records.plan_digest(job.plan), records.document_digest(stored))
+    if body["plan_version"] != job.record.version or body["plan_digest"] not in digests:
+        return "The plan that stands here is not the one that was signed."
+    if "kit" in body and not job.record.imported_by and body["kit"] != kit_of(job):
+        return "The kit that stands here is not the one that was signed."
+    return ""
+
+
+def anchors(job: OpenJob, entries: Sequence[Entry]) -> list[dict[str, Any]]:
+    """The heads of this log that the office log has kept, and whether the log still holds them: a
+    tail cut off, or a log written anew, shows here.
+    """
+    by_seq = {e.seq: e.hash for e in entries}
+    kept = office.heads(job.visit.db, job.visit.crew_id, job.record.uid)
+    return [
+        {
+            "at": e.at,
+            "kind": e.kind,
+            "seq": e.body["seq"],
+            "head": e.body["head"],
+            "holds": e.body["seq"] == 0 or by_seq.get(e.body["seq"]) == e.body["head"],
+        }
+        for e in kept
+    ]
+
+
+def anchored(job: OpenJob, kind: str) -> None:
+    """Put the head of the job's log into the office log."""
+    job.visit.tells(
+        kind,
+        job=job.record.name,
+        uid=job.record.uid,
+        seq=job.record.log_seq,
+        head=job.record.log_head,
+    )
 
 
 def page(
@@ -88,6 +170,9 @@ def page(
     ]
     signed = state.signed
     return {
+        "holds": holds(job),
+        "anchors": anchors(job, entries),
+        "elsewhere": elsewhere(job.record, signed),
         **job.head("hand-over"),
         "missing": missing(job),
         "signed": {"who": signed.who, "at": signed.at_server, **signed.body} if signed else None,
@@ -122,6 +207,13 @@ def page(
             for f in d.duties
         ],
         "_faults": faults or {},
+        "leads": [lead_data(x) for x in d.harness.leads] if d.harness else [],
+        "links": links(job),
+        "ct": [
+            {"who": e.who, "at": e.at_server, **{k: e.body[k] for k in ("act", "says", "note")}}
+            for e in entries
+            if e.kind == "ct"
+        ],
         "_cautions": pack.CAUTIONS,
         "_drawing": drawn(one_line(d)),
         "_walls": walls_of(job, standalone=False),
@@ -135,7 +227,7 @@ def hand_over(request: Request, job: Opened) -> dict[str, Any]:
 
 
 @router.get("/jobs/{job_id}/hand-over.pdf")
-def pdf(job: Opened) -> Response:
+def pdf(request: Request, job: Opened) -> Response:
     """The same as a PDF to print, file and send."""
     context = {
         **page(job),
@@ -143,12 +235,10 @@ def pdf(job: Opened) -> Response:
         "_walls": walls_of(job, standalone=True),
         "figures": job.design.figures,
     }
-    html = templates.get_template("pack.html").render(**context)
-    return Response(
-        pack.to_pdf(html),
-        media_type="application/pdf",
-        headers={"Content-Disposition": f'inline; filename="hand-over-{job.record.id}.pdf"'},
-    )
+    anchored(job, "pack")
+    job.visit.db.commit()
+    see_crew(job.visit.db, job.visit.crew_id)
+    return printed(request, job, "pack.html", "hand-over", context)
 
 
 @router.post("/jobs/{job_id}/duty")
@@ -212,6 +302,7 @@ def sign(request: Request, job: Opened) -> Response:
         "plan_digest": records.plan_digest(job.plan),
         "log_head": seen[1],
         "statement": pack.STATEMENT,
+        "kit": kit_of(job),
     }
     try:
         records.append(
@@ -226,6 +317,8 @@ def sign(request: Request, job: Opened) -> Response:
         )
     except records.Moved:
         return render(request, "hand_over.html", page(job, "Not signed. " + moved[0]), 409)
+    visit.db.refresh(job.record)
+    anchored(job, "signed")
     visit.db.commit()
     return RedirectResponse(f"/jobs/{job.record.id}/hand-over", 303)
 
@@ -250,5 +343,6 @@ def reopen(request: Request, job: Opened) -> Response:
             visit.role,
             visit.text("at_device")[:40],
         )
+        visit.tells("reopened", job=job.record.name, uid=job.record.uid, reason=reason)
         visit.db.commit()
     return RedirectResponse(f"/jobs/{job.record.id}/hand-over", 303)

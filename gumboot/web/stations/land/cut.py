@@ -14,19 +14,23 @@ from gumboot.core.basis.figure import Figure
 from gumboot.core.basis.finding import Change
 from gumboot.core.basis.sizes import spoken
 from gumboot.core.basis.units import FT_M, NotAQuantity, parse
+from gumboot.core.kit import LabelStock
 from gumboot.core.land import illegal
 from gumboot.core.land.cutting import Lot, cut_list, list_pieces
 from gumboot.core.land.entering import Entered, entry_body
-from gumboot.core.land.labels import STOCKS, Label, list_labels
+from gumboot.core.land.labels import Label, list_labels
 from gumboot.core.land.placards import list_placards
+from gumboot.core.plan import Reel
 from gumboot.drawings.reels import draw_reels
 from gumboot.exports.labels import PAPER, labels_csv, sheets
 from gumboot.exports.materials import as_csv
-from gumboot.exports.pack import to_pdf
 from gumboot.store import records
+from gumboot.web.background import printed
 from gumboot.web.job.opening import Opened, OpenJob, today
 from gumboot.web.job.saving import change
-from gumboot.web.pages.frame import drawn, render, templates, twin
+from gumboot.web.pages.frame import drawn, render, twin
+from gumboot.web.people.defaults import of_crew, paper_of
+from gumboot.web.stations.land.store_reels import MOST, in_store, put, take
 
 router = APIRouter()
 POLES = {"+": "DC+", "−": "DC−"}  # a cell that starts with a sign is a formula to some
@@ -44,9 +48,8 @@ def lots_of(job: OpenJob) -> list[Lot]:
             for c in d.circuits
         )
     }
-    return cut_list(
-        list_pieces(d.circuits, d.terminations, routed, job.plan, catalogue()), job.plan.reels
-    )
+    reels = (*job.plan.reels, *in_store(job))
+    return cut_list(list_pieces(d.circuits, d.terminations, routed, job.plan, d.catalogue), reels)
 
 
 def lot_json(job: OpenJob, lot: Lot) -> dict[str, Any]:
@@ -120,14 +123,12 @@ def page(
     links = [
         {
             "name": x.name,
-            "conductors": x.conductors,
-            "from": at_end(job, x.source),
-            "to": at_end(job, x.load),
-            "length_m": next(
-                (r.length.n for w in job.design.walls for r in w.routes if r.want.id == x.id), None
-            ),
+            "conductors": x.made_of,
+            "from": x.here.label,
+            "to": x.there.label,
+            "length_m": x.length.n if x.length else None,
         }
-        for x in job.design.links
+        for x in (job.design.harness.leads if job.design.harness else ())
     ]
     return {
         **job.head("land"),
@@ -135,6 +136,7 @@ def page(
         "lots": rows,
         "links": links,
         "remnants": [r.model_dump() for r in job.plan.reels],
+        "store": [r.model_dump() for r in in_store(job)],
         "typed": typed or {},
         "faults": faults or {},
         "kinds": sorted(
@@ -150,11 +152,6 @@ def page(
         ),
         "_reels": [drawn(draw_reels(lot, job.plan.units)) for lot in lots_of(job)],
     }
-
-
-def at_end(job: OpenJob, body: str) -> str:
-    """A body's name."""
-    return next((b.label for b in job.design.bodies if b.id == body), body)
 
 
 @twin(router, "/jobs/{job_id}/land/cut", "land_cut.html")
@@ -214,7 +211,7 @@ def cut_csv(job: Opened) -> Response:
 
 @router.post("/jobs/{job_id}/land/cut/remnant")
 def remnant(request: Request, job: Opened) -> Response:
-    """Add a remnant the crew has, or take one off again."""
+    """Add a reel or remnant, for this job or to the crew's store, or take one off again."""
     visit = job.visit
     visit.needs("planner", "supervisor")
     back = f"/jobs/{job.record.id}/land/cut"
@@ -226,7 +223,12 @@ def remnant(request: Request, job: Opened) -> Response:
             (Change("/reels", [r for i, r in enumerate(kept) if i != int(off)]),),
             back,
         )
-    typed = {k: visit.text(k) for k in ("kind", "length")}
+    store = in_store(job)
+    if (off := visit.text("off-store")).isdecimal() and len(off) < 6:
+        if int(off) < len(store):
+            take(job, store[int(off)])
+        return RedirectResponse(back, 303)
+    typed = {k: visit.text(k) for k in ("kind", "length", "whose")}
     known = {f"{a}|{b}|{c}": (a, b, c) for a, b, c, _ in page(job)["kinds"]}
     faults = {} if typed["kind"] in known else {"kind": "choose the cable it is of"}
     length = 0.0
@@ -241,6 +243,12 @@ def remnant(request: Request, job: Opened) -> Response:
     if faults:
         return render(request, "land_cut.html", page(job, typed, faults), 422)
     cable, size, tint = known[typed["kind"]]
+    if typed["whose"] == "crew":
+        reel = Reel(cable=cable, size=size, colour=tint, length_m=round(length, 2))
+        if put(job, reel):
+            return RedirectResponse(back, 303)
+        full = {"kind": f"the store holds {MOST} of this cable: take one off first"}
+        return render(request, "land_cut.html", page(job, typed, full), 422)
     return change(
         request,
         job,
@@ -292,6 +300,13 @@ def prepared(request: Request, job: Opened) -> Response:
     return RedirectResponse(f"/jobs/{job.record.id}/land/cut#{visit.text('piece')[:80]}", 303)
 
 
+def stocks_of(job: OpenJob) -> list[LabelStock]:
+    """The crew's own label stocks, then what ships; never none."""
+    ships = catalogue()
+    some = job.choices.label_stocks or ships.label_stocks
+    return sorted(some, key=lambda s: s.id in ships.entries)
+
+
 def labels_of(request: Request, job: OpenJob) -> list[Label]:
     """The labels in the order asked for."""
     return list_labels(
@@ -311,7 +326,9 @@ def labels(request: Request, job: Opened) -> dict[str, Any]:
         "tab": "land/labels",
         "order": "land" if request.query_params.get("order") == "land" else "cut",
         "labels": [{"key": x.key, "lines": list(x.lines)} for x in rows],
-        "stocks": [{"id": s.id, "name": s.name, "kind": s.kind, "paper": s.paper} for s in STOCKS],
+        "stocks": [
+            {"id": s.id, "name": s.label, "kind": s.form, "paper": s.paper} for s in stocks_of(job)
+        ],
         "placards": [
             {
                 "id": p.id,
@@ -342,14 +359,17 @@ def labels_as_csv(request: Request, job: Opened) -> Response:
 @router.get("/jobs/{job_id}/land/labels.pdf")
 def labels_pdf(request: Request, job: Opened) -> Response:
     """Sheets of labels for ?stock=, the first ?skip= places left free."""
+    usual = of_crew(job.visit).get("labels", "")
+    stocks = stocks_of(job)
+    paper = paper_of(job.visit, job.plan.units)
     stock = next(
-        (s for s in STOCKS if s.id == request.query_params.get("stock")),
-        STOCKS[2 if job.plan.units == "us" else 0],
+        (s for s in stocks if s.id == (request.query_params.get("stock") or usual)),
+        next((s for s in stocks if s.paper == paper), stocks[0]),
     )
     asked = request.query_params.get("skip", "")
     skip = int(asked) % (stock.across * stock.down) if asked.isdecimal() and len(asked) < 4 else 0
     pages = list(sheets(labels_of(request, job), stock, str(request.base_url), job.record.id, skip))
-    high, wide = stock.face or stock.height, stock.width / (2 if stock.kind == "flag" else 1)
+    high, wide = stock.face or stock.height, stock.width / (2 if stock.form == "flag" else 1)
     qr = (
         0.0 if high < 15 else round(min(high - 2, 0.3 * wide, 18), 1)
     )  # a code smaller than this is not read
@@ -368,11 +388,7 @@ def labels_pdf(request: Request, job: Opened) -> Response:
         "high": high,
         "name": job.record.name,
     }
-    return Response(
-        to_pdf(templates.get_template("label_sheet.html").render(**context)),
-        media_type="application/pdf",
-        headers={"Content-Disposition": f'inline; filename="labels-{job.record.id}.pdf"'},
-    )
+    return printed(request, job, "label_sheet.html", "labels", context)
 
 
 @router.get("/jobs/{job_id}/land/placards.pdf")
@@ -382,10 +398,6 @@ def placards_pdf(request: Request, job: Opened) -> Response:
         "placards": list_placards(job.design, today()),
         "name": job.record.name,
         "made": datetime.now(UTC).date().isoformat(),
-        "paper": "letter" if job.plan.units == "us" else "a4",
+        "paper": paper_of(job.visit, job.plan.units),
     }
-    return Response(
-        to_pdf(templates.get_template("placard_sheet.html").render(**context)),
-        media_type="application/pdf",
-        headers={"Content-Disposition": f'inline; filename="placards-{job.record.id}.pdf"'},
-    )
+    return printed(request, job, "placard_sheet.html", "placards", context)

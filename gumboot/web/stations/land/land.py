@@ -15,6 +15,7 @@ from fastapi.responses import RedirectResponse, Response
 from gumboot.core.basis.finding import Change
 from gumboot.core.land import CLASSES, SCHOOLS, best_wrench, illegal, lacking, school_of
 from gumboot.core.land.events import ACTS
+from gumboot.core.land.tools import not_kept
 from gumboot.drawings.terminal_block import block_plates
 from gumboot.web.field.receive import keep
 from gumboot.web.field.terminations import all_fixed, fixed_text, script, terminations_of, tool
@@ -190,6 +191,7 @@ def tools(request: Request, job: Opened) -> dict[str, Any]:
             for x in short
         ],
         "torques": torques(job),
+        "not_kept": not_kept(d.terminations, job.choices.tools),
         "bits": counted(t.bit for t in d.terminations if t.bit),
         "crimpers": counted(f"{t.tool}, {t.die}" for t in d.terminations if t.tool),
         "wrenches": [

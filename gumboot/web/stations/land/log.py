@@ -24,7 +24,7 @@ from gumboot.store import records
 from gumboot.web.field.terminations import moved
 from gumboot.web.job.opening import Opened, OpenJob, open_job
 from gumboot.web.pages.frame import clock, drawn, render, twin
-from gumboot.web.people.sign_in import Visiting
+from gumboot.web.people.visit import Visiting
 
 router = APIRouter()
 PAGE = 100

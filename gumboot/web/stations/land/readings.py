@@ -25,7 +25,7 @@ from gumboot.store.records import now
 from gumboot.web.field.entry import Texts
 from gumboot.web.job.opening import Opened, OpenJob, today
 from gumboot.web.pages.frame import render, twin
-from gumboot.web.people.sign_in import uploaded
+from gumboot.web.people.visit import uploaded
 
 router = APIRouter()
 
@@ -174,7 +174,7 @@ def from_wrench(request: Request, job: Opened) -> Response:
     """
     visit = job.visit
     visit.needs("installer", "supervisor")
-    networks = request.app.state.config.wrench_networks
+    networks = request.app.state.config.device_networks
     w = next((w for w in job.wrenches if w.id == visit.text("wrench") and w.address), None)
     if w is None:
         return render(

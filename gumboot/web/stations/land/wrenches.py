@@ -14,7 +14,7 @@ from gumboot.core.land import CLASSES, PER_NM, Scale
 from gumboot.store import records
 from gumboot.store.models import WrenchRow
 from gumboot.web.pages.frame import render, twin
-from gumboot.web.people.sign_in import Visit, Visiting
+from gumboot.web.people.visit import Visit, Visiting
 
 router = APIRouter()
 
@@ -99,9 +99,10 @@ def add(request: Request, visit: Visiting) -> Response:
         faults["address"] = says
     if faults:
         return render(request, "wrenches.html", page(visit, typed, faults), 422)
-    row = visit.db.query(WrenchRow).filter_by(serial=typed["serial"]).first() or WrenchRow(
-        crew_id=visit.crew_id, serial=typed["serial"]
-    )
+    there = visit.db.query(WrenchRow).filter_by(serial=typed["serial"]).first()
+    if there is not None:
+        visit.needs("planner", "supervisor")  # a calibration is no installer's word alone
+    row = there or WrenchRow(crew_id=visit.crew_id, serial=typed["serial"])
     row.name, row.least_nm, row.most_nm, row.calibrated_until = (
         typed["name"],
         round(values["least"], 3),
@@ -110,5 +111,6 @@ def add(request: Request, visit: Visiting) -> Response:
     )
     row.iso_class, row.scale, row.address = typed["class"], typed["scale"], typed["address"]
     visit.db.add(row)
+    visit.tells("wrench", name=row.name, serial=row.serial, until=str(until))
     visit.db.commit()
     return RedirectResponse("/wrenches", 303)

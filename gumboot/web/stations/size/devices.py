@@ -10,9 +10,9 @@ from fastapi.responses import RedirectResponse, Response
 from markupsafe import Markup
 from pydantic import ValidationError
 
-from gumboot.catalogue import catalogue
 from gumboot.core.basis.finding import Change
 from gumboot.core.design import Design
+from gumboot.core.kit import Catalogue
 from gumboot.core.network.guards import ROLES
 from gumboot.core.plan import RESIDUAL_TYPES, SAFEGUARDS, TRIPS_MA, Safeguard
 from gumboot.web.job.opening import Opened, OpenJob
@@ -26,17 +26,17 @@ SURGE_TYPES = ("2", "1", "1+2")
 
 def parts(job: OpenJob) -> dict[str, Any]:
     """What the section of devices and safeguards shows."""
-    found = _parts(job.design)
+    found = _parts(job.design, job.choices)
     if not found["_places"]:
         return found
     may = not job.state.signed and job.visit.role != "installer"
-    return {**found, **_written(job.design, may)}
+    return {**found, **_written(job.design, job.choices, may)}
 
 
 @lru_cache(maxsize=64)
-def _written(design: Design, may: bool) -> dict[str, Markup]:
+def _written(design: Design, shelf: Catalogue, may: bool) -> dict[str, Markup]:
     """The rows of devices and the fields of a new safeguard: long lists, written once a design."""
-    found = _parts(design)
+    found = _parts(design, shelf)
 
     def of(name: str) -> Markup:
         html = templates.get_template(name).render(**found, may=may)
@@ -46,11 +46,11 @@ def _written(design: Design, may: bool) -> dict[str, Markup]:
 
 
 @lru_cache(maxsize=64)
-def _parts(design: Design) -> dict[str, Any]:
+def _parts(design: Design, shelf: Catalogue) -> dict[str, Any]:
     network = design.network
     if network is None:
         return {"_places": [], "_guards": [], "_guard_at": []}
-    shelf, plan = catalogue(), design.plan
+    plan = design.plan
     places = [
         {
             "place": p,
@@ -102,7 +102,7 @@ def choose(request: Request, job: Opened) -> Response:
     job.visit.needs("planner", "supervisor")
     network = job.design.network
     here = {p.key for p in network.places} if network else set()
-    known = {d.id for d in catalogue().devices}
+    known = {d.id for d in job.choices.devices}
     kept = {k: v for k, v in job.plan.devices.items() if k in here}
     for key in here:
         if f"device/{key}" in job.visit.form:
@@ -123,7 +123,7 @@ def plan_safeguards(request: Request, job: Opened) -> Response:
     if 0 <= out < len(rows):
         del rows[out]
     elif visit.text("kind") in SAFEGUARDS and len(rows) < 40:
-        device = catalogue().named(visit.text("device"))  # what its plate says goes before the form
+        device = job.choices.named(visit.text("device"))  # what its plate says goes before the form
         try:
             new = Safeguard.model_validate(
                 {

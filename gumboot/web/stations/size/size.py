@@ -16,14 +16,16 @@ from gumboot.core.size.conductors import permitted_by_size
 from gumboot.drawings.one_line import one_line
 from gumboot.exports.dxf import to_dxf
 from gumboot.exports.job_file import design_json
-from gumboot.exports.materials import materials_csv, schedule_csv
-from gumboot.exports.pack import to_pdf
+from gumboot.exports.materials import schedule_csv
 from gumboot.store import records
+from gumboot.web.background import printed
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.job.saving import change, checked
-from gumboot.web.pages.frame import drawn, part, render, templates, twin
-from gumboot.web.people.sign_in import local
+from gumboot.web.pages.frame import drawn, part, render, twin
+from gumboot.web.people.defaults import paper_of
+from gumboot.web.people.visit import local
 from gumboot.web.stations.size import devices, still_open
+from gumboot.web.stations.size.bill import bill_csv
 
 router = APIRouter()
 
@@ -121,9 +123,7 @@ def _file(job: OpenJob, name: str, data: str | bytes, media: str) -> Response:
 def drawing_pdf(request: Request, job: Opened) -> Response:
     """The drawing on one page: ?paper=a4, letter or tabloid; the crew's own when it is not said."""
     asked = request.query_params.get("paper", "")
-    page, room_w, room_h = PAPERS[
-        asked if asked in PAPERS else "letter" if job.plan.units == "us" else "a4"
-    ]
+    page, room_w, room_h = PAPERS[asked if asked in PAPERS else paper_of(job.visit, job.plan.units)]
     svg = one_line(job.design, standalone=True)
     w, h = (float(x) for x in svg.split('viewBox="0 0 ', 1)[1].split('"', 1)[0].split())
     scale = min(room_w / w, room_h / h)
@@ -134,12 +134,7 @@ def drawing_pdf(request: Request, job: Opened) -> Response:
         "high": f"{h * scale:.1f}mm",
         "_drawing": drawn(svg),
     }
-    return _file(
-        job,
-        "one-line",
-        to_pdf(templates.get_template("drawing.html").render(**context)),
-        "application/pdf",
-    )
+    return printed(request, job, "drawing.html", "one-line", context)
 
 
 @router.get("/jobs/{job_id}/one-line.dxf")
@@ -157,11 +152,11 @@ def schedule(job: Opened) -> Response:
 @router.get("/jobs/{job_id}/materials.csv")
 def bill(job: Opened) -> Response:
     """The bill of materials."""
-    return _file(job, "materials", materials_csv(job.design), "text/csv")
+    return _file(job, "materials", bill_csv(job), "text/csv")
 
 
 @router.get("/jobs/{job_id}/calculations.pdf")
-def calculations(job: Opened) -> Response:
+def calculations(request: Request, job: Opened) -> Response:
     """The calculation sheet an inspector can follow."""
     context = {
         "name": job.record.name,
@@ -170,12 +165,7 @@ def calculations(job: Opened) -> Response:
         "_d": job.design,
         "figures": job.design.figures,
     }
-    return _file(
-        job,
-        "calculations",
-        to_pdf(templates.get_template("calculations.html").render(**context)),
-        "application/pdf",
-    )
+    return printed(request, job, "calculations.html", "calculations", context)
 
 
 @router.post("/jobs/{job_id}/cure")

@@ -20,8 +20,8 @@ def parts(job: OpenJob) -> dict[str, Any]:
     if not wanted:
         return {"_open": []}
     rows = max(1, len(job.plan.strings))
-    typed = typed_of(job.plan.model_dump(mode="json"), rows, job.plan.units)
-    fields = [f for _, part in sections(typed, rows) for f in part if f.path in wanted]
+    typed = typed_of(job.plan.model_dump(mode="json"), rows, job.plan.units, job.choices)
+    fields = [f for _, part in sections(typed, rows, job.choices) for f in part if f.path in wanted]
     shown = {f.path for f in fields}
     return {
         "_open": fields,

@@ -11,7 +11,6 @@ from typing import Any
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
-from gumboot.catalogue import catalogue
 from gumboot.core.basis.units import NotAQuantity, parse
 from gumboot.core.plan import Plan
 from gumboot.core.size import meter_card
@@ -95,7 +94,8 @@ def read_faces(sent: Mapping[str, str], plan: Plan) -> Asked:
 
 def found_for(job: OpenJob, asked: Asked) -> Found | None:
     """What the finder finds; None when there is nothing to look with."""
-    inverter, module = job.design.inverter, catalogue().modules.get(job.plan.kit.module or "")
+    inverter, modules = job.design.inverter, job.design.catalogue.modules
+    module = modules.get(job.plan.kit.module or "")
     if (
         inverter is None
         or module is None
@@ -213,7 +213,7 @@ def use(request: Request, job: Opened) -> Response:
 
 def card_of(job: OpenJob, sent: Mapping[str, str]) -> dict[str, Any]:
     """The meter card: expected voltages under the weather typed, and a verdict on every reading."""
-    module = catalogue().modules.get(job.plan.kit.module or "")
+    module = job.design.catalogue.modules.get(job.plan.kit.module or "")
     typed = {
         k: sent.get(k, "").strip()
         for k in ("light", "air", "cell", *(f"read-{s.letter}" for s in job.plan.strings))

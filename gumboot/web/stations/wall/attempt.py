@@ -8,13 +8,12 @@ from typing import Any
 from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, Response
 
-from gumboot.catalogue import catalogue
 from gumboot.core.basis.sizes import spoken as awg
 from gumboot.core.basis.units import show_length
 from gumboot.core.plan import Spot
 from gumboot.core.wall import hang, wall_findings
 from gumboot.drawings.wall import holes, scale_of, ways, zones
-from gumboot.web.job.opening import Opened, OpenJob, designed
+from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.stations.wall.page import changes, spoken, wall_of
 
 router = APIRouter()
@@ -44,14 +43,14 @@ def attempt(request: Request, job: Opened) -> Response:
     circuits = [s.circuit for s in job.design.circuits]
     settled = visit.text("settled") == "1"
     links = job.design.links if settled else ()  # signals are led when the box is let go
-    w = hang(plan, job.design.boxes, circuits, links, catalogue(), only=index)[0]
+    w = hang(plan, job.design.boxes, circuits, links, job.design.catalogue, only=index)[0]
     findings = [
         f
-        for f in wall_findings((w,), job.design.boxes, job.design.raceways, catalogue())
+        for f in wall_findings((w,), job.design.boxes, job.design.raceways, job.design.catalogue)
         if f.place == w.scene.place
     ]
     s = scale_of(w)
-    changed = changes(job.design, designed(plan.model_dump(mode="json"))) if settled else []
+    changed = changes(job.design, job.tried(plan)) if settled else []
     return JSONResponse(
         {
             "zones": zones(w, s, findings, job.design.raceways),

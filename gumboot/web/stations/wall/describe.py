@@ -11,13 +11,13 @@ from typing import Any, get_args
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
-from gumboot.catalogue import catalogue
 from gumboot.core.basis.units import NotAQuantity
+from gumboot.core.kit import Catalogue
 from gumboot.core.plan import NeighbourKind, Plan, Wall
 from gumboot.drawings.wall import draw_wall
 from gumboot.store import records
 from gumboot.web.job import saving
-from gumboot.web.job.opening import Opened, OpenJob, designed
+from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.form import Field, convert, read, show, typed_of, words
 from gumboot.web.pages.frame import drawn, render, twin
 from gumboot.web.stations.wall.page import own_first, wall_of
@@ -28,10 +28,10 @@ REACHED = words("unknown", "no", "yes", "left half", "right half")
 EXTRA_KINDS = words("trough", "disconnect", "meter", "network box", "other")
 
 
-def wall_fields(plan: Plan, i: int) -> list[tuple[str, list[Field]]]:
+def wall_fields(plan: Plan, i: int, shelf: Catalogue) -> list[tuple[str, list[Field]]]:
     """All that is asked of one wall."""
     at = f"walls/{i}"
-    anchors = tuple((a.id, f"{a.label}, in {', '.join(a.grounds)}") for a in catalogue().anchors)
+    anchors = tuple((a.id, f"{a.label}, in {', '.join(a.grounds)}") for a in shelf.anchors)
     return [
         (
             "Size",
@@ -223,13 +223,22 @@ def describe(request: Request, job: Opened) -> dict[str, Any]:
     counts = {
         part: min(MOST[part], len(getattr(plan.walls[index], part)) + SPARE) for part, _ in PARTS
     }
-    return page(job, plan, index, typed_for(plan, index, counts), {}, job.record.version, counts)
+    return page(
+        job,
+        plan,
+        index,
+        typed_for(plan, index, counts, job.choices),
+        {},
+        job.record.version,
+        counts,
+    )
 
 
-def typed_for(plan: Plan, index: int, counts: dict[str, int]) -> dict[str, str]:
+def typed_for(plan: Plan, index: int, counts: dict[str, int], shelf: Catalogue) -> dict[str, str]:
     """What the form shows for a plan."""
     document = plan.model_dump(mode="json")
-    typed = typed_of(document, [f for _, fs in wall_fields(plan, index) for f in fs], plan.units)
+    asked = [f for _, fs in wall_fields(plan, index, shelf) for f in fs]
+    typed = typed_of(document, asked, plan.units)
     for part, _ in PARTS:
         rows = document["walls"][index][part]
         for n in range(counts[part]):
@@ -268,7 +277,7 @@ def page(
         "faults": faults,
         "index": index,
         "counts": counts,
-        "_sections": wall_fields(plan, index),
+        "_sections": wall_fields(plan, index, job.choices),
         "_typed": typed,
         "theirs": [],
         "new": index >= len(job.plan.walls),
@@ -276,9 +285,7 @@ def page(
             (part, name, [row_fields(part, index, n) for n in range(counts[part])])
             for part, name in PARTS
         ],
-        "_drawing": (
-            drawn(draw_wall(designed(plan.model_dump(mode="json")).walls[index])) if kept else ""
-        ),
+        "_drawing": (drawn(draw_wall(job.tried(plan).walls[index])) if kept else ""),
         **more,
     }
 
@@ -298,7 +305,7 @@ def save(request: Request, job: Opened) -> Response:
     counts = {
         part: min(MOST[part], max(0, visit.whole(f"count.{part}", SPARE))) for part, _ in PARTS
     }
-    sections = [f for _, fs in wall_fields(plan, index) for f in fs]
+    sections = [f for _, fs in wall_fields(plan, index, job.choices) for f in fs]
     rows = {part: [row_fields(part, index, n) for n in range(counts[part])] for part, _ in PARTS}
     typed = {
         f.path: visit.text(f.path)
@@ -367,10 +374,10 @@ def _save(
         if gone:
             theirs = theirs.model_copy(update={"walls": (*theirs.walls, fresh(theirs))})
         here = min(index, len(theirs.walls) - 1)
-        names = {f.path: f.label for _, fs in wall_fields(theirs, here) for f in fs}
+        names = {f.path: f.label for _, fs in wall_fields(theirs, here, job.choices) for f in fs}
         plain = {p: p.removeprefix(f"walls/{index}/").replace("/", " ") for p in typed}
         labels = {} if gone else {p: names.get(p, said) for p, said in plain.items()}
-        both = saving.differing(typed, typed_for(theirs, here, counts), labels, race)
+        both = saving.differing(typed, typed_for(theirs, here, counts, job.choices), labels, race)
         context = page(job, theirs, here, typed, {}, race.theirs.version, counts, theirs=both)
         return render(request, "wall_describe.html", context, 409)
 

@@ -19,13 +19,15 @@ from gumboot.drawings.svg import tag
 from gumboot.drawings.template import PAPERS, template_sheets
 from gumboot.drawings.wall import draw_wall, scale_of
 from gumboot.exports.drill import drill_csv, wall_dxf
-from gumboot.exports.pack import CAUTIONS, to_pdf
+from gumboot.exports.pack import CAUTIONS
 from gumboot.store import files
+from gumboot.web.background import printed
 from gumboot.web.field.entry import Sent, makes
 from gumboot.web.field.terminations import script, terminations_of
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.job.saving import change
-from gumboot.web.pages.frame import drawn, templates, twin
+from gumboot.web.pages.frame import drawn, twin
+from gumboot.web.people import defaults
 from gumboot.web.stations.wall.page import own_first, wall_of
 
 router = APIRouter()
@@ -36,6 +38,11 @@ def on_wall(job: OpenJob, letter: str) -> WallDesign | None:
     """A wall as designed; the first when it is not said."""
     index = wall_of(job, letter)
     return job.design.walls[index] if index is not None and index < len(job.design.walls) else None
+
+
+def named_wall(job: OpenJob, letter: str) -> WallDesign | None:
+    """The wall of a letter, and no other in its place."""
+    return next((w for w in job.design.walls if w.scene.wall.id == letter), None)
 
 
 @twin(router, "/jobs/{job_id}/wall/drill", "wall_drill.html")
@@ -230,9 +237,9 @@ def _file(job: OpenJob, name: str, data: str | bytes, media: str, suffix: str) -
 @router.get("/jobs/{job_id}/wall-{letter}/drill.csv")
 def sheet_csv(job: Opened, letter: str) -> Response:
     """The drill sheet as CSV."""
-    w = on_wall(job, letter)
+    w = named_wall(job, letter)
     return (
-        _file(job, f"drill-{letter[:1]}", drill_csv(w), "text/csv", ".csv")
+        _file(job, f"drill-{letter}", drill_csv(w), "text/csv", ".csv")
         if w
         else Response("no such wall", 404)
     )
@@ -241,9 +248,9 @@ def sheet_csv(job: Opened, letter: str) -> Response:
 @router.get("/jobs/{job_id}/wall-{letter}/wall.dxf")
 def dxf(job: Opened, letter: str) -> Response:
     """The wall at 1:1 as DXF."""
-    w = on_wall(job, letter)
+    w = named_wall(job, letter)
     return (
-        _file(job, f"wall-{letter[:1]}", wall_dxf(w), "image/vnd.dxf", ".dxf")
+        _file(job, f"wall-{letter}", wall_dxf(w), "image/vnd.dxf", ".dxf")
         if w
         else Response("no such wall", 404)
     )
@@ -252,7 +259,7 @@ def dxf(job: Opened, letter: str) -> Response:
 def paper_of(request: Request, job: OpenJob) -> str:
     """?paper=a4 or letter; the crew's own when it is not said."""
     asked = request.query_params.get("paper", "")
-    return asked if asked in PAPERS else "letter" if job.plan.units == "us" else "a4"
+    return asked if asked in PAPERS else defaults.paper_of(job.visit, job.plan.units)
 
 
 def fitted(svg: str, wide: float, high: float) -> tuple[float, float]:
@@ -265,7 +272,7 @@ def fitted(svg: str, wide: float, high: float) -> tuple[float, float]:
 @router.get("/jobs/{job_id}/wall-{letter}/drill.pdf")
 def sheet_pdf(request: Request, job: Opened, letter: str) -> Response:
     """The drill sheet: drawing, table, order of work and lifts on paper."""
-    w = on_wall(job, letter)
+    w = named_wall(job, letter)
     if w is None:
         return Response("no such wall", 404)
     rows = drill_sheet(w)
@@ -286,19 +293,13 @@ def sheet_pdf(request: Request, job: Opened, letter: str) -> Response:
         "_drawing": drawn(plates[0]),
         "_holes": drawn(plates[1]),
     }
-    return _file(
-        job,
-        f"drill-{letter[:1]}",
-        to_pdf(templates.get_template("drill_sheet.html").render(**context)),
-        "application/pdf",
-        ".pdf",
-    )
+    return printed(request, job, "drill_sheet.html", f"drill-{letter}", context)
 
 
 @router.get("/jobs/{job_id}/wall-{letter}/template.pdf")
 def template_pdf(request: Request, job: Opened, letter: str) -> Response:
     """The drilling template at 1:1 on A4 or letter."""
-    w = on_wall(job, letter)
+    w = named_wall(job, letter)
     if w is None:
         return Response("no such wall", 404)
     paper = paper_of(request, job)
@@ -309,10 +310,4 @@ def template_pdf(request: Request, job: Opened, letter: str) -> Response:
         "size": f"{PAPERS[paper][0]}mm {PAPERS[paper][1]}mm",
         "size_across": f"{PAPERS[paper][1]}mm {PAPERS[paper][0]}mm",
     }
-    return _file(
-        job,
-        f"template-{letter[:1]}",
-        to_pdf(templates.get_template("template.html").render(**context)),
-        "application/pdf",
-        ".pdf",
-    )
+    return printed(request, job, "template.html", f"template-{letter}", context)

@@ -19,7 +19,7 @@ from gumboot.core.wall import WallDesign
 from gumboot.core.wall.fixing import studs
 from gumboot.drawings.wall import draw_wall, scale_of
 from gumboot.store import records
-from gumboot.web.job.opening import Opened, OpenJob, designed
+from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import drawn, twin
 from gumboot.web.stations.size.size import working_of
 
@@ -55,7 +55,7 @@ def wall(request: Request, job: Opened) -> dict[str, Any] | Response:
         )
     since = request.query_params.get("since", "")
     before = records.plan_at(job.visit.db, job.record, int(since)) if since.isdecimal() else None
-    changed = changes(designed(before), job.design) if before else []
+    changed = changes(job.tried(before), job.design) if before else []
     place = request.query_params.get("at", "")
     return page(
         job,
@@ -80,7 +80,7 @@ def page(
     **more: Any,
 ) -> dict[str, Any]:
     """The page for a plan as it is being moved about."""
-    design = job.design if plan is job.plan else designed(plan.model_dump(mode="json"))
+    design = job.design if plan is job.plan else job.tried(plan)
     w = design.walls[index] if index < len(design.walls) else None
     on = plan.walls[index]
     rows = [

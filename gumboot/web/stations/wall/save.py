@@ -7,7 +7,6 @@ import json
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
-from gumboot.catalogue import catalogue
 from gumboot.core.basis.finding import Change
 from gumboot.core.basis.units import show_place
 from gumboot.core.plan import Plan, Spot
@@ -16,7 +15,7 @@ from gumboot.core.wall.rules import first_free
 from gumboot.drawings.wall import draw_wall
 from gumboot.store import records
 from gumboot.web.job import saving
-from gumboot.web.job.opening import Opened, OpenJob, designed
+from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import drawn, render
 from gumboot.web.stations.wall.page import changes, page, wall_of
 from gumboot.web.stations.wall.places import places_in, with_places
@@ -43,12 +42,12 @@ def save(request: Request, job: Opened) -> Response:
         return arranged(request, job, plan, index, version, more)
     if more.startswith("put:"):
         box = next((b for b in job.design.boxes if b.id == more[4:]), None)
-        here = designed(plan.model_dump(mode="json")).walls
+        here = job.tried(plan).walls
         if box and index < len(here):
             x, y = first_free(here[index].scene, box)
             plan = with_places(job.plan, index, placed | {box.id: Spot(x_mm=x, y_mm=y)})
     if more:
-        after = designed(plan.model_dump(mode="json"))
+        after = job.tried(plan)
         return render(
             request,
             "wall.html",
@@ -128,9 +127,9 @@ def arranged(
             f"/jobs/{job.record.id}/wall?wall={plan.walls[index].id}&since={version}",
             changes=(Change(f"/walls/{index}/placed", "the layout that was arranged"),),
         )
-    design = designed(plan.model_dump(mode="json"))
+    design = job.tried(plan)
     found: Arranged = arrange(
-        plan, index, design.boxes, [s.circuit for s in design.circuits], catalogue()
+        plan, index, design.boxes, [s.circuit for s in design.circuits], design.catalogue
     )
     layouts = []
     for a in found.best:
@@ -140,7 +139,7 @@ def arranged(
             plan.walls[index].placed | a.placed,
             [b.model_dump(mode="json") for b in a.backing],
         )
-        judged = designed(there.model_dump(mode="json"))
+        judged = job.tried(there)
         stops = sum(
             f.place == f"wall-{plan.walls[index].id}" and f.level.value == "stop"
             for f in judged.findings

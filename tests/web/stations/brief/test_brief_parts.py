@@ -116,10 +116,10 @@ def test_a_bad_row_is_named_at_its_field(planner, tern_job, field, typed, says):
 def test_a_preview_shows_the_board_as_typed(planner, tern_job):
     path = f"/jobs/{tern_job}/loads"
     sent = form_of(planner.get(path).text, path)
-    assert "<b>■ stop</b> Leg L1: 10220 W" in planner.get(path).text
+    assert "<b>■ stop</b> Leg L1: 10.2 kW" in planner.get(path).text
     better = planner.post(path, {**sent, "load-7-legs": "L2", "more": "fields"}).text
     assert (
-        "Leg L1: 10220 W"
+        "Leg L1: 10.2 kW"
         not in better[
             better.index('id="preview"') : better.index("</section>", better.index('id="preview"'))
         ]

@@ -5,8 +5,22 @@ import re
 
 import pytest
 
-from gumboot.web.stations.brief.first import START, followed, read
+from gumboot.catalogue import catalogue
+from gumboot.web.stations.brief.first import START
+from gumboot.web.stations.brief.first import followed as followed_by
+from gumboot.web.stations.brief.first import read as read_by
 from tests.web.test_stations import plan_of
+
+SHELF = catalogue()
+
+
+def followed(typed, changed):
+    return followed_by(typed, changed, SHELF)
+
+
+def read(typed):
+    return read_by(typed, SHELF)
+
 
 GOOD = {**followed({**START, "place": "Texas"}, "place"), "name": "Plover Bank"}
 GOOD |= {"inverter": "marram-s8", "pack": "tidewell-5r"}

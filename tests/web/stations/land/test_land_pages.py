@@ -15,9 +15,11 @@ import pdfplumber
 import pytest
 import zxingcpp
 
-from gumboot.core.land.labels import STOCKS
+from gumboot.catalogue import catalogue
 from gumboot.devices.wrench import Memory, Server
 from gumboot.devices.wrench_client import ask
+from gumboot.store import records
+from gumboot.store.database import see_crew
 from gumboot.web.pages.frame import clock
 from tests.conftest import altered
 
@@ -103,6 +105,32 @@ def test_remnants_are_cut_first(planner, new_job, heron):
     assert planner.get(f"/jobs/{job}/land/cut.json").json()["remnants"] == []
 
 
+def test_the_crews_store_is_cut_first_in_every_job(member, make, crew, heron):
+    """A reel put into the store from one job serves another, and buys less there too."""
+    planner, ids = member("planner"), []
+    for _ in range(2):
+        with make.begin() as db:
+            see_crew(db, crew[0])
+            ids.append(records.create_job(db, crew[0], heron, "x").id)
+    one, two = (f"/jobs/{i}/land/cut" for i in ids)
+    a, b, c, _ = next(k for k in planner.get(f"{one}.json").json()["kinds"] if k[2] == "black")
+
+    def bought(at):
+        lots = planner.get(f"{at}.json").json()["lots"]
+        return next(
+            x["bought_m"] for x in lots if (x["cable_id"], x["size"], x["colour"]) == (a, b, c)
+        )
+
+    before = bought(two)
+    sent = {"version": "1", "kind": f"{a}|{b}|{c}", "length": "150 ft", "whose": "crew"}
+    assert planner.post(f"{one}/remnant", sent).status_code == 303
+    assert bought(two) < before and "the crew's store" in planner.get(two).text
+    assert planner.get(f"{two}.json").json()["store"][0]["length_m"] == 45.72
+    planner.post(f"{two}/remnant", {"version": "1", "off-store": "0"})
+    planner.post(f"{two}/remnant", {"version": "1", "off-store": "0"})  # gone already
+    assert planner.get(f"{one}.json").json()["store"] == [] and bought(two) == before
+
+
 def test_both_ends_of_a_piece_are_prepared_at_the_bench(installer, new_job, heron):
     job = new_job(heron)
     for _ in range(2):
@@ -116,7 +144,7 @@ def test_both_ends_of_a_piece_are_prepared_at_the_bench(installer, new_job, hero
     ] * 2
 
 
-@pytest.mark.parametrize("stock", STOCKS, ids=lambda s: s.id)
+@pytest.mark.parametrize("stock", catalogue().label_stocks, ids=lambda s: s.id)
 @pytest.mark.long
 def test_label_sheets_are_to_measure(planner, new_job, heron, stock):
     """Every label's first line lies inside its own label, to half a millimetre, at the pitch the

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
+from gumboot.core.kit import Catalogue
 from gumboot.core.plan import FAMILIES
 from gumboot.web.pages.form import Choices, Field, Sections
 from gumboot.web.stations.brief.kit_form.house import backup_fields, site_fields, supply_fields
@@ -54,11 +55,13 @@ def labels(shown: Sections) -> dict[str, str]:
     return out
 
 
-def sections(typed: Mapping[str, str], rows: int, everything: bool = False) -> Sections:
+def sections(
+    typed: Mapping[str, str], rows: int, shelf: Catalogue, everything: bool = False
+) -> Sections:
     """The fields by section that a typed kit asks for, `rows` strings among them; all there are
     when `everything`.
     """
-    s = shape_of(typed)
+    s = shape_of(typed, shelf)
 
     def show(field: Field, when: object) -> list[Field]:
         return [field] if when or everything else []

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from gumboot.catalogue import catalogue
 from gumboot.core.brief.suits import SUPPLIES, series_that_fits, suits_supply, suits_unit
+from gumboot.core.kit import Catalogue
 from gumboot.web.stations.brief.kit_form.shape import book_of
 
 
-def follows(typed: dict[str, str], changed: str) -> dict[str, str]:
+def follows(typed: dict[str, str], changed: str, shelf: Catalogue) -> dict[str, str]:
     """The form after one choice: a book brings its units and a supply it serves; a supply brings a
     unit that suits it, a unit a pack. What suits already stays as it is.
     """
-    out, shelf = dict(typed), catalogue()
+    out = dict(typed)
     book = book_of(out)
     if changed == "code":
         out["units"] = "us" if book.split_phase else "si"

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from gumboot.catalogue import catalogue
 from gumboot.core.brief.suits import gateways, suits_supply, suits_unit
+from gumboot.core.kit import LINES
 from gumboot.web.pages.form import Choices, Field, words
 from gumboot.web.stations.brief.kit_form.shape import Shape
 
@@ -27,7 +27,7 @@ RUN_NAMES = {
 
 
 def kit_fields(s: Shape) -> list[tuple[Field, bool]]:
-    book = catalogue()
+    book = s.shelf
 
     def named(shelf: Mapping[str, Any]) -> Choices:
         return tuple((k, f"{e.maker} {e.model}") for k, e in sorted(shelf.items()))
@@ -44,6 +44,15 @@ def kit_fields(s: Shape) -> list[tuple[Field, bool]]:
     loose = unit is None or not unit.pack_inside or unit.battery is not None
     parting = {k: book.gateways[k] for k in gateways(book, unit, kind)}
     stacked = s.pack is not None and s.pack.form != "pack"
+    gateway = book.gateways.get(s.typed.get("kit/gateway", ""))
+    asks = (
+        unit is None or not unit.signals or any({"meter", "CT"} & {*p.serves} for p in unit.signals)
+    )
+    measured = asks and not s.off_grid and not (gateway and gateway.meter_inside)
+    lines = len(LINES.get(kind, ("L1",)))
+    measuring = {
+        k: m for k, m in book.meters.items() if m.lines >= lines or k == s.typed.get("kit/meter")
+    }
     return [
         (Field("kit/inverter", "Inverter", "choice", choices=named(units)), True),
         (Field("kit/inverters", "Inverters", "count", "how many in parallel"), True),
@@ -146,6 +155,30 @@ def kit_fields(s: Shape) -> list[tuple[Field, bool]]:
                 True,
             ),
             not s.off_grid,
+        ),
+        (
+            Field(
+                "kit/meter",
+                "Meter",
+                "choice",
+                "at the house's board",
+                (("", "as the unit's maker supplies"), *named(measuring)),
+                True,
+            ),
+            measured,
+        ),
+        (
+            Field(
+                "kit/ct",
+                "Current transformers",
+                "choice",
+                choices=(
+                    ("", "as the unit's maker supplies"),
+                    *((k, f"{c.maker} {c.model}, {c.says}") for k, c in sorted(book.cts.items())),
+                ),
+                optional=True,
+            ),
+            measured,
         ),
     ]
 

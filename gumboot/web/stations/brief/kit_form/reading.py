@@ -10,6 +10,7 @@ from gumboot.core.basis import units
 from gumboot.core.basis.finding import Change as Patch
 from gumboot.core.basis.patch import apply, lookup
 from gumboot.core.codes.book import Book
+from gumboot.core.kit import Catalogue
 from gumboot.core.plan import TEMPERATURES, Plan
 from gumboot.web.job import saving
 from gumboot.web.pages.form import Field, convert, put, show, want
@@ -41,16 +42,20 @@ RESET = (
     "kit/towers",
     "kit/module",
     "kit/gateway",
+    "kit/meter",
+    "kit/ct",
     "kit/banks",
     "kit/hookup",
     "kit/lines",
 )  # what another kit leaves behind
 
 
-def typed_of(plan: dict[str, Any], rows: int, system: units.System) -> dict[str, str]:
+def typed_of(
+    plan: dict[str, Any], rows: int, system: units.System, shelf: Catalogue
+) -> dict[str, str]:
     """What the form shows for a plan: every field there is, whether this kit asks for it or not."""
     out = {}
-    for _, section in sections({}, rows, everything=True):
+    for _, section in sections({}, rows, shelf, everything=True):
         for field in section:
             try:
                 out[field.path] = show(lookup(plan, field.path), field, system)
@@ -83,9 +88,10 @@ def of_the_book(typed: dict[str, str]) -> dict[str, str]:
     }
 
 
-def typed_in(text_of: Any, rows: int) -> dict[str, str]:
+def typed_in(text_of: Any, rows: int, shelf: Catalogue) -> dict[str, str]:
     """Every field of a sent form; `text_of` gives the text of a name."""
-    return {f.path: text_of(f.path) for _, s in sections({}, rows, everything=True) for f in s}
+    every = sections({}, rows, shelf, everything=True)
+    return {f.path: text_of(f.path) for _, s in every for f in s}
 
 
 def used_rows(typed: Mapping[str, str], rows: int) -> list[int]:
@@ -94,7 +100,7 @@ def used_rows(typed: Mapping[str, str], rows: int) -> list[int]:
 
 
 def read_form(
-    typed: dict[str, str], before: dict[str, Any], rows: int
+    typed: dict[str, str], before: dict[str, Any], rows: int, shelf: Catalogue
 ) -> tuple[dict[str, Any], dict[str, str]]:
     """(the plan document, message by field path). What the form does not show is kept from
     `before`.
@@ -102,8 +108,8 @@ def read_form(
     plan: dict[str, Any] = copy.deepcopy(before)
     faults: dict[str, str] = {}
     system: units.System = "si" if typed.get("units") == "si" else "us"
-    was = typed_of(before, rows, before.get("units", system)) if before.get("site") else {}
-    asked = sections(typed, rows)
+    was = typed_of(before, rows, before.get("units", system), shelf) if before.get("site") else {}
+    asked = sections(typed, rows, shelf)
     shown = {f.path for _, s in asked for f in s}
     runs = {f.split("/")[1] for f in shown if f.startswith("runs/")}
     plan["strings"], plan["runs"] = (
@@ -184,10 +190,10 @@ def _kept(before: dict[str, Any], field: Field) -> object:
 
 
 def checked(
-    typed: dict[str, str], before: dict[str, Any], rows: int
+    typed: dict[str, str], before: dict[str, Any], rows: int, shelf: Catalogue
 ) -> tuple[Plan | None, dict[str, str]]:
     """(the plan, faults by field path) of a typed form."""
-    document, faults = read_form(typed, before, rows)
+    document, faults = read_form(typed, before, rows, shelf)
     if faults:
         return None, faults
     used = used_rows(typed, rows)

@@ -6,10 +6,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from gumboot.catalogue import catalogue
 from gumboot.core.codes.book import Book
 from gumboot.core.codes.books import BOOKS, NEC
-from gumboot.core.kit import Inverter, Pack
+from gumboot.core.kit import Catalogue, Inverter, Pack
 from gumboot.core.plan import FAMILIES
 
 
@@ -23,6 +22,7 @@ class Shape:
     pack: Pack | None
     several: bool
     typed: Mapping[str, str]
+    shelf: Catalogue
 
     @property
     def changed_over(self) -> bool:
@@ -49,12 +49,11 @@ def book_of(typed: Mapping[str, Any]) -> Book:
     return next((b for b in BOOKS.values() if b.code == typed.get("code")), NEC)
 
 
-def shape_of(typed: Mapping[str, str]) -> Shape:
+def shape_of(typed: Mapping[str, str], shelf: Catalogue) -> Shape:
     """Read it off the typed form."""
-    book = catalogue()
-    inverter = book.inverters.get(typed.get("kit/inverter", ""))
+    inverter = shelf.inverters.get(typed.get("kit/inverter", ""))
     several = typed.get("kit/inverters", "1").strip() not in ("", "0", "1")
-    pack = book.packs.get(typed.get("kit/pack", ""))
+    pack = shelf.packs.get(typed.get("kit/pack", ""))
     return Shape(
         book_of(typed),
         typed.get("supply/kind") == "off-grid",
@@ -62,6 +61,7 @@ def shape_of(typed: Mapping[str, str]) -> Shape:
         pack,
         several,
         typed,
+        shelf,
     )
 
 

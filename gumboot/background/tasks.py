@@ -1,0 +1,162 @@
+"""What a worker can do: a year with the kit and without, the best that was possible, a file of
+readings or weather read, a page printed.
+
+A load is what a task is made from: JSON, packed.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import json
+import tempfile
+import zlib
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import IO, Any
+
+import numpy as np
+from sqlalchemy.orm import Session, sessionmaker
+
+from gumboot.core.design import design
+from gumboot.core.energy.account import Account, account, best_account
+from gumboot.core.energy.calendar import calendar
+from gumboot.core.energy.sun import Weather
+from gumboot.core.energy.year import NoYear, Readings, gather
+from gumboot.core.plan import Plan
+from gumboot.exports.pack import to_pdf
+from gumboot.imports import espi, interval_csv, kept
+from gumboot.imports.interval import Unreadable
+from gumboot.imports.weather import read_weather
+from gumboot.store import database, files, queue
+from gumboot.store.queue import Taken
+from gumboot.store.shelf import Shelf, of_plan
+
+REVISION = 8  # of the computation: raised when the same plan would come to other numbers
+LONG = ("best",)  # never before the others
+Said = Callable[[float, str], None]
+Made = tuple[dict[str, Any], bytes | None]
+
+
+@dataclass(frozen=True)
+class Work:
+    """A task at hand: sessions on the database, what was taken, its load, and whom to tell how far
+    it is.
+    """
+
+    make: sessionmaker[Session]
+    task: Taken
+    load: dict[str, Any]
+    said: Said
+
+
+def packed(load: dict[str, Any]) -> bytes:
+    """A load as it is kept."""
+    return zlib.compress(json.dumps(load).encode(), 1)
+
+
+def unpacked(data: bytes) -> dict[str, Any]:
+    """A load as it was given."""
+    found: dict[str, Any] = json.loads(zlib.decompress(data))
+    return found
+
+
+def year_key(plan: Plan, shelf: dict[str, Any]) -> str:
+    """What a year follows from, as one digest: the plan without what is only said of it, and the
+    kit.
+    """
+    document = plan.model_dump(
+        mode="json", exclude={"survey": True, "units": True, "site": {"name", "address"}}
+    )
+    made_from = json.dumps([REVISION, document, shelf], sort_keys=True)
+    return hashlib.sha256(made_from.encode()).hexdigest()
+
+
+def _lived(w: Work, of: Callable[..., Account]) -> Made:
+    w.said(0.05, "the sun of a year")
+    plan = Plan.model_validate(w.load["plan"])
+    with database.as_crew(w.make, w.task.crew_id) as db:
+        book = of_plan(db, w.task.crew_id, Shelf.of(w.load["shelf"]))
+    made = design(plan, book)
+    readings, weather = _series_of(w, plan)
+    found = of(plan, made, book, gather(plan, made, book, readings, weather), w.said)
+    out = io.BytesIO()
+    series: Any = {k: v.astype(np.float32) for k, v in found.series.items()}
+    np.savez_compressed(out, **series)
+    return found.body, out.getvalue()
+
+
+def _series_of(w: Work, plan: Plan) -> tuple[Readings | None, Weather | None]:
+    with database.as_crew(w.make, w.task.crew_id) as db:
+        load, weather = (
+            files.one(db, w.task.job_id, plan.energy.load_file),
+            files.one(db, w.task.job_id, plan.energy.weather_file),
+        )
+        if plan.energy.weather_file and weather is None:
+            raise NoYear("The weather file of the plan is not kept with the job: give it again.")
+        return kept.read_readings(load.data) if load else None, (
+            kept.read_weather(weather.data) if weather else None
+        )
+
+
+def year(w: Work) -> Made:
+    """A year with the kit and without, and its series."""
+    return _lived(w, account)
+
+
+def best(w: Work) -> Made:
+    """The best that was possible, and its series."""
+    return _lived(w, lambda plan, made, book, inputs, told: best_account(plan, made, inputs, told))
+
+
+def file(w: Work) -> Made:
+    """Read an uploaded file of readings or weather, and keep the year that came of it. Raises
+    Unreadable.
+    """
+    w.said(0.05, "reading the file")
+    load, task = w.load, w.task
+    with tempfile.TemporaryFile() as sent:
+        with database.as_crew(w.make, task.crew_id) as db:
+            for piece in queue.parts(db, task.job_id, task.key):
+                sent.write(piece)
+        sent.seek(0)
+        data, extra, report = _read(sent, load)
+    about = {
+        "found": report.found,
+        "repaired": report.repaired,
+        "bad": report.bad,
+        "bad_lines": report.bad_lines,
+        **extra,
+    }
+    with database.as_crew(w.make, task.crew_id) as db:
+        digest = files.keep(
+            db, task.job_id, load["kind"], load["name"], kept.MEDIA, data, about, load["who"]
+        )
+    return {"digest": digest, "kind": load["kind"], "name": load["name"], **about}, None
+
+
+def _read(sent: IO[bytes], load: dict[str, Any]) -> tuple[bytes, dict[str, Any], Any]:
+    head = sent.read(400).lstrip(b"\xef\xbb\xbf \t\r\n")
+    sent.seek(0)
+    if not head:
+        raise Unreadable("The file is empty, or not here any more: send it again.")
+    if load["kind"] == "weather":
+        weather, station, report = read_weather(sent)
+        extra: dict[str, Any] = {"place": station.name, "latitude_deg": station.latitude_deg}
+        return kept.write_weather(weather), extra, report
+    zone, longitude = load["zone"], load["longitude"]
+    if head.startswith(b"<"):
+        readings, report = espi.read_espi(sent, zone, longitude)
+    else:
+        readings, report = interval_csv.read_csv(sent, zone, longitude, load["month_first"])
+    data = kept.write_readings(readings, calendar(readings.year, zone, longitude))
+    return data, {"year": readings.year, "kwh": float(readings.kwh.sum())}, report
+
+
+def pdf(w: Work) -> Made:
+    """A page of HTML as a PDF."""
+    data = to_pdf(w.load["html"], lambda says: w.said(0.1, says))
+    return {"name": w.load["name"], "bytes": len(data)}, data
+
+
+TASKS: dict[str, Callable[[Work], Made]] = {"year": year, "best": best, "file": file, "pdf": pdf}

@@ -1,0 +1,103 @@
+"""What stands for a part of a sheet that nobody has entered yet, so that an entry serves from its
+first figures on. Each of it is named as missing by the station that wants it (`missing.py`).
+
+A terminal not entered is a screw whose maker is silent: its torque is the book's, its sizes wide.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from gumboot.core.codes.books import BOOKS
+from gumboot.core.kit.words import LINES
+
+NOT_ENTERED = "not entered yet"
+AWG, METRIC = ("14", "500"), ("1.5 mm²", "240 mm²")
+ON_AC = (
+    *("ac-breaker", "panel", "transfer-switch", "inlet", "tap", "residual-current", "surge"),
+    "disconnect",
+)
+
+
+def terminal(conductor: str, label: str, metric: bool) -> dict[str, Any]:
+    """A screw that takes any size, torque by the book."""
+    least, most = METRIC if metric else AWG
+    return {
+        "id": f"{label} {conductor}".lower().replace(" ", "-").replace("−", "-"),
+        "label": f"{label} {conductor}".strip(),
+        "conductor": conductor,
+        "end": "bare",
+        "least": least,
+        "most": most,
+        "bit": "slot 6 mm",
+        "thread": "M5" if metric else "",
+        "source": NOT_ENTERED,
+    }
+
+
+def terminals(conductors: Iterable[str], label: str, metric: bool) -> list[dict[str, Any]]:
+    """One for each conductor."""
+    return [terminal(c, label, metric) for c in conductors]
+
+
+def connectors(tracker: str, pairs: int, metric: bool) -> list[dict[str, Any]]:
+    """PV connectors of a tracker, a pair for each string it takes."""
+    least, most = ("2.5 mm²", "10 mm²") if metric else ("14", "8")
+    names = [f"PV{tracker}{'abcdefgh'[i] if pairs > 1 else ''}" for i in range(min(pairs, 8))]
+    return [
+        {
+            "id": f"{n.lower()}{'+' if c == '+' else '-'}",
+            "label": f"{n} {c}",
+            "conductor": c,
+            "end": "pv-connector",
+            "least": least,
+            "most": most,
+            "bit": "PV connector spanner",
+            "source": NOT_ENTERED,
+        }
+        for n in names
+        for c in ("+", "−")
+    ]
+
+
+def lines_of(supply: object) -> tuple[str, ...]:
+    """The line conductors of a supply; one where it is none that we know."""
+    return tuple(LINES.get(str(supply), ("L1",)))
+
+
+def on_mm2(document: dict[str, Any]) -> bool:
+    """Whether an entry speaks of mm²: by its book, else by its supply."""
+    book = BOOKS.get(document.get("book"))  # type: ignore[arg-type]
+    if book is not None:
+        return not book.split_phase
+    return document.get("supply") != "split-phase 120/240 V"
+
+
+def port(document: dict[str, Any], name: str, conductors: Iterable[str], label: str) -> None:
+    """Give a port of a document terminals, where it has none."""
+    found = document.get(name)
+    if isinstance(found, dict) and not found.get("terminals"):
+        document[name] = {**found, "terminals": terminals(conductors, label, on_mm2(document))}
+
+
+def of_device(document: dict[str, Any]) -> list[dict[str, Any]]:
+    """The terminals of a device by its role."""
+    role, metric = document.get("role"), on_mm2(document)
+    lines, label = lines_of(document.get("supply")), ""
+    if role == "button":
+        return [{**terminal("L1", "", metric), "id": n, "label": n} for n in ("11", "12")]
+    if role in ("ac-breaker", "disconnect"):
+        conductors: tuple[str, ...] = (*lines, *(("N",) if metric else ()))
+    elif role == "residual-current":
+        conductors = (*lines, "N")
+    elif role in ON_AC:
+        conductors = (*lines, "N", "PE")
+    else:
+        conductors = {
+            "dc-fuse": ("+",),
+            "dc-bus": ("+", "−", "PE"),
+            "array": ("+", "−", "PE"),
+            "electrode": ("PE",),
+        }.get(str(role), ("+", "−"))
+    return terminals(conductors, label, metric)
