@@ -13,7 +13,6 @@ that of the noise, by pairwise distances of the explanations left (Kolchinsky an
 
 from __future__ import annotations
 
-import itertools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -24,23 +23,20 @@ from scipy.stats import chi2
 from gumboot.core.link.telling import bits
 from gumboot.core.link.wiring import (
     Array,
-    Clip,
     Setup,
     Space,
     Wiring,
     class_weights,
+    likeliest,
+    member_weights,
     response,
     space,
     structures,
-    weight_of,
 )
 
 SURE = 0.99  # of one explanation: no more steps are asked for
-FAINT = 16.0  # in log-likelihood below the best: left out
+DEAF = 100.0  # in log-likelihood: what is further off than this is as wrong as can be
 TIMES_NOISE = 5.0  # a step should be as many times the noise seen
-WIDER = (60.0, 600.0)  # where channels only go together further down
-CARRIED = 2_000_000  # partial wirings times structures, carried on from channel to channel
-RARE = 1e-7  # less likely than this is not kept
 WEIGHED = 64  # explanations that are weighed for the next step
 WIDE = 1.5  # how much wider than its noise a reading may lie and still fit
 SIGMA_METER_W = 5.0
@@ -108,58 +104,24 @@ def spread(s: Space, step: Step, noise_w: float, known: float = STEP_KNOWN) -> A
 
 
 def believe(setup: Setup, shown: Sequence[Shown]) -> Belief:
-    """Every wiring with how likely it is after some steps. Exact but for what is e⁻¹⁶ less likely
-    than the best of its channel.
+    """The likeliest wirings after some steps, each with its exact probability over the whole space.
+
+    What goes wrong for all channels at once is a structure; given one, each channel stands for
+    itself. So the whole space is weighed by a product a structure, Σ_c P(c)·P(shown | c) a channel;
+    the likeliest wirings are the best products of the likeliest structures, and how likely each is
+    is summed over all structures that allow it.
     """
     s = space(setup)
-    channels = len(setup.channels)
-    logs = np.zeros((channels, s.count))
+    logs = np.zeros((len(setup.channels), s.count))
     for x in shown:
         mean, sigma = expected(s, x.step), spread(s, x.step, x.noise_w, x.known)
         for k, more in enumerate(x.more_w):
             if not math.isnan(more):
                 logs[k] += -0.5 * ((more - mean) / sigma) ** 2 - np.log(sigma)
-    for faint in (FAINT, *WIDER):
-        if (found := _joint(setup, logs, faint)) is not None:
-            return found
-    return believe(setup, ())  # the readings contradict each other: nothing is known
-
-
-def _joint(setup: Setup, logs: Array, faint: float) -> Belief | None:
-    """All channels together, of what is not `faint` below the best of its channel; None where
-    nothing goes together.
-    """
-    channels = len(setup.channels)
-    weights, by_class = np.array([w for w, _ in structures(setup)]), class_weights(setup)
-    kept = [np.flatnonzero(row >= row.max() - faint) for row in logs]
-    rows = [
-        by_class[:, k, some] * np.exp(logs[k, some] - logs[k, some].max())
-        for k, some in enumerate(kept)
-    ]
-    # the sum over structures of weight · Π over channels of P(class) · P(shown), each given it,
-    # channel by channel. Of many channels only what may still become likely is carried on; what is
-    # left behind could hold no more than it weighs there, and counts as that much: never too sure
-    front = weights[:, None]
-    index = np.zeros((1, 0), dtype=int)
-    total, lost, most = np.ones(1), 0.0, max(CARRIED // len(weights), 500)
-    for k, row in enumerate(rows):
-        joint = front.T @ row
-        some = np.flatnonzero(joint.ravel() > 0)
-        if len(some) > most and k < channels - 1:
-            order = np.argpartition(-joint.ravel()[some], most)
-            lost += float(joint.ravel()[some[order[most:]]].sum())
-            some = some[order[:most]]
-        if not len(some):
-            return None
-        before, own = np.divmod(some, row.shape[1])
-        total = joint.ravel()[some]
-        index = np.column_stack([index[before], kept[k][own]])
-        if k < channels - 1:
-            front = front[:, before] * row[:, own]
-    total = total / (total.sum() + lost)
-    some = np.flatnonzero(total > RARE * total.max())
-    order = some[np.argsort(-total[some], kind="stable")]
-    return Belief(setup, index[order], total[order])
+    seen = np.exp(np.maximum(logs - logs.max(axis=1, keepdims=True), -DEAF))
+    how = structures(setup)
+    rows, likely = likeliest(how, seen[:, None, :] * class_weights(setup)[None, :, :])
+    return Belief(setup, rows, likely)
 
 
 def fits(belief: Belief, shown: Sequence[Shown], least: float = 1e-5) -> bool:
@@ -180,29 +142,21 @@ def fits(belief: Belief, shown: Sequence[Shown], least: float = 1e-5) -> bool:
 
 def explanations(belief: Belief, most: int = 5, least: float = 0.002) -> list[Explanation]:
     """The likeliest wirings, each with those that no step can tell from it."""
-    s = space(belief.setup)
     out: list[Explanation] = []
     for row, likely in zip(belief.classes[:most], belief.likely[:most], strict=True):
         if likely < least and out:
             break
-        ways = _ways(belief.setup, [s.members[i] for i in row])
+        ways = _ways(belief.setup, row)
         out.append(Explanation(float(likely), ways[0], tuple(ways[1:])))
     return out
 
 
-def _ways(setup: Setup, members: Sequence[tuple[Clip, ...]]) -> list[Wiring]:
+def _ways(setup: Setup, classes: Sequence[int]) -> list[Wiring]:
     """The wirings of a class, likeliest first; those a thousand times less likely are left out."""
-    weighed: dict[Wiring, float] = {}
-    for w, how in structures(setup):
-        per = [
-            [(c, x) for c in some if (x := weight_of(setup, k, c, how)) > 0]
-            for k, some in enumerate(members)
-        ]
-        for combo in itertools.product(*per):
-            wiring = tuple(c for c, _ in combo)
-            weighed[wiring] = weighed.get(wiring, 0.0) + w * math.prod(x for _, x in combo)
-    ranked = sorted(weighed, key=lambda x: -weighed[x])
-    return [x for x in ranked if weighed[x] > 1e-3 * weighed[ranked[0]]][:6]
+    members, weights = space(setup).members, member_weights(setup)
+    rows, likely = likeliest(structures(setup), [weights[c] for c in classes])
+    some = rows[likely > 1e-3 * likely[0]][:6]
+    return [tuple(members[c][i] for c, i in zip(classes, row, strict=True)) for row in some]
 
 
 def tells(belief: Belief, step: Step, noise_w: float) -> float:

@@ -338,7 +338,7 @@ def _figures(h: Harness) -> Iterable[tuple[str, Figure]]:
 HARNESS: Chapter[Harness] = Chapter(
     "harness",
     _harness,
-    reads=("kit", "linking"),
+    reads=("kit", "linking", "supply"),
     requires=(KIT, NETWORK),
     needs=(HUNG,),
     findings=lambda h, d: h.found,

@@ -16,7 +16,7 @@ import itertools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cache, lru_cache
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -150,26 +150,36 @@ def right(setup: Setup) -> Wiring:
 # The prior: clips change places among themselves, voltage taps change lines, a ratio is set wrong
 # for all; and each clip for itself is turned, misplaced, or nowhere.
 
-EVERY_EXCHANGE = 4  # channels of which every order is weighed; of more, two exchanges at most
-Structure = tuple[tuple[int, ...], tuple[int, ...], float]
+Rows = NDArray[np.int64]
+
+
+@dataclass(frozen=True, eq=False)
+class Structures:
+    """All that goes wrong for several channels at once: how likely each is (n,), and which way
+    (place and line meant, line of the volts, ratio) each channel then is: rows of `ways`.
+    """
+
+    weights: Array
+    way: Rows  # (n, channels)
+    ways: tuple[tuple[tuple[str, int], int, float], ...]
 
 
 @lru_cache(maxsize=64)
-def structures(setup: Setup) -> tuple[tuple[float, Structure], ...]:
-    """(weight, which channel's clip stands where, which line each voltage tap is on, common ratio)
-    of everything that goes wrong for several channels at once.
-    """
-    out = []
-    many = len(setup.channels) > EVERY_EXCHANGE
+def structures(setup: Setup) -> Structures:
+    """Every order of the clips with every order of the voltage taps and every ratio."""
+    volts, places = range(setup.lines), setup.channels
     ratios = [(1.0, 1 - P_RATIO), *((q, P_RATIO / len(setup.ratios)) for q in setup.ratios)]
-    for clips in itertools.permutations(range(len(setup.channels))):
-        if many and exchanges(clips) > 2:
-            continue
-        for taps in itertools.permutations(range(setup.lines)):
+    ways = tuple(itertools.product(places, volts, (q for q, _ in ratios)))
+    number = {way: n for n, way in enumerate(ways)}
+    rows, weights = [], []
+    for clips in itertools.permutations(range(len(places))):
+        exchanged = P_SWAPPED ** exchanges(clips)
+        for taps in itertools.permutations(volts):
+            moved = exchanged * P_TAPS ** exchanges(taps)
             for q, weight in ratios:
-                moved = P_SWAPPED ** exchanges(clips) * P_TAPS ** exchanges(taps)
-                out.append((moved * weight, (clips, taps, q)))
-    return tuple(out)
+                rows.append([number[places[c], taps[places[k][1]], q] for k, c in enumerate(clips)])
+                weights.append(moved * weight)
+    return Structures(np.array(weights), np.array(rows), ways)
 
 
 def exchanges(order: Sequence[int]) -> int:
@@ -185,13 +195,11 @@ def exchanges(order: Sequence[int]) -> int:
     return len(order) - cycles
 
 
-def weight_of(setup: Setup, k: int, clip: Clip, structure: Structure) -> float:
-    """How likely channel k is a clip, where a structure already says what went wrong for all."""
-    clips, taps, q = structure
-    return _weight(setup, setup.channels[clips[k]], taps[setup.channels[k][1]], q, clip)
+def weight_of(setup: Setup, clip: Clip, way: tuple[tuple[str, int], int, float]) -> float:
+    """How likely a channel is a clip, where a structure already says which way it is."""
+    return _weight(setup, *way, clip)
 
 
-@lru_cache(maxsize=200_000)
 def _weight(setup: Setup, where: tuple[str, int], volts: int, q: float, clip: Clip) -> float:
     place, line = where
     if clip.place == NOWHERE:
@@ -213,29 +221,71 @@ def _share(setup: Setup, p: float) -> float:
 
 @lru_cache(maxsize=64)
 def class_weights(setup: Setup) -> Array:
-    """(structures, channels, classes): how likely each channel is of each class."""
-    s = space(setup)
+    """(ways, classes): how likely a channel that is some way is of each class."""
+    return np.column_stack([w.sum(axis=1) for w in member_weights(setup)])
 
-    @cache
-    def row(where: tuple[str, int], volts: int, q: float) -> tuple[float, ...]:
-        return tuple(
-            sum(_weight(setup, where, volts, q, c) for c in members) for members in s.members
-        )
 
-    return np.array(
-        [
-            [
-                row(setup.channels[clips[k]], taps[setup.channels[k][1]], q)
-                for k in range(len(setup.channels))
-            ]
-            for _, (clips, taps, q) in structures(setup)
-        ]
+@lru_cache(maxsize=64)
+def member_weights(setup: Setup) -> tuple[Array, ...]:
+    """For each class (ways, members): how likely a channel of some way is each of its clips."""
+    members, ways = space(setup).members, structures(setup).ways
+    return tuple(
+        np.array([[weight_of(setup, c, w) for c in some] for w in ways]) for some in members
     )
 
 
 def prior(setup: Setup, wiring: Wiring) -> float:
     """How likely a whole wiring is before any step, up to a factor."""
-    return sum(
-        w * math.prod(weight_of(setup, k, clip, how) for k, clip in enumerate(wiring))
-        for w, how in structures(setup)
-    )
+    how = structures(setup)
+    likely = how.weights.copy()
+    for k, clip in enumerate(wiring):
+        likely *= np.array([weight_of(setup, clip, w) for w in how.ways])[how.way[:, k]]
+    return float(likely.sum())
+
+
+TRIED, RANKED, CARRIED = 48, 16, 48  # structures, options a channel, combinations of each
+LISTED, SUMMED = 256, 4000  # combinations weighed, and structures over which they are
+RARE = 1e-7  # less likely than this is not kept
+
+
+def likeliest(how: Structures, given: Sequence[Array]) -> tuple[Rows, Array]:
+    """The likeliest combinations of one option a channel: (n, channels), and how likely each is of
+    all there are, falling. given: for each channel (ways, options), how likely each option is.
+
+    Structures are summed exactly, by a product of sums each; the best combinations of the likeliest
+    structures are looked for channel by channel, and each then summed over all that allow it.
+    """
+    weight = how.weights.copy()
+    for k, options in enumerate(given):
+        weight *= options.sum(axis=1)[how.way[:, k]]
+    order = np.argsort(-weight, kind="stable")
+    rows = _best(how, order[:TRIED], given)
+    some = order[weight[order] > RARE * weight[order[0]]][:SUMMED]
+    likely = np.repeat(how.weights[some, None], len(rows), axis=1)
+    for k, options in enumerate(given):
+        likely *= options[:, rows[:, k]][how.way[some, k]]
+    total = likely.sum(axis=0) / weight.sum()
+    kept = np.flatnonzero(total > RARE * total.max())
+    kept = kept[np.argsort(-total[kept], kind="stable")]
+    return rows[kept], total[kept]
+
+
+def _best(how: Structures, tried: Rows, given: Sequence[Array]) -> Rows:
+    """(n, channels): the likeliest combinations of some structures, once each."""
+    score = how.weights[tried, None]
+    rows = np.zeros((len(tried), 1, 0), dtype=np.int64)
+    for k, options in enumerate(given):
+        way = how.way[tried, k]
+        own = np.argsort(-options, axis=1, kind="stable")[:, :RANKED][way]
+        joint = score[:, :, None] * np.take_along_axis(options[way], own, 1)[:, None, :]
+        flat = joint.reshape(len(tried), -1)
+        best = np.argsort(-flat, axis=1, kind="stable")[:, :CARRIED]
+        before, last = np.divmod(best, own.shape[1])
+        carried = np.take_along_axis(rows, before[:, :, None], 1)
+        rows = np.concatenate([carried, np.take_along_axis(own, last, 1)[:, :, None]], axis=2)
+        score = np.take_along_axis(flat, best, 1)
+    every, likely = rows.reshape(-1, rows.shape[2]), score.ravel()
+    every = every[np.argsort(-likely, kind="stable")]
+    _, first = np.unique(every, axis=0, return_index=True)
+    found: Rows = every[np.sort(first)[:LISTED]]
+    return found

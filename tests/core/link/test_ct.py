@@ -309,7 +309,7 @@ def test_the_prior_holds_every_wiring_once():
     assert prior(setup, right(setup)) == max(
         prior(setup, w) for w in itertools.product(clips, repeat=2)
     )
-    assert len(structures(setup)) == 2 * 2 * 2
+    assert len(structures(setup).weights) == 2 * 2 * 2
 
 
 @pytest.mark.parametrize("noise", [30.0, 100.0, 300.0])
