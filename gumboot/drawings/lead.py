@@ -4,11 +4,13 @@ shield and where it lands.
     plugs of 8P8C, the lead between them: with its contacts toward you and the lead hanging down pin
     1 is at the left (TIA-568, from memory); so the right one, its lead to the left, has pin 1 on
     top, and the left one has it on top when its latch is toward you and its contacts are behind
+    round connectors: by their mating face, pin 1 beside the key
     clamps: in one or two columns as on the device; a key is drawn on the side where it lies
 """
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -81,6 +83,8 @@ def _face(side: Side, pins: Sequence[Pin], lead: Lead, end: int) -> Face:
     used = {c.pin if end == 0 else c.far_pin for c in lead.cable.cores}
     if plug.connector == "8P8C":
         return _modular(parts, x, pins, used, end)
+    if plug.connector == "round connector":
+        return _round(parts, x, pins, used, end)
     return _clamps(parts, x, plug, pins, used, side, end)
 
 
@@ -168,6 +172,37 @@ def _clamps(
     if others:
         more = f"{others} more clamp{'s' if others > 1 else ''} in this plug"
         parts.append(text(x, 54 + high + (30 if plug.rows == 2 else 16), more, "tiny soft"))
+    return parts, places, high
+
+
+def _round(parts: list[str], x: float, pins: Sequence[Pin], used: set[str], end: int) -> Face:
+    """A round connector by its mating face: pins on a ring, pin 1 beside the key and onward as the
+    hands of a clock go; each pin that is used has its name where its core leaves.
+    """
+    shown = [p for p in pins if p.no in used] or list(pins)
+    high = max(len(shown) * ROW + 12, 124.0)
+    w, r = LEFT - 24.0, 46.0
+    cx, cy = (x + r + 6 if end == 0 else x + w - r - 6), 54 + high / 2
+    parts.append(
+        text(x, 52, "mating face; where its sheet numbers it otherwise, that rules", "tiny soft")
+    )
+    parts.append(tag("circle", cx=cx, cy=cy, r=r, class_="body"))
+    parts.append(box(cx - 6, cy - r - 4, 12, 9, "key"))
+    turn = 2 * math.pi / max(len(pins), 1)
+    for n, p in enumerate(pins):
+        a = -math.pi / 2 + (n + 0.5) * turn
+        px, py = cx + 0.66 * r * math.cos(a), cy + 0.66 * r * math.sin(a)
+        seen = "contact on" if p.no in used else "contact"
+        parts.append(tag("circle", cx=round(px, 1), cy=round(py, 1), r=8, class_=seen))
+        parts.append(text(px, py + 4, p.no, "tiny on-good" if p.no in used else "tiny", "middle"))
+    places: dict[str, Place] = {}
+    for n, p in enumerate(shown):
+        y = cy + (n - (len(shown) - 1) / 2) * ROW
+        edge, anchor = (x + w - 6, "end") if end == 0 else (x + 6, "start")
+        parts.append(
+            text(edge, y + 4, f"{p.no}  {p.does}" if p.no != p.does else p.does, "mono", anchor)
+        )
+        places[p.no] = Place(x + w if end == 0 else x, y)
     return parts, places, high
 
 

@@ -71,6 +71,34 @@ def test_no_page_of_link_is_wider_than_a_phone(visit, path):
         assert page.evaluate("document.documentElement.scrollWidth") <= 390
 
 
+def test_the_transformers_test_without_a_signal_and_back(visit):
+    """A step typed down in the cellar is kept on the phone; what it says comes with the signal."""
+    page = visit("installer", 390, 844, no_signal=True)
+    page.goto("/jobs/3/link/ct")
+    page.wait_for_selector("#ct-form[data-ready]")
+    page.evaluate("navigator.serviceWorker.ready")
+    page.reload()
+    page.wait_for_selector("#ct-form[data-ready]")
+    page.context.set_offline(True)
+    page.reload()  # kept by the worker
+    page.wait_for_selector("#ct-form[data-ready]")
+    page.locator("#watts").fill("1800")
+    for k in range(3):
+        page.locator(f"#before{k}").fill("200")
+        page.locator(f"#after{k}").fill("2000" if k == 0 else "words")
+    page.get_by_role("button", name="Keep this step").click()
+    page.locator("#after1-fault").wait_for()
+    for k in (1, 2):
+        page.locator(f"#after{k}").fill("200")
+    page.get_by_role("button", name="Keep this step").click()
+    page.get_by_text("Kept on this device").wait_for()
+    assert page.locator("#before0").input_value() == ""
+    page.context.set_offline(False)
+    page.evaluate("Field.send()")
+    page.get_by_text("Steps made").wait_for()
+    assert page.get_by_text("1,800").or_(page.get_by_text("1800")).count()
+
+
 def test_readings_of_the_test_are_there_after_a_reload(visit):
     """Between before and after a hand walks to the load; the phone may have forgotten the page."""
     page = visit("installer", 390, 844)

@@ -3,6 +3,7 @@ too.
 """
 
 import re
+from dataclasses import replace
 
 import pytest
 
@@ -31,6 +32,15 @@ def test_every_core_runs_from_plug_to_plug_and_is_said(job, lead):
         assert f"{c.does} from pin {c.pin} to pin {c.far_pin}" in words
         assert c.does in svg
         assert not c.colour or c.colour in svg, "never by colour alone"
+
+
+def test_a_round_connector_is_drawn_round_with_its_pins_on_a_ring():
+    lead = next(x for _, x in LEADS if x.cable.serves == "BMS")
+    plug = lead.here.plug.model_copy(update={"connector": "round connector"})
+    svg = draw_lead(replace(lead, here=replace(lead.here, plug=plug)))
+    assert "mating face" in svg and svg.count("<circle") >= len(lead.here.pins)
+    live = [c for c in lead.cable.cores if c.does != "shield"]
+    assert svg.count('class="core-under"') == len(live)
 
 
 def test_plugs_are_held_so_that_pin_1_is_on_top_at_both_ends():

@@ -155,7 +155,7 @@ def _terminators(
             continue
         for b in buses:
             at = next((i for i, x in enumerate(b.stations) if x.body == body), None)
-            if at is None:
+            if at is None and all(x.body != body for _, x in b.stubs):
                 continue
             means = "in" if at in b.ended else "out"
             yield _set(s, body, label, f"terminator {means}", s.pattern(means) or "")

@@ -17,6 +17,8 @@ from gumboot.core.link.terminators import Bus
 
 CAN_M = ((1_000_000, 25.0), (500_000, 100.0), (250_000, 250.0), (125_000, 500.0), (50_000, 1000.0))
 RS485_M = 1200.0  # at 100 kbit/s and below
+STUB_M_BIT = 0.3e6  # how long a stub may be times bits a second: 0.3 m at 1 Mbit/s (ISO 11898-2)
+MOST_STUB_M = 5.0  # of the slower ones: common practice
 SAID_M = 3.0  # a lead whose length nobody knows: its ohms hardly matter
 BUSES = ("CAN", "RS-485")
 Ends = Literal["fixed", "switch", "jumper", "plug", "none", ""]
@@ -36,7 +38,8 @@ class Stop:
 class BusPlan:
     """One bus: its leads and stations in order. star: the box where more than two leads of it meet,
     or ""; ring: whether it closes on itself. rates: bit rates its ports know; most_m: how long it
-    may be at the one it has.
+    may be at the one it has. stubs: leads that hang beside the line, short enough, with the box at
+    the end of each.
     """
 
     key: str
@@ -49,6 +52,7 @@ class BusPlan:
     length_m: float | None
     star: str = ""
     ring: bool = False
+    stubs: tuple[tuple[Lead, Stop], ...] = ()
 
     @property
     def line(self) -> bool:
@@ -70,17 +74,23 @@ class BusPlan:
     @property
     def silent(self) -> tuple[Stop, ...]:
         """Stations whose sheet does not say whether they are terminated: ohms cannot be judged."""
-        return tuple(s for s in self.stations if not s.terminator)
+        beside = (s for _, s in self.stubs)
+        return tuple(s for s in (*self.stations, *beside) if not s.terminator)
 
     @property
     def misplaced(self) -> tuple[Stop, ...]:
-        """Stations in the middle whose terminator cannot be taken out."""
-        return tuple(s for s in self.stations[1:-1] if s.terminator == "fixed")
+        """Stations in the middle or beside the line whose terminator cannot be taken out."""
+        inside = (*self.stations[1:-1], *(s for _, s in self.stubs))
+        return tuple(s for s in inside if s.terminator == "fixed")
 
     @property
     def ladder(self) -> Bus:
         """It as a network of resistances."""
-        fixed = tuple(i for i, s in enumerate(self.stations) if s.terminator == "fixed")
+        beside = {x.here.body for x, s in self.stubs if s.terminator == "fixed"}
+        beside |= {x.there.body for x, s in self.stubs if s.terminator == "fixed"}
+        fixed = tuple(
+            i for i, s in enumerate(self.stations) if s.terminator == "fixed" or s.body in beside
+        )
         return Bus(
             tuple(s.label for s in self.stations),
             tuple(x.length.n if x.length else SAID_M for x in self.leads),
@@ -99,6 +109,14 @@ def longest(kind: str, bit_rate: float | None) -> float | None:
     if kind == "RS-485":
         return RS485_M if not bit_rate or bit_rate <= 100_000 else RS485_M * 100_000 / bit_rate
     return None
+
+
+def longest_stub(bit_rate: float | None) -> float:
+    """How long a lead may be that hangs beside the line, m: 0.3 m at 1 Mbit/s (ISO 11898-2, from
+    memory), longer as its bits are longer, 5 m at most (common practice). Without a bit rate as at
+    1 Mbit/s.
+    """
+    return min(STUB_M_BIT / bit_rate, MOST_STUB_M) if bit_rate else STUB_M_BIT / 1e6
 
 
 def buses_of(
@@ -145,15 +163,20 @@ def _plan(leads: list[Lead], signals: Mapping[str, Sequence[SignalPort]]) -> Bus
     for x in leads:
         for side in (x.here, x.there):
             ends.setdefault(side.body, []).append(x)
-    star = next((b for b, some in ends.items() if len(some) > 2), "")
-    first = next((b for b, some in ends.items() if len(some) == 1), "")
-    inverter = next(
-        (b for b, some in ends.items() if len(some) == 1 and b.startswith("inverter")), first
-    )
-    order, way = _walk(inverter or next(iter(ends)), ends)
-    ring = not star and not first
     rates = [x.cable.bit_rate for x in leads if x.cable.bit_rate]
     rate = rates[0] if rates else None
+    beside = _beside(ends, rate)
+    for x in beside:
+        for body in (x.here.body, x.there.body):
+            ends[body].remove(x)
+    hung = {b for b, some in ends.items() if not some}
+    ends_of = {b: some for b, some in ends.items() if some}
+    star = next((b for b, some in ends_of.items() if len(some) > 2), "")
+    lone = [b for b, some in ends_of.items() if len(some) == 1]
+    first = next(iter(lone), "")
+    start = next((b for b in lone if b.startswith("inverter")), first)
+    order, way = _walk(start or next(iter(ends_of)), ends_of)
+    ring = not star and not first
     lengths = [x.length.n for x in way if x.length]
     kind = leads[0].cable.bus
     return BusPlan(
@@ -161,13 +184,36 @@ def _plan(leads: list[Lead], signals: Mapping[str, Sequence[SignalPort]]) -> Bus
         name=_name(leads),
         kind=kind,
         leads=tuple(way),
-        stations=tuple(_stop(b, ends[b], signals.get(b, ())) for b in order),
+        stations=tuple(_stop(b, ends_of[b], signals.get(b, ())) for b in order),
         bit_rate=rate,
         most_m=longest(kind, rate),
         length_m=sum(lengths) if len(lengths) == len(way) else None,
         star=star,
         ring=ring,
+        stubs=tuple(
+            (x, _stop(b, [x], signals.get(b, ())))
+            for x in beside
+            for b in (x.here.body, x.there.body)
+            if b in hung
+        ),
     )
+
+
+def _beside(ends: Mapping[str, list[Lead]], bit_rate: float | None) -> list[Lead]:
+    """Leads that hang beside the line, where a box has more than two: each to a box that no other
+    lead reaches, and no longer than a stub may be. The shortest of them, so that two are left.
+    """
+    out: list[Lead] = []
+    for body, some in ends.items():
+        far = {x: x.there.body if x.here.body == body else x.here.body for x in some}
+        short = [
+            x
+            for x in some
+            if len(ends[far[x]]) == 1 and x.length and x.length.n <= longest_stub(bit_rate)
+        ]
+        short.sort(key=lambda x: x.length.n if x.length else 0.0)
+        out += short[: max(len(some) - 2, 0)]
+    return out
 
 
 def _walk(start: str, ends: Mapping[str, list[Lead]]) -> tuple[list[str], list[Lead]]:

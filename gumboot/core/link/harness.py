@@ -12,7 +12,7 @@ from gumboot.core.brief.chapters import KIT, Chosen, chosen
 from gumboot.core.chapter import Chapter, Draft
 from gumboot.core.kit import Catalogue, Inverter, Meter, Pack, SignalPort
 from gumboot.core.link.address import Bank, Setting, banks_of, inside, others
-from gumboot.core.link.bus import BusPlan, buses_of
+from gumboot.core.link.bus import BusPlan, buses_of, longest_stub
 from gumboot.core.link.leads import Lead, leads_of, tight
 from gumboot.core.link.steps import Step, steps_of
 from gumboot.core.link.wiring import ANGLES
@@ -250,7 +250,11 @@ def bus_findings(b: BusPlan) -> Iterator[Finding]:
     place, names = f"bus/{b.key}", ", ".join(s.label for s in b.stations)
     if b.star:
         at = next((s.label for s in b.stations if s.body == b.star), b.star)
-        says = f"The {b.name} branches at {at}: a bus is a line from one end to the other."
+        stub = f"{longest_stub(b.bit_rate):.2g} m"
+        says = (
+            f"The {b.name} branches at {at}: a bus is a line from one end to the other. A lead"
+            f" beside it may be {stub} long at its bit rate."
+        )
         cure = Cure("Choose devices that pass the bus on, or lead it through them in turn")
         yield stop(f"link.star.{b.key}", place, says, COMMON_PRACTICE, cure)
     if b.ring:

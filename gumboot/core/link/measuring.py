@@ -98,6 +98,8 @@ def measuring(
                 names.append(f"CT {len(channels)}, PV {line}")
     drives = tuple(_drives(plan, unit, lines))
     places = ["service", "inverter", "house without inverter"]
+    if plan.linking.sub_panel:
+        places += ["without the sub-panel", "sub-panel"]
     if plan.kit.pv_inverters:
         places.append("PV inverter")
     if inputs := {c.does[3] for x in ct_leads for c in x.cable.cores}:
@@ -125,6 +127,11 @@ def _drives(plan: Plan, unit: Inverter, lines: tuple[str, ...]) -> list[Drive]:
             says = f"switch {kind} on at {line}{what}"
             row = tuple(float(j == i) for j in range(n))
             out.append(Drive(f"{at}.{line}", says, at, row, LOAD_W))
+    if plan.linking.sub_panel:
+        for i, line in enumerate(lines):
+            says = f"switch a load in {plan.linking.sub_panel} on at {line}"
+            row = tuple(float(j == i) for j in range(n))
+            out.append(Drive(f"sub-panel.{line}", says, "sub-panel", row, LOAD_W))
     if n > 2:  # two at once: what one line alone cannot tell apart
         at = "backed up" if whole else "house"
         for i in range(n):

@@ -4,6 +4,7 @@ every bus, loops, the network; each a step that is ticked or read.
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
@@ -55,7 +56,7 @@ def steps_of(h: Harness) -> tuple[Step, ...]:
     return (
         *before(h),
         *(s for x in h.leads for s in of_lead(x)),
-        *(s for b in h.banks for s in inside_cabinets(b)),
+        *(s for b in h.banks for s in inside_cabinets(b, h.labels)),
         *(s for b in h.banks for s in programming(b, h.labels)),
         *of_switches(h.others),
         *(s for b in h.buses for s in (*of_bus(b), *of_shield(b))),
@@ -161,17 +162,20 @@ def _way_in(x: Lead) -> str:
     )
 
 
-def inside_cabinets(b: Bank) -> Iterator[Step]:
-    """Packs that stand in a cabinet are chained inside it."""
-    if any("/" in p for p in b.packs) and len(b.packs) > 1:
+def inside_cabinets(b: Bank, labels: dict[str, str]) -> Iterator[Step]:
+    """Packs that stand in a cabinet are chained inside it: a lead from each to the next."""
+    for n, (one, next_) in enumerate(itertools.pairwise(b.packs), 1):
+        if "/" not in one or one.partition("/")[0] != next_.partition("/")[0]:
+            continue
+        first = " The first one's IN goes to the unit." if n == 1 else ""
+        last = " The last one's OUT stays free." if n == len(b.packs) - 1 else ""
         yield Step(
-            f"lead.cabinet.{b.unit}",
+            f"lead.{one}-{next_}.in",
             "Leads",
-            f"Packs in the cabinet, chained: {len(b.packs) - 1} leads",
-            "OUT of each to IN of the next, in the order of their addresses; the first one's IN"
-            " goes to the unit, the last one's OUT stays free. Never a star.",
+            f"{labels.get(one, one)}, OUT, to {labels.get(next_, next_)}, IN",
+            f"In the order of their addresses, never a star.{first}{last}",
             shows=f"bank-{b.unit}",
-            box=b.packs[0].partition("/")[0],
+            box=one.partition("/")[0],
         )
 
 

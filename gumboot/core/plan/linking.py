@@ -9,7 +9,7 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, Field
 
-from gumboot.core.plan.fields import Key, Part
+from gumboot.core.plan.fields import Key, Part, Text
 
 
 def an_address(text: str) -> str:
@@ -40,7 +40,8 @@ Endpoint = Annotated[str, or_none(an_endpoint)]
 
 class Linking(Part):
     """grid_operator: whether the grid operator switches the unit down by contacts; heat_pump: how
-    many relays run a heat pump. network: how the unit reaches the owner's network; addresses: the
+    many relays run a heat pump. sub_panel: one fed beside the main panel, which transformers may
+    miss. network: how the unit reaches the owner's network; addresses: the
     fixed ones, by device; router: the router's own. meter_at, bms_at: host and port where the meter
     (or its converter) and the adapter on the battery bus answer; meter_framing: Modbus TCP, or RTU
     frames over TCP.
@@ -48,6 +49,7 @@ class Linking(Part):
 
     grid_operator: bool = False
     heat_pump: Annotated[int, Field(ge=0, le=2)] = 0
+    sub_panel: Text = ""
     network: Literal["", "wire", "wireless", "cellular"] = ""
     router: Address = ""
     addresses: dict[Key, Annotated[str, AfterValidator(an_address)]] = Field(default_factory=dict)

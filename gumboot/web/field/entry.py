@@ -14,6 +14,10 @@ Short = Annotated[str, Field(max_length=200)]
 NOT_TEXT = re.compile("[\x00\ud800-\udfff]")
 
 
+def _plain(value: Any) -> Any:
+    return NOT_TEXT.sub("", value) if isinstance(value, str) else value
+
+
 class Texts(BaseModel):
     """What comes as JSON, with what a database cannot keep as text left out of every text."""
 
@@ -22,7 +26,9 @@ class Texts(BaseModel):
     @field_validator("*", mode="before")
     @classmethod
     def _text(cls, value: Any) -> Any:
-        return NOT_TEXT.sub("", value) if isinstance(value, str) else value
+        if isinstance(value, dict):
+            return {_plain(k): _plain(v) for k, v in value.items()}
+        return _plain(value)
 
 
 class Sent(Texts):
@@ -48,6 +54,7 @@ class Sent(Texts):
     right: Short = ""
     up: Short = ""
     tool: Short = ""
+    fields: Annotated[dict[Short, Short], Field(max_length=60)] = Field(default_factory=dict)
 
 
 Maker = Callable[[OpenJob, Sent], tuple[str, dict[str, Any]]]

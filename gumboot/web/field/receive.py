@@ -86,7 +86,8 @@ def keep(job: OpenJob, row: Any) -> tuple[dict[str, Any], str]:
     before = records.entry_of(db, job.record, s.uuid)
     if before is not None:
         about = (before.body.get(k) for k in ("termination", "hole", "step"))
-        same = next((x for x in about if x is not None), None) == s.key
+        own = next((x for x in about if x is not None), before.kind)  # a kind that names no place
+        same = own == s.key
         why = "" if same else "this was sent before with other content: enter it again as a new one"
         return {
             "uuid": s.uuid,

@@ -1,6 +1,6 @@
 // Keeps the field pages of opened jobs, and all that ships, for where there is no signal. A page comes from the network if it answers in time.
 const SHIPPED = "gumboot-VERSION", PAGES = "gumboot-pages";
-const FIELD = /^\/jobs\/\d+\/(land|link|wall\/drill)$/;
+const FIELD = /^\/jobs\/\d+\/(land|link|link\/ct|wall\/drill)$/;
 const WAIT_MS = 5000;
 
 self.addEventListener("install", (e) => e.waitUntil((async () => {
@@ -15,7 +15,7 @@ self.addEventListener("activate", (e) => e.waitUntil((async () => {
 })()));
 
 // One kept page for a job's walk and one for each wall: where on the walk one stands does not matter.
-function place(url) { const u = new URL(url); u.hash = ""; for (const k of ["at", "was"]) u.searchParams.delete(k); return u.href; }
+function place(url) { const u = new URL(url); u.hash = ""; for (const k of ["at", "was", "kept"]) u.searchParams.delete(k); return u.href; }
 
 async function keepPage(url) {
   const answer = await fetch(url, { credentials: "same-origin" });

@@ -239,6 +239,43 @@ def test_the_exact_answer_against_counting_every_wiring(supply):
             assert weights[tuple(int(c) for c in row)] / total == pytest.approx(likely, rel=2e-3)
 
 
+def test_six_channels_are_weighed_exactly_too():
+    """Three lines and a PV inverter on three: how likely the wirings named are, against the sum of
+    the prior over every structure and every clip, each wiring's readings weighed by hand.
+    """
+    channels = tuple((place, i) for place in ("service", "PV inverter") for i in range(3))
+    rows = (*((("house", tuple(float(j == i) for j in range(3)))) for i in range(3)),)
+    pv = ("PV inverter", (1 / 3,) * 3)
+    setup = Setup(
+        "three-phase 400/230 V",
+        channels,
+        (*rows, ("inverter", (1 / 3,) * 3), pv),
+        ("service", "inverter", "PV inverter"),
+    )
+    s, dice = space(setup), np.random.default_rng(3)
+    wiring = tuple(turned(1)(list(right(setup))))
+    steps = [ct.Step(str(k), k, 1500.0) for k in range(len(setup.drives))]
+    shown = [shown_by(setup, wiring, x, 40.0, dice) for x in steps]
+    belief = ct.believe(setup, shown)
+    assert wiring in [w for x in ct.explanations(belief) for w in (x.wiring, *x.alike)]
+
+    def weigh(row):
+        seen = 0.0
+        for x in shown:
+            mean, sigma = ct.expected(s, x.step), ct.spread(s, x.step, x.noise_w, x.known)
+            for k, c in enumerate(row):
+                seen += -0.5 * ((x.more_w[k] - mean[c]) / sigma[c]) ** 2 - math.log(sigma[c])
+        return seen + math.log(
+            sum(prior(setup, w) for w in itertools.product(*(s.members[c] for c in row)))
+        )
+
+    first = weigh(belief.classes[0])
+    for row, likely in zip(belief.classes[1:4], belief.likely[1:4], strict=True):
+        ratio = math.exp(weigh(row) - first)
+        assert ratio == pytest.approx(likely / belief.likely[0], rel=1e-3)
+    assert belief.likely.sum() <= 1 + 1e-9
+
+
 def told_by_counting(belief, step, noise, dice, draws=4000):
     """What a step tells, in bits, by drawing answers and reading the posterior of each."""
     s = space(belief.setup)

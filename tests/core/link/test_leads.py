@@ -4,6 +4,7 @@ as lines; addresses as binary; 12 V loops by Ohm's law; sheets of before read as
 
 import copy
 import json
+from dataclasses import replace
 from importlib.resources import files
 
 import networkx
@@ -18,7 +19,8 @@ from gumboot.core.design import design
 from gumboot.core.kit import Catalogue, Device, Pack, SignalPort, Switches
 from gumboot.core.kit.signal import PAIRS, Pin, Plug, upgraded
 from gumboot.core.link.address import banks_of
-from gumboot.core.link.bus import buses_of, longest
+from gumboot.core.link.bus import buses_of, longest, longest_stub
+from gumboot.core.link.harness import bus_findings
 from gumboot.core.link.leads import loop_volts
 from gumboot.core.network.cores import CAT, T568B, TWISTED, cores, meets
 from gumboot.core.plan import Plan
@@ -230,6 +232,31 @@ def test_a_star_is_a_stop_and_a_fixed_terminator_in_the_middle_a_check():
     assert star.star and not star.line
 
 
+def test_a_short_lead_beside_the_line_is_a_stub_and_no_star():
+    """ISO 11898-2 (from memory): 0.3 m at 1 Mbit/s; at 500 kbit/s twice that."""
+    assert [longest_stub(r) for r in (1_000_000, 500_000, 250_000)] == [0.3, 0.6, 1.2]
+    assert longest_stub(9600) == 5.0 and longest_stub(None) == 0.3
+    leads = [x for x in made("TERN_HOLLOW").harness.leads if x.cable.serves in ("BMS", "chain out")]
+    (whole,) = [b for b in buses_of(leads, {}) if len(b.leads) > 1]
+    middle = whole.leads[0].there if whole.leads[0].here.body == "inverter-1" else None
+    at = middle or whole.leads[0].here
+
+    def branched(metres):
+        side = replace(at, body="gauge", label="Gauge")
+        length = figure("L", metres, "m", "Lead", "measured")
+        cable = replace(whole.leads[0].cable, id="link-gauge")
+        more = replace(whole.leads[0], cable=cable, here=at, there=side, length=length)
+        long = figure("L", 2.0, "m", "Lead", "measured")
+        return buses_of([*(replace(x, length=long) for x in whole.leads), more], {})[0]
+
+    short, long = branched(0.5), branched(0.7)
+    assert short.line and [s.body for _, s in short.stubs] == ["gauge"]
+    assert [s.body for s in short.stations] == [s.body for s in whole.stations]
+    assert long.star == at.body and not long.line
+    (found,) = [f for f in bus_findings(long) if f.key.startswith("link.star")]
+    assert "0.6 m" in found.says and not list(bus_findings(short))
+
+
 # addresses
 
 
@@ -324,6 +351,9 @@ def test_packs_in_cabinets_have_an_address_each_and_one_terminator():
     assert len(rows) == d.plan.kit.packs == len({s.pattern for s in rows})
     ended = [s for s in bank.settings if s.means == "terminator in"]
     assert len(ended) == 1 and ended[0].body == bank.packs[-1]
+    chained = [s for s in d.harness.steps if "/" in s.key and s.key.startswith("lead.")]
+    cabinets = len({p.partition("/")[0] for p in bank.packs})
+    assert len(chained) == d.plan.kit.packs - cabinets, "a lead, and a step, from each to the next"
 
 
 @pytest.mark.parametrize("shape", list(SHAPES))

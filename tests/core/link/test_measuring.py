@@ -11,6 +11,7 @@ from gumboot.catalogue import catalogue
 from gumboot.core.design import design
 from gumboot.core.link import ct
 from gumboot.core.link.measuring import faults, in_words, measuring
+from gumboot.core.link.testing import by_heart
 from gumboot.core.link.wiring import OPEN, SEES, STEPS_AT, right
 from gumboot.core.plan import Plan
 from gumboot.demo import plans
@@ -60,6 +61,34 @@ def test_watts_are_in_all_and_each_line_sees_five_times_the_noise(name, noise):
         assert sum(on_service) == pytest.approx(abs(step.watts), rel=1e-4), drive.says
         if abs(step.watts) < drive.most_w:
             assert max(on_service) >= 5 * noise, drive.says
+
+
+def test_a_sub_panel_that_transformers_miss_is_found_by_a_step_in_it():
+    """Clips behind the branch of a sub-panel see every load but its own."""
+    assert not any(d.at == "sub-panel" for d in of(plans.SALTINGS_BARN).drives)
+    named = changed(plans.SALTINGS_BARN, lambda d: d.update(linking={"sub_panel": "barn panel"}))
+    m = of(named)
+    assert sum(d.at == "sub-panel" for d in m.drives) == 3
+    wiring = tuple(replace(c, place="without the sub-panel") for c in right(m.setup))
+    shown = []
+    for _ in range(9):
+        belief = ct.believe(m.setup, shown)
+        if belief.sure:
+            break
+        step, _ = ct.next_step(belief, m.steps(60.0), 60.0)
+        shown.append(ct.Shown(step, ct.shows(m.setup, wiring, step), 60.0))
+    assert belief.sure and ct.explanations(belief)[0].wiring == wiring
+    assert any(m.drives[x.step.drive].at == "sub-panel" for x in shown)
+    assert "misses the sub-panel" in in_words(m, wiring)
+
+
+@pytest.mark.parametrize("name", ["TERN_HOLLOW", "SALTINGS_BARN", "MOSSBANK_TERRACE"])
+def test_steps_by_heart_would_be_sure_of_what_is_right(name):
+    """Made without a signal, one after the other, they are enough where all stands as it should."""
+    m = of(getattr(plans, name))
+    steps = by_heart(m, 60.0)
+    shown = [ct.Shown(x, ct.shows(m.setup, right(m.setup), x), 60.0) for x in steps]
+    assert 1 < len(steps) <= 6 and ct.believe(m.setup, shown).sure
 
 
 def test_no_channel_is_tested_that_the_unit_cannot_read():

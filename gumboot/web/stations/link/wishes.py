@@ -37,6 +37,7 @@ def shown(job: OpenJob) -> dict[str, str]:
     return {
         "grid_operator": "yes" if w.grid_operator else "no",
         "heat_pump": str(w.heat_pump),
+        "sub_panel": w.sub_panel,
         "network": w.network,
         "router": w.router,
         "meter_at": w.meter_at,
@@ -88,6 +89,8 @@ def keep(request: Request, job: Opened) -> Response:
         faults["network"] = "choose one"
     if typed["heat_pump"] not in ("0", "1", "2"):
         faults["heat_pump"] = "choose 0, 1 or 2 relays"
+    if len(typed["sub_panel"]) > 60:
+        faults["sub_panel"] = "type a short name, such as barn panel"
     if typed["meter_framing"] not in ("tcp", "rtu"):
         faults["meter_framing"] = "choose one"
     if faults:
@@ -95,6 +98,7 @@ def keep(request: Request, job: Opened) -> Response:
     linking = {
         "grid_operator": typed["grid_operator"] == "yes",
         "heat_pump": int(typed["heat_pump"]),
+        "sub_panel": typed["sub_panel"],
         "network": typed["network"],
         "router": fixed.get("router", ""),
         "meter_at": typed["meter_at"],

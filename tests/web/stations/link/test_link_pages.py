@@ -159,6 +159,23 @@ def test_the_transformers_test_by_typing(installer, job):
     assert "turned round" in log
 
 
+def test_a_step_kept_on_a_device_comes_in_by_the_fields_own_way(installer, job):
+    """As `ct.js` sends it when there is a signal again: judged as if typed, kept once."""
+    at = f"/jobs/{job}/link/ct"
+    fields = typed("backed up.L1", "1,8 kW", ("0,4 kW", "-1.4 kW"), ("500", "502"))
+    sent = {"uuid": str(uuid.uuid4()), "kind": "ct", "key": "ct", "act": "step", "fields": fields}
+    for _ in range(2):
+        answer = installer.log(job, sent).json()
+        assert answer["entries"][0]["state"] == "kept", answer
+    (step,) = installer.get(f"{at}.json").json()["steps"]
+    assert step["watts"] == 1800 and step["after"] == [-1400, 502]
+    bad = {**sent, "uuid": str(uuid.uuid4()), "fields": {**fields, "after1": "two"}}
+    (no,) = installer.log(job, bad).json()["entries"]
+    assert (
+        no["state"] == "refused" and no["field"] == "after1" and "type what it shows" in no["why"]
+    )
+
+
 def test_a_channel_that_shows_nothing_and_a_display_that_counts_the_other_way(installer, job):
     at = f"/jobs/{job}/link/ct"
     for line, rows in (
