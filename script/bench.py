@@ -27,6 +27,8 @@ from gumboot.core.energy.battery import Bank, Rules, many
 from gumboot.core.energy.best import best_possible
 from gumboot.core.energy.year import gather
 from gumboot.core.journal import log
+from gumboot.core.link import ct
+from gumboot.core.link.wiring import Setup, right
 from gumboot.core.network.ask import isolate
 from gumboot.core.plan import Plan
 from gumboot.core.size.conductors import RULES, size_circuit
@@ -172,6 +174,29 @@ def plain_loop():
             bills[c] = bill / 4000
 
     return loop
+
+
+def bench_transformers():
+    """What the readings of six channels say, and which step to make next; the reference sorts a
+    million numbers.
+    """
+    three = tuple(tuple(float(i == j) for j in range(3)) for i in range(3))
+    channels = tuple((place, i) for place in ("service", "PV inverter") for i in range(3))
+    drives = (*(("house", row) for row in three), ("inverter", (1 / 3,) * 3))
+    places = ("service", "inverter", "house without inverter", "PV inverter")
+    setup = Setup("three-phase 400/230 V", channels, drives, places)
+    steps = [ct.Step(str(k), k, 1500.0) for k in range(len(drives))]
+    shown = [ct.Shown(steps[0], ct.shows(setup, right(setup), steps[0]), 60.0)]
+    numbers = np.random.default_rng(1).random(1_000_000)
+
+    def answer():
+        ct.next_step(ct.believe(setup, shown), steps, 60.0)
+
+    pairs = [(per_call(answer, 5), per_call(lambda: np.sort(numbers), 3)) for _ in range(7)]
+    print(
+        f"(c) the CT test of six channels {statistics.median(a for a, _ in pairs) * 1e3:.1f} ms:"
+        f" {statistics.median(a / b for a, b in pairs):.2f} of sorting a million numbers"
+    )
 
 
 def bench_sweep():
@@ -534,6 +559,7 @@ if __name__ == "__main__":
         bench_change()
         bench_finder()
         bench_auto_size()
+        bench_transformers()
         bench_sweep()
         bench_programs()
         bench_wall()
