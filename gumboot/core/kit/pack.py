@@ -12,6 +12,7 @@ from gumboot.core.kit.enclosure import Enclosure, Rack, Stack
 from gumboot.core.kit.entry import Entry, Positive, WrongTogether
 from gumboot.core.kit.register import PackRegister
 from gumboot.core.kit.signal import SignalPort, Switches, upgraded
+from gumboot.core.kit.starting import Starting
 from gumboot.core.kit.terminal import (
     Block,
     FactoryTermination,
@@ -60,6 +61,7 @@ class Pack(Entry):
     link: the bus of its BMS in words; "none" where it has none. addressing: how a pack comes to its
     address. dbc: what its messages on CAN mean, as the text of a DBC file; registers:
     where it keeps what it shows over Modbus on RS-485, at its own address.
+    starting: how its electronics are woken; None where it wakes with its breaker.
     """
 
     kind: Literal["pack"]
@@ -95,6 +97,7 @@ class Pack(Entry):
     addressing: Literal["switches", "itself", "tool", ""] = ""
     dbc: str = ""
     registers: tuple[PackRegister, ...] = ()
+    starting: Starting | None = None
     block: Block | None = None
     enclosure: Enclosure | None = None
     stack: Stack | None = None

@@ -29,6 +29,7 @@ from gumboot.core.plan.site import Site
 from gumboot.core.plan.strings import PvString
 from gumboot.core.plan.supply import Supply
 from gumboot.core.plan.survey import Survey
+from gumboot.core.plan.waking import Waking
 from gumboot.core.plan.wall import Spacing, Wall
 
 
@@ -53,6 +54,7 @@ class Plan(Part):
     loads: Annotated[tuple[Load, ...], Field(max_length=120)] = ()
     energy: Energy = Energy()
     linking: Linking = Linking()
+    waking: Waking = Waking()
     survey: Survey | None = None
     walls: Annotated[tuple[Wall, ...], Field(max_length=6)] = ()
     spacing: Spacing = Spacing()

@@ -1,0 +1,216 @@
+"""An order of acts from one state to another that does nothing wrong on its way, of least cost; or
+what stands against it.
+
+    cost    an act 1, walking to another box 0.01, each lever passed over that its school moves
+            before this one 0.1
+
+A* (Hart, Nilsson, Raphael 1968) over states; each lever that differs is moved once.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from heapq import heappop, heappush
+
+import numpy as np
+
+from gumboot.core.wake.hazard import (
+    EVERY,
+    NOT_IN_TURN,
+    READIED,
+    Hazard,
+    InTurn,
+    Rules,
+    acts,
+    before_of,
+)
+from gumboot.core.wake.plant import Ints, Plant
+from gumboot.core.wake.settle import Settled, settle
+
+WALK, PASSED = 0.01, 0.1
+MOST_LOOKED_AT = 60_000  # states; more than any job has within its school's ranks
+
+
+@dataclass(frozen=True, slots=True)
+class Act:
+    """Moving lever k, from a state; what a reading or preparation has to take away before it."""
+
+    k: int
+    closing: bool
+    state: int
+    readied: int = 0
+
+    @property
+    def after(self) -> int:
+        """The state it comes to."""
+        return self.state ^ (1 << self.k)
+
+
+@dataclass(frozen=True, slots=True)
+class Against:
+    """What stands against any order: hazards that none avoids, or rules of makers, one against
+    another or against a hazard.
+    """
+
+    hazards: tuple[Hazard, ...] = ()
+    rules: tuple[InTurn, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Order:
+    """An order, what it costs, and how many states were looked at; `against` where there is none."""
+
+    acts: tuple[Act, ...]
+    cost: float = 0.0
+    looked_at: int = 0
+    against: Against | None = None
+
+
+@dataclass(eq=False)
+class Moves:
+    """Acts from a state with what each does wrong; states once settled are remembered."""
+
+    plant: Plant
+    rules: Rules
+    grid: bool = True
+    known: dict[int, Settled] = field(default_factory=dict)
+
+    def row(self, state: int) -> Settled:
+        """A state, settled."""
+        if state not in self.known:
+            self.known[state] = settle(self.plant, np.array([state]), self.grid)
+        return self.known[state]
+
+    def wrong(self, state: int, levers: Sequence[int]) -> Ints:
+        """What moving each of some levers does wrong, as bits."""
+        k = np.array(levers, dtype=np.int64)
+        post = settle(self.plant, state ^ (np.int64(1) << k), self.grid)
+        zero = np.zeros(len(k), dtype=np.int64)
+        return acts(self.plant, self.rules, self.row(state), zero, post, np.arange(len(k)), k)
+
+
+def find(
+    moves: Moves,
+    start: int,
+    goal: int,
+    ranks: Sequence[int],
+    allowed: int = READIED,
+    alike: bool = True,
+) -> Order:
+    """The least costly order from a state to another. ranks: of every lever, by the school; when
+    going down they count backward. allowed: hazards that an act may have, as bits. alike: of levers
+    that stand for each other only the first is tried; where that finds nothing, all are.
+    """
+    plant, differs = moves.plant, start ^ goal
+    stems = [x.stem for x in plant.levers]
+    best: dict[tuple[int, str], float] = {(start, ""): 0.0}
+    came: dict[tuple[int, str], tuple[tuple[int, str], Act]] = {}
+    todo: list[tuple[float, int, int, str]] = [(float(differs.bit_count()), 0, start, "")]
+    count = 0
+    while todo:
+        _, _, state, place = heappop(todo)
+        at = (state, place)
+        if state == goal:
+            return Order(_back(came, at), best[at], count)
+        count += 1
+        if count > MOST_LOOKED_AT:
+            break
+        levers = [k for k in range(len(plant.levers)) if (state ^ goal) >> k & 1]
+        levers = [k for k in levers if plant.can_be(state ^ (1 << k))]
+        if not levers:
+            continue
+        like: set[tuple[str, int]] = set()
+        row = list(zip(levers, moves.wrong(state, levers).tolist(), strict=True))
+        for k, bits in row if goal & ~state else reversed(row):
+            closing, x = not state >> k & 1, plant.levers[k]
+            if bits & ~allowed or (alike and (stems[k], bits) in like):
+                continue
+            like.add((stems[k], bits))
+            passed = sum(_before(ranks, j, k, closing) for j in levers)
+            cost = best[at] + 1 + PASSED * passed + (WALK if place and x.place != place else 0)
+            to = (state ^ (1 << k), x.place)
+            if cost < best.get(to, np.inf) - 1e-9:
+                best[to] = cost
+                came[to] = (at, Act(k, closing, state, int(bits) & READIED))
+                left = (to[0] ^ goal).bit_count()
+                heappush(todo, (cost + left, left * 64 + k, *to))
+    if alike:
+        return find(moves, start, goal, ranks, allowed, alike=False)
+    return Order((), 0.0, count, Against())
+
+
+def levers_of(bits: int) -> list[int]:
+    """The numbers of the levers of some bits."""
+    return [k for k in range(bits.bit_length()) if bits >> k & 1]
+
+
+def _before(ranks: Sequence[int], j: int, k: int, closing: bool) -> bool:
+    """Whether lever j, still to be moved, comes before lever k by its school."""
+    return ranks[j] < ranks[k] if closing else ranks[j] > ranks[k]
+
+
+def _back(
+    came: dict[tuple[int, str], tuple[tuple[int, str], Act]], at: tuple[int, str]
+) -> tuple[Act, ...]:
+    out: list[Act] = []
+    while at in came:
+        at, act = came[at]
+        out.append(act)
+    return tuple(reversed(out))
+
+
+def order(moves: Moves, start: int, goal: int, ranks: Sequence[int]) -> Order:
+    """An order, or which hazards and which makers' rules stand against every one."""
+    found = find(moves, start, goal, ranks)
+    return (
+        found
+        if found.against is None
+        else Order((), 0.0, found.looked_at, _why(moves, start, goal, ranks))
+    )
+
+
+def _why(moves: Moves, start: int, goal: int, ranks: Sequence[int]) -> Against:
+    """The smallest thing to give up for an order to be there: one rule of a maker and what it runs
+    into, two rules that contradict each other, or a hazard.
+    """
+    free = find(moves, start, goal, ranks, READIED | NOT_IN_TURN)
+    if free.against is None:
+        rules = moves.rules.in_turn
+        for rule in rules:
+            turned = next((r for r in rules if (r.first, r.then) == (rule.then, rule.first)), None)
+            if turned is not None:
+                return Against(rules=(rule, turned))
+        hit = next((r for r in rules if _alone(moves, (r,), start, goal, ranks)), None)
+        if hit is not None:
+            return Against(_runs_into(moves, start, goal, ranks), (hit,))
+        return Against(rules=rules)
+    return Against(_runs_into(moves, start, goal, ranks, NOT_IN_TURN))
+
+
+def _alone(
+    moves: Moves, rules: tuple[InTurn, ...], start: int, goal: int, ranks: Sequence[int]
+) -> bool:
+    """Whether some rules of makers, and no others, keep every order away."""
+    kept = Rules(
+        before_of(moves.plant, rules),
+        moves.rules.parted,
+        moves.rules.uncharged,
+        moves.rules.wakes,
+        rules,
+    )
+    return find(Moves(moves.plant, kept, moves.grid), start, goal, ranks).against is not None
+
+
+def _runs_into(
+    moves: Moves, start: int, goal: int, ranks: Sequence[int], more: int = 0
+) -> tuple[Hazard, ...]:
+    """The hazards of which one, given up, lets an order through; all that are met where none does."""
+    hit = [
+        h
+        for h in EVERY
+        if not h.readied
+        and h.bit != NOT_IN_TURN
+        and find(moves, start, goal, ranks, READIED | more | h.bit).against is None
+    ]
+    return tuple(hit)

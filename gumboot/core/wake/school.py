@@ -1,0 +1,63 @@
+"""The schools of switching on, as ranks of kinds of levers (common practice): a maker's word rules
+where there is one, and a school says the rest.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from gumboot.core.kit import Inverter, Pack
+from gumboot.core.plan.waking import School
+from gumboot.core.wake.hazard import InTurn
+from gumboot.core.wake.plant import Kind, Plant
+
+# What is plugged and closed cold comes first; loads come last, breaker by breaker.
+RANKS: dict[School, tuple[Kind, ...]] = {
+    "battery first": (
+        *("connectors", "pack", "pack button", "battery", "unit", "pv"),
+        *("grid", "backup", "changeover", "loads", "pv inverter"),
+    ),
+    "grid first": (
+        *("connectors", "grid", "pv", "pack", "pack button", "battery", "unit"),
+        *("backup", "changeover", "loads", "pv inverter"),
+    ),
+    "island first": (
+        *("connectors", "pack", "pack button", "battery", "unit", "backup"),
+        *("grid", "pv", "changeover", "loads", "pv inverter"),
+    ),
+}
+SAYS: dict[School, str] = {
+    "maker": "as the makers say, else by the kind of system",
+    "battery first": "battery, unit, PV, grid, loads",
+    "grid first": "grid, PV, battery, loads",
+    "island first": "battery, unit, its output measured, then grid and PV",
+}
+
+
+def school_of(plan_school: School, inverter: Inverter, off_grid: bool) -> School:
+    """The school that ranks what no maker orders: the crew's, or what the kind of system asks."""
+    if plan_school != "maker":
+        return plan_school
+    if off_grid or inverter.topology == "inverter-charger" or inverter.trackers == ():
+        return "battery first"
+    return "island first" if inverter.backup is not None else "grid first"
+
+
+def ranks_of(plant: Plant, school: School) -> tuple[int, ...]:
+    """The rank of each lever; what does not serve comes after all."""
+    order = RANKS[school]
+    return tuple(order.index(x.kind) if x.kind in order else len(order) for x in plant.levers)
+
+
+def in_turn(inverter: Inverter, pack: Pack | None) -> tuple[InTurn, ...]:
+    """The makers' rules: each kind of their order before the next ones."""
+    return (
+        *_pairs(inverter.starting.order if inverter.starting else (), "the inverter's manual"),
+        *_pairs(pack.starting.order if pack and pack.starting else (), "the pack's manual"),
+    )
+
+
+def _pairs(order: Sequence[Kind], source: str) -> Iterator[InTurn]:
+    for n, first in enumerate(order):
+        for then in order[n + 1 :]:
+            yield InTurn(first, then, source)
