@@ -23,12 +23,12 @@ from gumboot.core.design import Design, design
 from gumboot.core.land import Termination, best_wrench
 from gumboot.core.land.entering import Entered, entry_body
 from gumboot.core.link import ct
-from gumboot.core.link.entering import Entry as LinkEntry
 from gumboot.core.link.entering import entry_body as link_body
 from gumboot.core.link.harness import Harness
 from gumboot.core.link.measuring import faults, in_words, measuring
 from gumboot.core.link.wiring import right
 from gumboot.core.plan import Plan
+from gumboot.core.walk.entering import Entry as LinkEntry
 from gumboot.core.wall import drill_sheet
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from gumboot.exports.pack import STATEMENT

@@ -181,26 +181,25 @@ def drilled(g: Growing, e: Entry) -> None:
     g.drilled[e.body["hole"]] = e
 
 
-@kind(
-    "link",
-    {
-        "step": TEXT,
-        "label": TEXT,
-        "typed": TEXT,
-        "value": {"type": ["number", "null"]},
-        "unit": TEXT,
-        "expected": TEXT,
-        "verdict": {"enum": ["done", "outside", "declined", "taken back"]},
-        "why": TEXT,
-        "tool": TEXT,
-        "note": TEXT,
-    },
-    lambda b: f"{b['typed'] or 'tick'} · {b['verdict']}",
-    more=DEVICE,
-)
+STEP = {
+    "step": TEXT,
+    "label": TEXT,
+    "typed": TEXT,
+    "value": {"type": ["number", "null"]},
+    "unit": TEXT,
+    "expected": TEXT,
+    "verdict": {"enum": ["done", "outside", "declined", "taken back"]},
+    "why": TEXT,
+    "tool": TEXT,
+    "note": TEXT,
+}
+
+
+@kind("link", STEP, lambda b: f"{b['typed'] or 'tick'} · {b['verdict']}", more=DEVICE)
+@kind("wake", STEP, lambda b: f"{b['typed'] or 'done'} · {b['verdict']}", more=DEVICE)
 def linked(g: Growing, e: Entry) -> None:
-    """A step of Link was ticked, read, left out with a reason, or taken back."""
-    g.links[e.body["step"]] = e
+    """A step of Link or of Wake was ticked, read, left out with a reason, or taken back."""
+    g.steps[e.body["step"]] = e
 
 
 READINGS: dict[str, object] = {

@@ -79,7 +79,7 @@ def first_broken(job_uid: str, entries: Iterable[Entry]) -> int | None:
 class LogState:
     """What the log adds up to now, up to entry number `seq`.
 
-    events: of each termination, oldest first. drilled, links, accepted and duties: the last entry
+    events: of each termination, oldest first. drilled, steps, accepted and duties: the last entry
     on each hole, step of Link, finding and duty; ct: the steps of the transformers' test now.
     hours: entries by who and hour (UTC); ratios: readings by reading over rated, to the
     hundredth; corrected ones are left out. last: the newest entry of each other kind, by what it is
@@ -93,7 +93,7 @@ class LogState:
     signed: Entry | None = None
     photos: dict[str, Entry] = field(default_factory=dict)
     drilled: dict[str, Entry] = field(default_factory=dict)
-    links: dict[str, Entry] = field(default_factory=dict)
+    steps: dict[str, Entry] = field(default_factory=dict)
     ct: tuple[Entry, ...] = ()
     hours: dict[tuple[str, str], int] = field(default_factory=dict)
     ratios: dict[float, int] = field(default_factory=dict)
@@ -141,7 +141,7 @@ class Growing:
         self.accepted, self.photos = dict(before.accepted), dict(before.photos)
         self.duties = dict(before.duties)
         self.drilled, self.hours = dict(before.drilled), dict(before.hours)
-        self.links, self.ct = dict(before.links), before.ct
+        self.steps, self.ct = dict(before.steps), before.ct
         self.ratios, self.last = dict(before.ratios), dict(before.last)
 
     def read(self, e: Entry) -> None:
@@ -180,7 +180,7 @@ class Growing:
             self.signed,
             self.photos,
             self.drilled,
-            self.links,
+            self.steps,
             self.ct,
             self.hours,
             self.ratios,

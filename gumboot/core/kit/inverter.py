@@ -75,8 +75,9 @@ class Inverter(Entry):
     residual: the residual-current device its maker declares enough; None when the maker is silent.
     landing: the order in which its maker wants the stages landed; empty when silent.
     shutdown: the order in which its maker wants things opened; empty when silent; switch_off: how
-    the unit itself is switched off; starting: how it is woken, None where no sheet says. neutral: whether
-    its relay opens neutral in an island; None when silent, and then it is as the plan says.
+    the unit itself is switched off; starting: how it is woken, None where no sheet says.
+    neutral: whether its relay opens neutral in an island; None when silent, and then it is as the
+    plan says.
     feeds_grid: whether it ever pushes into the grid. battery_inputs: of its battery port.
     """
 

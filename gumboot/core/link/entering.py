@@ -3,71 +3,21 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from typing import Any
 
 from gumboot.core.land.entering import Refused
 from gumboot.core.link.continuity import expected, parse, told
 from gumboot.core.link.harness import Harness
-from gumboot.core.link.steps import Step
 from gumboot.core.link.terminators import (
     NO_SENSE,
-    OPEN_READ,
     Place,
     explained,
     meanings,
 )
 from gumboot.core.network.circuit import Core
-
-OPEN_WORDS = ("open", "ol", "o.l.", "o.l", "∞", "infinite", "inf")
-NUMBER = re.compile(r"([+−-]?\d{1,7}(?:[.,]\d{1,6})?)\s*(k|M|m)?\s*(Ω|ohms?|dBm|V|volts?|w)?", re.I)
-UNITS = {"ohm": "Ω", "dbm": "dBm", "volt": "V"}
-SAYS = {
-    "ohm": "type what the meter shows in Ω, such as 60, or “open”",
-    "dbm": "type the level in dBm, such as -67",
-    "volt": "type the volts, such as 11.8",
-    "pins": "type which pin each one sounds to, such as 7=4 8=5, or “open”",
-}
-
-
-@dataclass(frozen=True, slots=True)
-class Entry:
-    """One entry as it is sent: a tick, a reading as typed, a reason, or taken back."""
-
-    key: str
-    label: str
-    act: str
-    typed: str = ""
-    note: str = ""
-    digest: str = ""
-    tool: str = ""
-    seen: int | None = None
-    device: str = ""
-
-
-def read_value(step: Step, typed: str) -> float:
-    """A reading as a number: Ω, V or dBm. Raises Refused."""
-    text = typed.strip()
-    if step.does == "ohm" and text.lower().removesuffix("ω").strip() in OPEN_WORDS:
-        return OPEN_READ
-    found = NUMBER.fullmatch(text)
-    if not found:
-        raise Refused("typed", SAYS[step.does])
-    value = float(found[1].replace(",", ".").replace("−", "-"))
-    scale = found[2]
-    if scale and step.does == "ohm":
-        value *= {"k": 1e3, "K": 1e3, "M": 1e6, "m": 1e-3}[scale]
-    elif scale and step.does == "volt" and scale == "m":
-        value *= 1e-3
-    elif scale:
-        raise Refused("typed", SAYS[step.does])
-    if step.does == "dbm":
-        value = -abs(value)
-        if value < -130:
-            raise Refused("typed", SAYS["dbm"])
-    if step.does == "ohm" and value < 0:
-        raise Refused("typed", SAYS["ohm"])
-    return min(value, OPEN_READ) if step.does == "ohm" else value
+from gumboot.core.walk.entering import SAYS, Entry, body_of
+from gumboot.core.walk.entering import entry_body as walked
+from gumboot.core.walk.step import Step
 
 
 def read_pins(cores: tuple[Core, ...], typed: str) -> dict[str, tuple[str, ...]]:
@@ -92,42 +42,14 @@ def read_pins(cores: tuple[Core, ...], typed: str) -> dict[str, tuple[str, ...]]
 def entry_body(h: Harness, e: Entry) -> dict[str, Any]:
     """The body of a log entry. Raises Refused, with the field and what to type."""
     step = h.step(e.key)
-    if step is None:
-        raise Refused("key", "this step is not in the plan any more: reload the page")
-    value, verdict, why, typed = None, "done", "", ""
-    if e.act == "back":
-        verdict = "taken back"
-    elif e.act == "declined":
-        if not e.note.strip():
-            raise Refused("note", "type why it is left out")
-        verdict = "declined"
-    elif step.does == "ct":
+    if step is None or e.act in ("back", "declined") or step.does not in ("ct", "pins"):
+        return walked(step, e, lambda s, value: means(h, s, value))
+    if step.does == "ct":
         raise Refused("key", "this is done under CT test, or left out with a reason")
-    elif step.does == "pins":
-        lead = h.lead(step.shows)
-        cores = lead.cable.cores if lead else ()
-        wrong = told(cores, read_pins(cores, e.typed))
-        typed, verdict, why = e.typed.strip(), "outside" if wrong else "done", " ".join(wrong)
-    elif step.does != "tick":
-        value = read_value(step, e.typed)
-        typed = e.typed.strip()
-        if not step.within(value):
-            verdict, why = "outside", means(h, step, value)
-    return {
-        "step": step.key,
-        "label": step.title,
-        "typed": typed,
-        "value": value,
-        "unit": UNITS.get(step.does, ""),
-        "expected": step.expects,
-        "verdict": verdict,
-        "why": why,
-        "tool": e.tool.strip()[:80],
-        "note": e.note.strip(),
-        "seen": e.seen,
-        "device": e.device,
-        "digest": e.digest,
-    }
+    lead = h.lead(step.shows)
+    cores = lead.cable.cores if lead else ()
+    wrong = told(cores, read_pins(cores, e.typed))
+    return body_of(step, e, "outside" if wrong else "done", None, " ".join(wrong))
 
 
 def means(h: Harness, step: Step, value: float) -> str:

@@ -14,12 +14,13 @@ from gumboot.core.kit import Catalogue, Inverter, Meter, Pack, SignalPort
 from gumboot.core.link.address import Bank, Setting, banks_of, inside, others
 from gumboot.core.link.bus import BusPlan, buses_of, longest_stub
 from gumboot.core.link.leads import Lead, leads_of, tight
-from gumboot.core.link.steps import Step, steps_of
+from gumboot.core.link.steps import steps_of
 from gumboot.core.link.wiring import ANGLES
 from gumboot.core.network import Network
 from gumboot.core.network.chapters import NETWORK
 from gumboot.core.network.links import ports, speaking
 from gumboot.core.plan import Plan
+from gumboot.core.walk.step import Step
 from gumboot.core.wall.chapters import HUNG
 
 UNIT_SHEET, PACK_SHEET = "inverter sheet", "pack sheet"

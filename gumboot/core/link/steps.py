@@ -6,13 +6,14 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING
 
 from gumboot.core.link.address import Bank, Setting
 from gumboot.core.link.bus import BusPlan
 from gumboot.core.link.leads import Lead
-from gumboot.core.link.terminators import METER_OHM, OPEN_READ, Place, ohms, right, spoken
+from gumboot.core.link.terminators import METER_OHM, Place, ohms, right, spoken
+from gumboot.core.walk.entering import OPEN_READ
+from gumboot.core.walk.step import Step
 
 if TYPE_CHECKING:
     from gumboot.core.link.harness import Harness
@@ -23,32 +24,6 @@ CONTACTS_OHM = 1.0  # of a loop's contacts, clamps and the tester's leads: commo
 UNKNOWN_LOOP_OHM = 4.0  # of a loop whose length nobody knows: 24 m of 24 AWG, common practice
 SUPPLY_MOST_V = 15.0  # of a supply called 12 V, without load: common practice
 CT_TEST = "ct.test"
-Does = Literal["tick", "ohm", "dbm", "volt", "pins", "ct"]
-
-
-@dataclass(frozen=True, slots=True)
-class Step:
-    """One step: its key, the stage of the walk, what it is about, what is done, what closes it.
-
-    least, most: of a reading. shows: the key of the drawing beside it: a lead, a bank or a bus.
-    """
-
-    key: str
-    stage: str
-    title: str
-    says: str
-    does: Does = "tick"
-    expects: str = ""
-    least: float | None = None
-    most: float | None = None
-    shows: str = ""
-    box: str = ""
-
-    def within(self, value: float) -> bool:
-        """Whether a reading is as expected."""
-        return (self.least is None or value >= self.least) and (
-            self.most is None or value <= self.most
-        )
 
 
 def steps_of(h: Harness) -> tuple[Step, ...]:

@@ -20,11 +20,11 @@ from typing import Literal
 import numpy as np
 
 from gumboot.core.link.telling import bits
+from gumboot.core.walk.entering import OPEN_READ
 
 TERMINATOR = 120.0
 CORE_OHM_M = 0.0842  # of 24 AWG copper at 20 °C: 0.01724 Ω·mm²/m over 0.2047 mm²
 OPEN_OHM, SHORT_OHM = 1e7, 0.2
-OPEN_READ = 3000.0  # from here on a reading is "open": what inputs show is not on any sheet
 METER_SHARE, METER_OHM, MADE_SHARE = 0.01, 0.5, 0.03  # of a meter; of a terminator: common practice
 FAR_OFF = 8.0  # times what a reading may be off: nothing on the bus explains it
 NO_SENSE = (

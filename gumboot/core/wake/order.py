@@ -59,7 +59,7 @@ class Against:
 
 @dataclass(frozen=True, eq=False)
 class Order:
-    """An order, what it costs, and how many states were looked at; `against` where there is none."""
+    """An order, what it costs, how many states were looked at; `against` where there is none."""
 
     acts: tuple[Act, ...]
     cost: float = 0.0
@@ -205,7 +205,7 @@ def _alone(
 def _runs_into(
     moves: Moves, start: int, goal: int, ranks: Sequence[int], more: int = 0
 ) -> tuple[Hazard, ...]:
-    """The hazards of which one, given up, lets an order through; all that are met where none does."""
+    """The hazards of which any one, given up, lets an order through."""
     hit = [
         h
         for h in EVERY

@@ -302,6 +302,7 @@ def _connectors(network: Network, key: tuple[str, ...], rows: list[Switch]) -> L
         "part with the tool",
         False,
         rows[0].after,
+        unit=_unit_of(behind) if behind else -1,
     )
 
 
@@ -339,7 +340,18 @@ def _thrown(network: Network, s: Switch) -> Lever:
         s.after,
         s.interlock,
         kind not in OPEN_AT_THE_END,
+        _unit_of(s),
     )
+
+
+def _unit_of(s: Switch) -> int:
+    """The unit that a switch belongs to, from 0; -1 where it is of several or of none."""
+    family, _, number = s.protects.partition("-")
+    if family in ("grid", "backup", "battery"):
+        number = number.partition("-")[0]
+    elif s.body.startswith("inverter-"):
+        number = s.body.removeprefix("inverter-")
+    return int(number) - 1 if number.isdigit() else -1
 
 
 def _pack_button(network: Network, own: Switch, pack: Pack) -> list[Lever]:

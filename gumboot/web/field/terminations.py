@@ -140,13 +140,13 @@ def terminations_of(job: OpenJob, keys: set[str] | None = None) -> dict[str, Any
             for k, e in job.state.drilled.items()
             if keys is None or k in keys
         },
-        "links": {
+        "steps": {
             k: {
                 "who": e.who,
                 "at": e.at_device,
                 **{f: e.body[f] for f in ("typed", "verdict", "why", "note", "tool")},
             }
-            for k, e in job.state.links.items()
+            for k, e in job.state.steps.items()
             if keys is None or k in keys
         },
     }
@@ -156,7 +156,7 @@ def changed(job: OpenJob, after: int) -> dict[str, Any]:
     """`terminations_of` for those with an entry after number `after`."""
     keys = {k for k, events in job.state.events.items() if events and events[-1].seq > after}
     keys |= {k for k, e in job.state.drilled.items() if e.seq > after}
-    keys |= {k for k, e in job.state.links.items() if e.seq > after}
+    keys |= {k for k, e in job.state.steps.items() if e.seq > after}
     return terminations_of(job, keys)
 
 

@@ -60,7 +60,7 @@
     waits = now;
   });
   (async () => {
-    await Field.begin({ job: +form.dataset.job, person: +form.dataset.person, who: form.dataset.who }, { seq: +form.dataset.seq, states: {}, holes: {}, links: {} });
+    await Field.begin({ job: +form.dataset.job, person: +form.dataset.person, who: form.dataset.who }, { seq: +form.dataset.seq, states: {}, holes: {}, steps: {} });
     waits = (await steps()).filter((r) => !r.refused).length;
     if (waits) say(`${waits} step${waits > 1 ? "s" : ""} kept on this device; what ${waits > 1 ? "they say" : "it says"} comes with the signal.`, "well");
     if (Field.state.line === "off" && heart) heart.open = true;

@@ -137,14 +137,14 @@ const Field = (() => {
   }
 
   // What the log says, as far as this device knows: the page's own, and what came since.
-  const known = { seq: 0, states: {}, holes: {}, links: {} };
-  function merge(more) { if (!more) return; Object.assign(known.states, more.states || {}); Object.assign(known.holes, more.holes || {}); Object.assign(known.links, more.links || {}); known.seq = Math.max(known.seq, more.seq || 0); }
+  const known = { seq: 0, states: {}, holes: {}, steps: {} };
+  function merge(more) { if (!more) return; Object.assign(known.states, more.states || {}); Object.assign(known.holes, more.holes || {}); Object.assign(known.steps, more.steps || {}); known.seq = Math.max(known.seq, more.seq || 0); }
   async function learn(more) {
     merge(more);
     try {
       const kept = await store("known", "readonly", (s) => s.get(me.job)) || { job: me.job, seq: 0, holes: {} };
-      kept.states ??= {}; kept.links ??= {};
-      Object.assign(kept.states, more.states || {}); Object.assign(kept.holes, more.holes || {}); Object.assign(kept.links, more.links || {}); kept.seq = Math.max(kept.seq, more.seq || 0);
+      kept.states ??= {}; kept.steps ??= {};
+      Object.assign(kept.states, more.states || {}); Object.assign(kept.holes, more.holes || {}); Object.assign(kept.steps, more.steps || {}); kept.seq = Math.max(kept.seq, more.seq || 0);
       await store("known", "readwrite", (s) => s.put(kept));
     } catch { /* the page still knows it */ }
     document.dispatchEvent(new CustomEvent("known"));

@@ -14,7 +14,7 @@
     const w = wait_of(s);
     if (w) return w.entry.act === "back" ? "" : w.entry.act === "declined" ? "declined" : judge(s, w.entry.typed).verdict;
     if (s.does === "ct" && s.state === "done") return "done";
-    const e = Field.known.links[s.key];
+    const e = Field.known.steps[s.key];
     return e && e.verdict !== "taken back" ? e.verdict : "";
   }
   const complete = (s) => ["done", "declined"].includes(state(s));
@@ -51,10 +51,10 @@
   }
   const SAYS = { done: '<span class="verdict-done">✓ done</span>', outside: '<span class="verdict-bad">✗ not as expected</span>', declined: "left out", "": "" };
 
-  const sign = () => JSON.stringify([here.key, Field.known.links[here.key], waiting.map((r) => r.n)]);
+  const sign = () => JSON.stringify([here.key, Field.known.steps[here.key], waiting.map((r) => r.n)]);
   function render() {
     shown = sign();
-    const s = here, e = Field.known.links[s.key], w = wait_of(s), now = state(s);
+    const s = here, e = Field.known.steps[s.key], w = wait_of(s), now = state(s);
     const open = board.dataset.at === s.key && !!board.querySelector("details")?.open;
     board.dataset.at = s.key;
     const tool = (() => { try { return typed.tool ?? localStorage.linkTool ?? ""; } catch { return typed.tool ?? ""; } })();

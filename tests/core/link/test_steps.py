@@ -6,9 +6,10 @@ from gumboot.catalogue import catalogue
 from gumboot.core.design import design
 from gumboot.core.kit import Catalogue, Switches
 from gumboot.core.land.entering import Refused
-from gumboot.core.link.entering import Entry, entry_body, read_value
-from gumboot.core.link.steps import Step
+from gumboot.core.link.entering import entry_body
 from gumboot.core.plan import Plan
+from gumboot.core.walk.entering import Entry, read_value
+from gumboot.core.walk.step import Step
 from gumboot.demo import plans
 
 

@@ -52,7 +52,7 @@ def missing(job: OpenJob) -> list[str]:
     todo = sum(not job.state_of(t).complete for t in d.terminations)
     if todo:
         out.append(f"{todo} of {len(d.terminations)} terminations not made off.")
-    wrong = [e for e in job.state.links.values() if e.body["verdict"] == "outside"]
+    wrong = [e for e in job.state.steps.values() if e.body["verdict"] == "outside"]
     if wrong:
         out.append(
             f"{len(wrong)} reading{'s' if len(wrong) > 1 else ''} of Link not as expected: put it"

@@ -60,7 +60,7 @@ def page(
     }
     if bank is None or h is None or pack is None:
         return out
-    last = job.state.links.get(f"bms.{bank.unit}")
+    last = job.state.steps.get(f"bms.{bank.unit}")
     out["bank"] = {
         "unit": h.labels.get(bank.unit, bank.unit),
         "protocol": bank.protocol,

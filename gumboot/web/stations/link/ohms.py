@@ -10,8 +10,6 @@ from fastapi import APIRouter, Request
 
 from gumboot.core.land.entering import Refused
 from gumboot.core.link.bus import BusPlan
-from gumboot.core.link.entering import read_value
-from gumboot.core.link.steps import Step
 from gumboot.core.link.terminators import (
     NO_SENSE,
     Place,
@@ -23,6 +21,8 @@ from gumboot.core.link.terminators import (
     right,
     spoken,
 )
+from gumboot.core.walk.entering import read_value
+from gumboot.core.walk.step import Step
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import drawn, twin
 from gumboot.web.stations.link.drawing import bus_picture

@@ -13,11 +13,12 @@ from fastapi.responses import RedirectResponse, Response
 
 from gumboot.core.journal.entry import Entry
 from gumboot.core.land.entering import Refused
-from gumboot.core.link.entering import Entry as Entered
 from gumboot.core.link.entering import entry_body
 from gumboot.core.link.harness import Harness
-from gumboot.core.link.steps import CT_TEST, Step
+from gumboot.core.link.steps import CT_TEST
 from gumboot.core.link.terminators import Place, reads_like
+from gumboot.core.walk.entering import Entry as Entered
+from gumboot.core.walk.step import Step
 from gumboot.store import files
 from gumboot.web.field.entry import Sent, makes
 from gumboot.web.field.receive import keep
@@ -32,7 +33,7 @@ DONE = ("done", "declined")
 
 def last(job: OpenJob, step: Step) -> Entry | None:
     """The last entry on a step, if it still counts."""
-    e = job.state.links.get(step.key)
+    e = job.state.steps.get(step.key)
     return e if e is not None and e.body["verdict"] != "taken back" else None
 
 

@@ -1,0 +1,36 @@
+"""One step of a walk."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+Does = Literal["tick", "ohm", "megohm", "dbm", "volt", "pins", "ct", "act", "wait"]
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One step: its key, the stage of the walk, what it is about, what is done, what closes it.
+
+    least, most: of a reading. shows: the key of the drawing beside it. box: where it is done. lever:
+    the switch or button that an act moves; wait_s: how long a wait may take.
+    """
+
+    key: str
+    stage: str
+    title: str
+    says: str
+    does: Does = "tick"
+    expects: str = ""
+    least: float | None = None
+    most: float | None = None
+    shows: str = ""
+    box: str = ""
+    lever: str = ""
+    wait_s: float | None = None
+
+    def within(self, value: float) -> bool:
+        """Whether a reading is as expected."""
+        return (self.least is None or value >= self.least) and (
+            self.most is None or value <= self.most
+        )
