@@ -53,6 +53,7 @@ from gumboot.core.size.metering import METERING, Metering
 from gumboot.core.size.raceways import Raceway
 from gumboot.core.size.sharing import Sharing
 from gumboot.core.size.strings import StringDesign
+from gumboot.core.wake.chapters import WAKE, WAY, Wake
 from gumboot.core.wall import Box, WallDesign
 from gumboot.core.wall.chapters import BOXES, HUNG, RUNS
 from gumboot.core.wall.judged import WALL
@@ -86,6 +87,8 @@ CHAPTERS: tuple[Chapter[Any], ...] = (
     EARTHS,
     TERMINATIONS,
     HARNESS,
+    WAY,
+    WAKE,
     MENU,
     BOARD,
     UNLIKE,
@@ -233,6 +236,11 @@ class Design:
     def sharing(self) -> Sharing | None:
         """How packs share."""
         return (self.of(SHARING) or (None, ()))[0]
+
+    @property
+    def wake(self) -> Wake | None:
+        """In what order it comes alive."""
+        return self.of(WAKE)
 
     @property
     def inrush(self) -> Inrush | None:

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from gumboot.core.plan.fields import Part, Text
+from gumboot.core.plan.fields import Key, Part
 
 School = Literal["maker", "battery first", "grid first", "island first"]
 Guarded = Literal["padlock", "capped", "person"]
@@ -20,6 +20,4 @@ class Waking(Part):
 
     school: School = "maker"
     alone: bool | None = None
-    guards: Annotated[dict[Annotated[Text, Field(min_length=1)], Guarded], Field(max_length=60)] = (
-        Field(default_factory=dict)
-    )
+    guards: Annotated[dict[Key, Guarded], Field(max_length=60)] = Field(default_factory=dict)

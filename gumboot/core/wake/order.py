@@ -104,6 +104,9 @@ def find(
     """
     plant, differs = moves.plant, start ^ goal
     stems = [x.stem for x in plant.levers]
+    every = range(len(stems))
+    sooner = [sum(1 << j for j in every if ranks[j] < ranks[k]) for k in every]
+    later = [sum(1 << j for j in every if ranks[j] > ranks[k]) for k in every]
     best: dict[tuple[int, str], float] = {(start, ""): 0.0}
     came: dict[tuple[int, str], tuple[tuple[int, str], Act]] = {}
     todo: list[tuple[float, int, int, str]] = [(float(differs.bit_count()), 0, start, "")]
@@ -127,8 +130,13 @@ def find(
             if bits & ~allowed or (alike and (stems[k], bits) in like):
                 continue
             like.add((stems[k], bits))
-            passed = sum(_before(ranks, j, k, closing) for j in levers)
-            cost = best[at] + 1 + PASSED * passed + (WALK if place and x.place != place else 0)
+            passed = (sooner[k] if closing else later[k]) & (state ^ goal)
+            cost = (
+                best[at]
+                + 1
+                + PASSED * passed.bit_count()
+                + (WALK if place and x.place != place else 0)
+            )
             to = (state ^ (1 << k), x.place)
             if cost < best.get(to, np.inf) - 1e-9:
                 best[to] = cost
@@ -138,16 +146,6 @@ def find(
     if alike:
         return find(moves, start, goal, ranks, allowed, alike=False)
     return Order((), 0.0, count, Against())
-
-
-def levers_of(bits: int) -> list[int]:
-    """The numbers of the levers of some bits."""
-    return [k for k in range(bits.bit_length()) if bits >> k & 1]
-
-
-def _before(ranks: Sequence[int], j: int, k: int, closing: bool) -> bool:
-    """Whether lever j, still to be moved, comes before lever k by its school."""
-    return ranks[j] < ranks[k] if closing else ranks[j] > ranks[k]
 
 
 def _back(

@@ -71,6 +71,11 @@ class Lever:
         return self.kind in ("connectors", "pack", "pack button", "battery", "pv")
 
     @property
+    def key(self) -> str:
+        """Its key as one word, for a plan and an address."""
+        return self.id.replace("/", ".").replace(" ", "-")
+
+    @property
     def stem(self) -> str:
         """Its key without numbers: levers of one stem stand for each other."""
         return re.sub(r"\d+", "", self.id)

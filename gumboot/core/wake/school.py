@@ -9,7 +9,7 @@ from collections.abc import Iterator, Sequence
 from gumboot.core.kit import Inverter, Pack
 from gumboot.core.plan.waking import School
 from gumboot.core.wake.hazard import InTurn
-from gumboot.core.wake.plant import Kind, Plant
+from gumboot.core.wake.plant import Kind, Lever, Plant
 
 # What is plugged and closed cold comes first; loads come last, breaker by breaker.
 RANKS: dict[School, tuple[Kind, ...]] = {
@@ -44,9 +44,16 @@ def school_of(plan_school: School, inverter: Inverter, off_grid: bool) -> School
 
 
 def ranks_of(plant: Plant, school: School) -> tuple[int, ...]:
-    """The rank of each lever; what does not serve comes after all."""
+    """The rank of each lever; what does not serve comes after all. Within a kind the house's own
+    main comes first, then what is of one unit, then what joins several.
+    """
     order = RANKS[school]
-    return tuple(order.index(x.kind) if x.kind in order else len(order) for x in plant.levers)
+
+    def rank(x: Lever) -> int:
+        within = 0 if x.id == "main-panel/main" else 1 if x.unit >= 0 else 2
+        return 3 * order.index(x.kind) + within if x.kind in order else 3 * len(order)
+
+    return tuple(map(rank, plant.levers))
 
 
 def in_turn(inverter: Inverter, pack: Pack | None) -> tuple[InTurn, ...]:

@@ -91,7 +91,9 @@ def settle(plant: Plant, states: Ints, grid: bool = True) -> Settled:
         at_b,
         *(rows, a, b, one, feeds, closed),
     )
-    return Settled(states, *rows, a, b, one, feeds, closed)
+    faults, packed, sunny, on, follows, forms, live = rows
+    own = (faults, packed, sunny, on, follows, forms, live)
+    return Settled(states, *own, a, b, one, feeds, closed)
 
 
 @lru_cache(maxsize=256)

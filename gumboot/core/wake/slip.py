@@ -81,8 +81,8 @@ def slips(
 def _guard(x: Lever, bits: int, locked: bool, guards: Mapping[str, str]) -> str:
     if locked:
         return INTERLOCK
-    if x.id in guards:
-        return GUARDS[guards[x.id]]
+    if x.key in guards:
+        return GUARDS[guards[x.key]]
     if bits & ~NOT_IN_TURN == UNDER_LOAD and x.kind in ("connectors", "battery", "pack"):
         return TOOL
     if not bits & ~(READIED | NOT_IN_TURN):

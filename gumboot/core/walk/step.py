@@ -12,8 +12,8 @@ Does = Literal["tick", "ohm", "megohm", "dbm", "volt", "pins", "ct", "act", "wai
 class Step:
     """One step: its key, the stage of the walk, what it is about, what is done, what closes it.
 
-    least, most: of a reading. shows: the key of the drawing beside it. box: where it is done. lever:
-    the switch or button that an act moves; wait_s: how long a wait may take.
+    least, most: of a reading. shows: the key of the drawing beside it. box: where it is done.
+    lever: the switch or button that an act moves; wait_s: how long a wait may take.
     """
 
     key: str

@@ -13,6 +13,7 @@ from gumboot.web.shelf.sheets.parts import (
     KEY,
     MADE,
     SIGNALS_SECTION,
+    STARTING,
     Rows,
     Section,
     case,
@@ -94,6 +95,7 @@ PACK = (
     BLOCK,
     CASE,
     AIR,
+    Section("starting", "How its electronics are woken", STARTING),
     Section(
         "stack",
         "Stack, rack, links between cells",

@@ -443,3 +443,24 @@ BLOCK = Section(
     why="So that Land lights up the very screw; without it terminals stand in a plain row.",
     drawn="block",
 )
+
+
+STARTING = (
+    given(
+        "starting/button", "Woken by", "text", "the power button; empty where it wakes by itself"
+    ),
+    given("starting/hold_s", "Held for, s, to switch it on", "number"),
+    given("starting/off_hold_s", "Held for, s, to switch it off", "number"),
+    given("starting/lamp", "What it shows once it is awake", "text", "RUN lamp green"),
+    given("starting/sound", "What is heard", "text", "a chime"),
+    given("starting/wait_s", "Awake after, s, at most", "number"),
+    maybe("starting/first_app", "Its first start waits for the maker's app"),
+    maybe("starting/restart", "It asks a restart once the battery type is set"),
+    maybe("starting/alone", "Several are first started one by one"),
+    given(
+        "starting/order",
+        "Maker's order of switching on",
+        "list",
+        "pack, pack button, battery, unit, backup, grid, pv, loads",
+    ),
+)

@@ -1,0 +1,408 @@
+"""The walk of Wake: what is looked at and read cold, then act after act, each with what is read
+before it and seen after it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from gumboot.core.basis.words import inside
+from gumboot.core.kit import LINES
+from gumboot.core.kit.starting import Starting
+from gumboot.core.wake.chapters import Wake
+from gumboot.core.wake.hazard import INRUSH, UNEQUAL
+from gumboot.core.wake.order import Act
+from gumboot.core.wake.settle import Settled, settle
+from gumboot.core.walk.step import Step
+
+if TYPE_CHECKING:
+    from gumboot.core.design import Design
+
+OUTPUT, SUPPLY = 0.05, 0.10  # how far volts may be off: of an inverter, of a grid; common practice
+EARTH_OHM = 0.5  # of a protective conductor end to end, leads nulled: common practice
+NEUTRAL_V = 5.0  # between neutral and earth where they are bonded: common practice
+CHARGED = 0.95  # of the battery's volts at a port that is precharged: three time constants
+OPEN_LEAST = 0.9  # of the least open-circuit voltage by day: common practice
+START_S = 300.0  # how long a unit may take to start: common practice
+VOLTAGES = ((120.0, 250, 0.5), (500.0, 500, 1.0), (1000.0, 1000, 1.0))  # IEC 62446-1, from memory
+COLD, ON = "Cold first", "Switch on"
+
+
+def steps_of(d: Design) -> tuple[Step, ...]:
+    """Every step, in the order of work."""
+    wake = d.wake
+    return (*_cold(d), *_on(wake, d)) if wake is not None else ()
+
+
+def _cold(d: Design) -> Iterator[Step]:
+    yield Step("cold.land", COLD, "Every termination made and marked", "As the walk of Land says.")
+    yield Step("cold.link", COLD, "Every lead in, terminated, read", "As the walk of Link says.")
+    yield Step(
+        "cold.covers",
+        COLD,
+        "Look and tug",
+        "No strand, tool or shaving left; every conductor tugged; covers and barriers on where"
+        " nothing more is measured.",
+    )
+    yield Step(
+        "cold.earth",
+        COLD,
+        "Protective conductors, end to end",
+        "Leads nulled. From the main earth to each box's case: the highest reading.",
+        "ohm",
+        f"{EARTH_OHM:g} Ω at most",
+        most=EARTH_OHM,
+    )
+    yield from _strings(d)
+    yield from _packs(d)
+    yield from _service(d)
+    yield Step(
+        "cold.open",
+        COLD,
+        "Everything open",
+        "Every switch of the job open, every button off, padlocks on where they are planned.",
+    )
+
+
+def _strings(d: Design) -> Iterator[Step]:
+    for s in d.strings:
+        low, high = OPEN_LEAST * s.v_oc_hot.n, s.v_oc_cold.n
+        at = "PV switch off, connectors parted. "
+        yield Step(
+            f"cold.string.{s.letter}",
+            COLD,
+            f"String {s.letter}: volts and polarity",
+            f"{at}Plus to plus: a minus in front means reversed. The meter card under Size knows"
+            " it closer, by today's light.",
+            "volt",
+            f"{low:.0f} to {high:.0f} V",
+            least=low,
+            most=high,
+            box=f"array-{s.letter}",
+        )
+        volts, least = next(((v, m) for top, v, m in VOLTAGES if high <= top), (1500, 1.0))
+        yield Step(
+            f"cold.insulation.{s.letter}",
+            COLD,
+            f"String {s.letter}: insulation",
+            f"{at}Tester at {volts} V, each pole to earth in turn: the lower reading.",
+            "megohm",
+            f"{least:g} MΩ at least",
+            least=least,
+            box=f"array-{s.letter}",
+        )
+
+
+def _packs(d: Design) -> Iterator[Step]:
+    bank = d.bank
+    if bank is None or d.network is None:
+        return
+    for s in d.network.sources:
+        if s.kind != "pack":
+            continue
+        yield Step(
+            f"cold.pack.{_key(s.id)}",
+            COLD,
+            f"{s.name}: volts and polarity",
+            "At its posts, or by its display where its own breaker is open.",
+            "volt",
+            f"{bank.v_min.n:.4g} to {bank.v_max.n:.4g} V",
+            least=bank.v_min.n,
+            most=bank.v_max.n,
+            box=s.body,
+        )
+
+
+def _service(d: Design) -> Iterator[Step]:
+    if d.network is None or "service" not in d.network.nodes:
+        return
+    supply = d.plan.supply.kind
+    for between, volts in pairs_of(supply):
+        yield _volts(
+            f"cold.service.{_key(between)}",
+            COLD,
+            f"Supply side of the main, {between}",
+            "Main open. Live: a proved tester, two people.",
+            volts,
+            SUPPLY,
+            "main-panel",
+        )
+    if supply.startswith("three"):
+        yield Step(
+            "cold.rotation",
+            COLD,
+            "Rotation of the supply",
+            "At the main's supply side: L1, L2, L3 to the right.",
+            box="main-panel",
+        )
+
+
+def pairs_of(supply: str) -> list[tuple[str, float]]:
+    """(between what, volts) of a supply: each line to neutral, and a pair of lines."""
+    lines = LINES.get(supply, ("L1",))
+    own = {1: 230.0, 2: 120.0, 3: 230.0}[len(lines)]
+    pairs = [(f"{line} to N", own) for line in lines]
+    if len(lines) == 2:
+        pairs.append(("L1 to L2", 240.0))
+    if len(lines) == 3:
+        pairs.append(("L1 to L2", 400.0))
+    return pairs
+
+
+def _volts(
+    key: str,
+    stage: str,
+    title: str,
+    says: str,
+    volts: float,
+    band: float,
+    box: str,
+    shows: str = "",
+) -> Step:
+    low, high = volts * (1 - band), volts * (1 + band)
+    return Step(
+        key,
+        stage,
+        title,
+        says,
+        "volt",
+        f"{volts:g} V ± {100 * band:g} %",
+        least=low,
+        most=high,
+        box=box,
+        shows=shows,
+    )
+
+
+def _key(text: str) -> str:
+    return text.replace("/", ".").replace(" ", "-")
+
+
+@dataclass(frozen=True, eq=False)
+class _Moment:
+    """An act with what was and what comes of it."""
+
+    n: int
+    act: Act
+    name: str
+    pre: int
+    post: int
+    rows: Settled
+
+    def newly(self, what: str) -> int:
+        """Bits that were not there before the act."""
+        bits = getattr(self.rows, what)
+        return int(bits[self.post] & ~bits[self.pre])
+
+
+def _on(w: Wake, d: Design) -> Iterator[Step]:
+    acts = w.way.up.acts
+    if not acts:
+        return
+    states = np.array([*(a.state for a in acts), acts[-1].after], dtype=np.int64)
+    rows, asked = settle(w.way.plant, states), set[str]()
+    times: dict[int, int] = {}
+    for n, a in enumerate(acts):
+        lever = w.way.plant.levers[a.k]
+        times[a.k] = times.get(a.k, 0) + 1
+        name = lever.key if times[a.k] == 1 else f"{lever.key}.{times[a.k]}"
+        m = _Moment(n, a, name, n, n + 1, rows)
+        for step in _before(w, d, m):
+            if step.key not in asked:
+                asked.add(step.key)
+                yield step
+        yield Step(
+            f"act.{name}",
+            ON,
+            w.way.says(a),
+            _why(w, m),
+            "act",
+            "closed" if a.closing and not lever.button else "on" if a.closing else "open",
+            shows=f"state-{n + 1}",
+            box=lever.body,
+            lever=lever.key,
+        )
+        yield from _after(w, d, m)
+    yield Step(
+        "on.serving",
+        ON,
+        "It serves",
+        "No alarm on any display, state of charge alike on unit and pack, every lamp as its manual"
+        " says. Settings next, under Set.",
+        shows=f"state-{len(acts)}",
+    )
+
+
+def _before(w: Wake, d: Design, m: _Moment) -> Iterator[Step]:
+    """What is read or prepared before an act: what holds it otherwise."""
+    lever, shows = w.way.plant.levers[m.act.k], f"state-{m.n}"
+    at = inside(lever.says)
+    if not m.act.closing:
+        return
+    if m.act.readied & UNEQUAL:
+        yield Step(
+            f"gate.{m.name}.equal",
+            ON,
+            f"Volts across {at}, still open",
+            "Pack against bus, pole to pole of one sign. More than this: charge the lower one alone"
+            " first.",
+            "volt",
+            f"{w.facts.equal_v:g} V at most, either way",
+            least=-w.facts.equal_v,
+            most=w.facts.equal_v,
+            shows=shows,
+            box=lever.body,
+        )
+    if m.act.readied & INRUSH:
+        yield from _precharge(w, d, m)
+    elif lever.kind == "battery" and m.newly("packed") and d.bank:
+        yield Step(
+            f"gate.{m.name}.volts",
+            ON,
+            f"Battery volts before {at} closes",
+            "At its battery side, plus to minus: a minus in front means reversed.",
+            "volt",
+            f"{d.bank.v_min.n:.4g} to {d.bank.v_max.n:.4g} V",
+            least=d.bank.v_min.n,
+            most=d.bank.v_max.n,
+            shows=shows,
+            box=lever.body,
+        )
+    if m.newly("loads") and not lever.button and lever.id != "main-panel/main":
+        source = "its supply side, open"
+        band = SUPPLY if w.way.plant.service >= 0 and int(m.rows.follows[m.post]) else OUTPUT
+        for between, volts in pairs_of(_supply(d)):
+            title = f"{between} at {at}"
+            key = f"gate.{m.name}.{_key(between)}"
+            yield _volts(key, ON, title, f"Measured at {source}.", volts, band, lever.body, shows)
+    if m.newly("follows") and _export_limited(d):
+        yield Step(
+            f"gate.{m.name}.ct",
+            ON,
+            "The CT test has passed, or the unit stands by",
+            "An export limit is planned: without transformers that read right the unit would push"
+            " out what it likes. Link has the test; it wants the unit on, so let it stand by or"
+            " charge until it has passed.",
+            shows=shows,
+        )
+
+
+def _precharge(w: Wake, d: Design, m: _Moment) -> Iterator[Step]:
+    lever = w.way.plant.levers[m.act.k]
+    ohm, wait = "", 10.0
+    if d.inrush is not None:
+        ohm = f" {d.inrush.wait.inputs[0].text}" if d.inrush.wait.inputs else ""
+        wait = max(d.inrush.wait.n, 1.0)
+    least = CHARGED * d.bank.v_min.n if d.bank else None
+    yield Step(
+        f"gate.{m.name}.precharge",
+        ON,
+        f"Precharge across {inside(lever.says)}, still open",
+        f"A resistor{ohm} across the open breaker for {wait:.0f} s at least; then the volts of the"
+        " unit's port, with the resistor still on.",
+        "volt",
+        f"{least:.4g} V at least" if least else "",
+        least=least,
+        shows=f"state-{m.n}",
+        box=lever.body,
+        wait_s=wait,
+    )
+
+
+def _after(w: Wake, d: Design, m: _Moment) -> Iterator[Step]:
+    """What is seen and read once an act is done."""
+    unit, shows = d.inverter, f"state-{m.n + 1}"
+    on, forms, follows = (m.newly(x) for x in ("on", "forms", "follows"))
+    for i, name in enumerate(w.way.plant.unit_names):
+        if on >> i & 1:
+            yield _wakes(f"see.{m.name}.{i + 1}", name, unit.starting if unit else None, shows)
+        if forms >> i & 1:
+            yield from _output(w, d, m, i, shows)
+        if follows >> i & 1:
+            yield Step(
+                f"wait.{m.name}.grid.{i + 1}",
+                ON,
+                f"{name}: waits for the grid",
+                "It watches the grid before it joins: up to 5 min under most grid profiles.",
+                "wait",
+                "it says that it is connected",
+                shows=shows,
+                wait_s=START_S,
+            )
+
+
+def _wakes(key: str, name: str, s: Starting | None, shows: str) -> Step:
+    seen = [x for x in (s.lamp, s.sound) if x] if s else []
+    app = " Its first start waits for the maker's app." if s and s.first_app else ""
+    again = " It asks a restart once the battery type is set." if s and s.restart else ""
+    wait = s.wait_s if s and s.wait_s else START_S
+    expects = ", ".join(seen) or "lamp or display on, no alarm"
+    says = (
+        f"Up to {wait / 60:.2g} min.{app}{again}" if wait > 90 else f"Up to {wait:g} s.{app}{again}"
+    )
+    return Step(key, ON, f"{name} wakes", says, "wait", expects, shows=shows, wait_s=wait)
+
+
+def _output(w: Wake, d: Design, m: _Moment, i: int, shows: str) -> Iterator[Step]:
+    name = w.way.plant.unit_names[i]
+    unit = d.inverter
+    if unit is None:
+        return
+    box = f"inverter-{i + 1}"
+    for between, volts in pairs_of(unit.supply):
+        key = f"see.{m.name}.{i + 1}.{_key(between)}"
+        says = "At its output, nothing connected behind it."
+        yield _volts(key, ON, f"{name}: {between}", says, volts, OUTPUT, box, shows)
+    yield Step(
+        f"see.{m.name}.{i + 1}.N-to-PE",
+        ON,
+        f"{name}: N to PE",
+        "At its output. More means that neutral is bonded nowhere, or twice with current in it.",
+        "volt",
+        f"{NEUTRAL_V:g} V at most",
+        least=-NEUTRAL_V,
+        most=NEUTRAL_V,
+        box=box,
+        shows=shows,
+    )
+
+
+def _supply(d: Design) -> str:
+    if d.plan.supply.kind != "off-grid":
+        return d.plan.supply.kind
+    return d.inverter.supply if d.inverter else "single-phase 230 V"
+
+
+def _export_limited(d: Design) -> bool:
+    return d.plan.energy.tariff.export_limit_w is not None
+
+
+def _why(w: Wake, m: _Moment) -> str:
+    """Why an act stands where it stands: what comes of it."""
+    out = []
+    for what, says in (
+        ("on", "wakes"),
+        ("forms", "makes its own voltage"),
+        ("follows", "joins the grid"),
+    ):
+        bits = m.newly(what)
+        names = [n for i, n in enumerate(w.way.plant.unit_names) if bits >> i & 1]
+        if names:
+            out.append(f"{' and '.join(names)} {says if len(names) == 1 else _plural(says)}")
+    bits = m.newly("loads")
+    names = [inside(n) for i, n in enumerate(w.way.plant.load_names) if bits >> i & 1]
+    if names:
+        out.append(f"{' and '.join(names)} come alive")
+    return (
+        f"{'; '.join(out)[:1].upper()}{'; '.join(out)[1:]}." if out else "Nothing wakes by it yet."
+    )
+
+
+def _plural(says: str) -> str:
+    return {"wakes": "wake", "makes its own voltage": "make their own voltage"}.get(
+        says, "join the grid"
+    )

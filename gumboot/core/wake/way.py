@@ -1,0 +1,102 @@
+"""The way from dark to serving and back: what a job's switches come to, the order, and what a slip
+does there.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Literal
+
+from gumboot.core.kit import Inverter, Pack
+from gumboot.core.network import Network
+from gumboot.core.plan import Plan
+from gumboot.core.plan.waking import School
+from gumboot.core.wake.hazard import Rules, rules_of
+from gumboot.core.wake.order import Act, Moves, Order, find, order
+from gumboot.core.wake.plant import Plant, in_words, plant_of
+from gumboot.core.wake.school import in_turn, ranks_of, school_of
+from gumboot.core.wake.slip import Slip, slips
+
+
+@dataclass(frozen=True, eq=False)
+class Way:
+    """The switches of a job, the order found for them, and its slips. school: what ranks them where
+    no maker does; alone: whether units are first started one by one.
+    """
+
+    plant: Plant
+    rules: Rules
+    school: School
+    ranks: tuple[int, ...]
+    up: Order
+    slips: tuple[Slip, ...]
+    alone: bool
+
+    @cached_property
+    def moves(self) -> Moves:
+        """Acts from any state."""
+        return Moves(self.plant, self.rules)
+
+    @cached_property
+    def down(self) -> Order:
+        """From serving to everything open."""
+        return self.back_out(self.plant.serving)
+
+    def says(self, a: Act) -> str:
+        """An act in words."""
+        return in_words(self.plant, a.k, a.closing)
+
+    def back_out(self, state: int) -> Order:
+        """The safe way from a state to everything open."""
+        return order(self.moves, state, 0, self.ranks)
+
+    def onward(self, state: int) -> Order:
+        """The way from a state to serving."""
+        return order(self.moves, state, self.plant.serving, self.ranks)
+
+
+def way_of(network: Network, plan: Plan, unit: Inverter, pack: Pack | None) -> Way:
+    """The way of a job."""
+    plant = plant_of(network, plan, unit, pack)
+    rules = rules_of(plant, in_turn(unit, pack), _precharges(unit, pack))
+    school = school_of(plan.waking.school, unit, plan.supply.kind == "off-grid")
+    ranks, moves = ranks_of(plant, school), Moves(plant, rules)
+    wants, count = plan.waking.alone, len(plant.units)
+    alone = (bool(unit.starting and unit.starting.alone) if wants is None else wants) and count > 1
+    up = through(moves, [_alone(plant, i) for i in range(count)] if alone else [], ranks)
+    slipped = slips(moves, up.acts, plant.serving, plan.waking.guards) if up.acts else ()
+    return Way(plant, rules, school, ranks, up, slipped, alone)
+
+
+def _precharges(unit: Inverter, pack: Pack | None) -> Literal["inverter", "pack", "nobody"]:
+    if unit.precharge_ohm:
+        return "inverter"
+    return "pack" if pack is not None and pack.precharge_ohm else "nobody"
+
+
+def through(moves: Moves, goals: Sequence[int], ranks: Sequence[int]) -> Order:
+    """An order from dark to serving by way of some states; one that cannot be come to is passed
+    over: a unit that cannot be started alone is started with the others.
+    """
+    at, cost, looked, acts = 0, 0.0, 0, list[Act]()
+    for goal in goals:
+        part = find(moves, at, goal, ranks)
+        if part.against is None:
+            acts += part.acts
+            cost, looked, at = cost + part.cost, looked + part.looked_at, goal
+    last = order(moves, at, moves.plant.serving, ranks)
+    if last.against is not None:
+        return last
+    return Order((*acts, *last.acts), cost + last.cost, looked + last.looked_at)
+
+
+def _alone(plant: Plant, unit: int) -> int:
+    """The state in which one unit runs by itself, into its own panel."""
+    own = ("battery", "unit", "backup")
+    return sum(
+        1 << k
+        for k, x in enumerate(plant.levers)
+        if x.kind in ("pack", "pack button", "connectors") or (x.kind in own and x.unit == unit)
+    )
