@@ -7,13 +7,13 @@ import pytest
 
 def at(page, key):
     page.goto(f"/jobs/2/link?at={key}")
-    page.wait_for_selector("#link-walk[data-ready]")
+    page.wait_for_selector("#walk[data-ready]")
 
 
 def test_the_walk_without_a_signal_and_back(visit):
     page = visit("installer", 390, 844, no_signal=True)
     page.goto("/jobs/5/link")
-    page.wait_for_selector("#link-walk[data-ready]")
+    page.wait_for_selector("#walk[data-ready]")
     before = page.locator("[data-done]").inner_text()
     page.evaluate("navigator.serviceWorker.ready")
     page.context.set_offline(True)
@@ -26,7 +26,7 @@ def test_the_walk_without_a_signal_and_back(visit):
     page.evaluate("Field.send()")
     page.wait_for_selector("#signal:has-text('all sent')")
     page.reload()
-    page.wait_for_selector("#link-walk[data-ready]")
+    page.wait_for_selector("#walk[data-ready]")
     assert page.locator("[data-done]").inner_text() != before
 
 

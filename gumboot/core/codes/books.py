@@ -41,6 +41,7 @@ NEC = Book(
     clauses={
         "bond": f"{nec.BOOK} 250.24, 250.30, 250.34",
         "sources meet": f"{nec.BOOK} 702.5, 705.40",
+        "under load": f"{nec.BOOK} 690.33(D), 690.15",
         "interrupting": f"{nec.BOOK} 110.9",
         "output": f"{nec.BOOK} 705.28(A)",
         "limiter": f"{nec.BOOK} 705.13, 750.30",
@@ -172,6 +173,7 @@ IEC = Book(
     clauses={
         "bond": "IEC 60364-8-82, 60364-5-54",
         "sources meet": "IEC 60364-5-55 551.7",
+        "under load": "IEC 62548, IEC 62852",
         "interrupting": "IEC 60364-4-43 434.5.1",
         "output": "IEC 60364-7-712",
         "limiter": "IEC 60364-8-82",

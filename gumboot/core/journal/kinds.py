@@ -202,6 +202,21 @@ def linked(g: Growing, e: Entry) -> None:
     g.steps[e.body["step"]] = e
 
 
+@kind(
+    "rehearsal",
+    {
+        "scenario": TEXT,
+        "acts": {"type": "integer", "minimum": 0},
+        "slips": {"type": "integer", "minimum": 0},
+        "version": {"type": "integer", "minimum": 1},
+    },
+    lambda b: f"{b['scenario']} · {b['slips']} slip{'' if b['slips'] == 1 else 's'}",
+)
+def rehearsed(g: Growing, e: Entry) -> None:
+    """Switching on or off was rehearsed, to its end."""
+    g.rehearsals = (*g.rehearsals, e)
+
+
 READINGS: dict[str, object] = {
     "type": "array",
     "items": {"type": ["number", "null"]},

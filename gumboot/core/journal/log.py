@@ -80,7 +80,8 @@ class LogState:
     """What the log adds up to now, up to entry number `seq`.
 
     events: of each termination, oldest first. drilled, steps, accepted and duties: the last entry
-    on each hole, step of Link, finding and duty; ct: the steps of the transformers' test now.
+    on each hole, step of Link or Wake, finding and duty; ct: the steps of the transformers' test
+    now; rehearsals: all that came to their end.
     hours: entries by who and hour (UTC); ratios: readings by reading over rated, to the
     hundredth; corrected ones are left out. last: the newest entry of each other kind, by what it is
     about.
@@ -95,6 +96,7 @@ class LogState:
     drilled: dict[str, Entry] = field(default_factory=dict)
     steps: dict[str, Entry] = field(default_factory=dict)
     ct: tuple[Entry, ...] = ()
+    rehearsals: tuple[Entry, ...] = ()
     hours: dict[tuple[str, str], int] = field(default_factory=dict)
     ratios: dict[float, int] = field(default_factory=dict)
     last: dict[str, dict[str, Entry]] = field(default_factory=dict)
@@ -142,6 +144,7 @@ class Growing:
         self.duties = dict(before.duties)
         self.drilled, self.hours = dict(before.drilled), dict(before.hours)
         self.steps, self.ct = dict(before.steps), before.ct
+        self.rehearsals = before.rehearsals
         self.ratios, self.last = dict(before.ratios), dict(before.last)
 
     def read(self, e: Entry) -> None:
@@ -182,6 +185,7 @@ class Growing:
             self.drilled,
             self.steps,
             self.ct,
+            self.rehearsals,
             self.hours,
             self.ratios,
             self.last,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from gumboot.core.basis.figure import Figure, given, solve
+from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
 from gumboot.core.codes.book import Book
 from gumboot.core.kit import Inverter, Pack
 from gumboot.core.plan import Plan
@@ -124,7 +124,6 @@ PLAIN = {
 
 def rule_of(h: Hazard, book: Book) -> str:
     """The rule that a hazard breaks."""
-    return book.clauses.get(h.clause, COMMON) if h.clause else COMMON
-
-
-COMMON = "common practice"
+    if h.bit == NOT_IN_TURN:
+        return "maker's manual"
+    return book.clauses[h.clause] if h.clause else COMMON_PRACTICE

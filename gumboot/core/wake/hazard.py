@@ -57,8 +57,8 @@ EVERY = (
     Hazard(UNDER_LOAD, "moved under load", "under load", "harm"),
     Hazard(INRUSH, "closed onto uncharged capacitors", "", "damage", True),
     Hazard(UNEQUAL, "packs paralleled unequal", "", "damage", True),
-    Hazard(TOO_MUCH_SUN, "more sun in an island than its units take", "sun in an island", "damage"),
-    Hazard(NOT_IN_TURN, "out of its maker's order", "maker", "asleep"),
+    Hazard(TOO_MUCH_SUN, "more sun in an island than its units take", "", "damage"),
+    Hazard(NOT_IN_TURN, "out of its maker's order", "", "asleep"),
 )
 READIED = sum(h.bit for h in EVERY if h.readied)
 

@@ -5,7 +5,7 @@ before it and seen after it.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -35,7 +35,9 @@ COLD, ON = "Cold first", "Switch on"
 def steps_of(d: Design) -> tuple[Step, ...]:
     """Every step, in the order of work."""
     wake = d.wake
-    return (*_cold(d), *_on(wake, d)) if wake is not None else ()
+    if wake is None:
+        return ()
+    return (*(replace(s, shows="state-0") for s in _cold(d)), *_on(wake, d))
 
 
 def _cold(d: Design) -> Iterator[Step]:

@@ -1,7 +1,7 @@
 """The stations, in the order of work. One line each puts a station on the treads."""
 
 from gumboot.web.station import register
-from gumboot.web.stations import brief, hand_over, land, link, set, size, wall
+from gumboot.web.stations import brief, hand_over, land, link, set, size, wake, wall
 
 STATIONS = (
     brief.STATION,
@@ -9,6 +9,7 @@ STATIONS = (
     wall.STATION,
     land.STATION,
     link.STATION,
+    wake.STATION,
     set.STATION,
     hand_over.STATION,
 )

@@ -21,10 +21,10 @@ from gumboot.store.database import see_crew
 from gumboot.web.background import printed
 from gumboot.web.job.listing import elsewhere
 from gumboot.web.job.opening import Opened, OpenJob
+from gumboot.web.job.walking import last
 from gumboot.web.pages.frame import drawn, render, twin
 from gumboot.web.stations.brief.editions import entries_of, used
 from gumboot.web.stations.link.harness import lead_data
-from gumboot.web.stations.link.walk import last
 
 router = APIRouter()
 
@@ -55,8 +55,8 @@ def missing(job: OpenJob) -> list[str]:
     wrong = [e for e in job.state.steps.values() if e.body["verdict"] == "outside"]
     if wrong:
         out.append(
-            f"{len(wrong)} reading{'s' if len(wrong) > 1 else ''} of Link not as expected: put it"
-            " right and read again, or leave it out with a reason."
+            f"{len(wrong)} reading{'s' if len(wrong) > 1 else ''} of Link or Wake not as expected:"
+            " put it right and read again, or leave it out with a reason."
         )
     if not d.terminations:
         out.append("No terminations: the kit is not planned.")

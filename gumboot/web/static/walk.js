@@ -1,0 +1,165 @@
+// A walk: one step at a time, of Link or of Wake; what is entered goes by the field's own queue.
+(() => {
+  const walk = document.getElementById("walk");
+  if (!walk) return;
+  const data = JSON.parse(document.getElementById("walk-steps").textContent), steps = data.steps;
+  const may = walk.dataset.may === "yes", board = walk.querySelector("[data-step]"), list = document.getElementById("walk-list"), kind = walk.dataset.kind, job = walk.dataset.job;
+  const esc = (s) => String(s ?? "").replace(/[&<>"']/g, (c) => ({ "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;", "'": "&#39;" })[c]);
+  const UNIT = { ohm: "Ω", megohm: "MΩ", dbm: "dBm", volt: "V" }, READ = Object.keys(UNIT);
+  const OPEN = 3000;
+  let here = null, waiting = [], told = "", typed = {}, fault = "", shown = "";
+
+  const wait_of = (s) => waiting.filter((r) => r.entry.key === s.key && !r.refused).at(-1);
+  function state(s) { // done, outside, declined, or nothing yet
+    const w = wait_of(s);
+    if (w) return w.entry.act === "back" ? "" : w.entry.act === "declined" ? "declined" : judge(s, w.entry.typed).verdict;
+    if (s.known) return "done";
+    const e = Field.known.steps[s.key];
+    return e && e.verdict !== "taken back" ? e.verdict : "";
+  }
+  const complete = (s) => ["done", "declined"].includes(state(s));
+
+  function number(s, text) {
+    const plain = text.trim().toLowerCase().replace("−", "-").replace(",", ".");
+    if (s.does === "ohm" && ["open", "ol", "o.l.", "o.l", "∞"].includes(plain.replace("ω", "").trim())) return OPEN;
+    const found = /^([<>]?)\s?([+-]?\d{1,7}(?:\.\d{1,6})?)\s*(k|m|g)?\s*(ω|ohms?|dbm|v|volts?|w)?$/.exec(plain);
+    if (!found || (found[1] && s.does !== "megohm")) return NaN;
+    let value = +found[2];
+    if (found[3] && (s.does === "dbm" || (found[3] === "g" && !/ohm/.test(s.does)))) return NaN;
+    if (s.does === "megohm") { value *= { k: 1e-3, g: 1e3 }[found[3]] ?? 1; return value < 0 ? NaN : value; }
+    if (found[3] === "k") value *= 1e3;
+    if (found[3] === "g") value *= 1e9;
+    if (found[3] === "m") value *= s.does === "ohm" && /M/.test(text) ? 1e6 : 1e-3;
+    if (s.does === "volt" && Math.abs(value) > 3000) return NaN;
+    if (s.does === "dbm") value = -Math.abs(value);
+    if (s.does === "ohm" && value < 0) return NaN;
+    return s.does === "ohm" ? Math.min(value, OPEN) : value;
+  }
+  function judge(s, text) {
+    if (s.does !== "pins" && !READ.includes(s.does)) return { verdict: "done", why: "" };
+    if (s.does === "pins") {
+      const got = Object.fromEntries([...text.matchAll(/([^\s=:;]+)\s*=\s*([^=;]*?)(?=\s*(?:;|$|[^\s=:;]+\s*=))/g)].map((m) => [m[1], m[2].trim()]));
+      const wrong = s.pins.filter((p) => got[p.pin] !== p.far);
+      return { verdict: wrong.length ? "outside" : "done", why: wrong.map((p) => `${p.does}: pin ${p.pin} should sound to ${p.far}`).join("; ") };
+    }
+    const value = number(s, text);
+    if (isNaN(value)) return { verdict: "", why: "" };
+    const fits = (s.least === null || value >= s.least) && (s.most === null || value <= s.most);
+    let why = "";
+    if (!fits && s.reads) { // the single fault whose reading lies nearest
+      const near = s.reads.map(([says, ohm]) => [Math.abs(Math.log(Math.max(ohm, .05) / Math.max(value, .05))), says]).sort((a, b) => a[0] - b[0]);
+      why = `reads as if ${near[0][1]}`;
+    }
+    return { verdict: fits ? "done" : "outside", why };
+  }
+  const SAYS = { done: '<span class="verdict-done">✓ done</span>', outside: '<span class="verdict-bad">✗ not as expected</span>', declined: "left out", "": "" };
+
+  const sign = () => JSON.stringify([here.key, Field.known.steps[here.key], waiting.map((r) => r.n)]);
+  function render() {
+    shown = sign();
+    const s = here, e = Field.known.steps[s.key], w = wait_of(s), now = state(s);
+    const open = board.dataset.at === s.key && !!board.querySelector("details")?.open;
+    board.dataset.at = s.key;
+    const tool = (() => { try { return typed.tool ?? localStorage.linkTool ?? ""; } catch { return typed.tool ?? ""; } })();
+    const who = w ? `${w.who}, waiting to be sent` : e && now ? `${e.typed ? `${e.typed} · ` : ""}${e.who}, ${Field.clock(e.at)}${e.tool ? `, ${e.tool}` : ""}${e.note ? `. ${e.note}` : ""}` : "";
+    const why = now === "outside" ? (e && !w && e.why) || judge(s, w ? w.entry.typed : e?.typed || "").why : "";
+    const held = s.does === "act" ? steps.filter((x) => x.n < s.n && !complete(x)) : [];
+    const wrong = kind === "wake" && (now === "outside" || late(s));
+    let field = "";
+    if (s.does === "pins") field = `<button class="go" data-right>Each to its own pin</button><details class="mt-2"${open ? " open" : ""}><summary>Something else was found</summary><div class="grid grid-cols-2 gap-3 mt-2">${s.pins.map((p) => `<div><label for="pin-${esc(p.pin)}" class="small">${esc(p.does)}: pin ${esc(p.pin)} sounds to</label><input id="pin-${esc(p.pin)}" data-pin="${esc(p.pin)}" class="num" value="${esc(typed[p.pin] ?? "")}" placeholder="${esc(p.far)}, or open" autocomplete="off"></div>`).join("")}</div><button class="broad mt-2" data-pins>Keep these</button></details>`;
+    else if (s.does === "ct") field = `<a class="button go" href="/jobs/${job}/link/ct">Open the CT test</a>`;
+    else if (READ.includes(s.does)) field = `<label for="read">Reading, ${UNIT[s.does]}</label><input id="read" class="num torque" inputmode="${/ohm/.test(s.does) ? "text" : "decimal"}" value="${esc(typed.read ?? "")}" placeholder="${esc(s.example)}" autocomplete="off"><button class="go mt-2">Keep</button>`;
+    else if (s.does === "wait") field = `<p class="clock" data-clock aria-live="off"></p><button class="go">Seen</button>`;
+    else if (held.length) field = `<div class="notice bad-news"><b>Held.</b> ${held.length === 1 ? "One step" : `${held.length} steps`} before it ${held.length === 1 ? "is" : "are"} open, first: <button type="button" class="link" data-step-key="${esc(held[0].key)}">${esc(held[0].title)}</button></div>`;
+    else field = `<button class="go">${s.does === "act" ? `Done: ${esc(s.expects)}` : "Done"}</button>`;
+    const by = !READ.includes(s.does) && s.does !== "pins" ? "" : `<label for="tool" class="small mt-2">Instrument</label><input id="tool" maxlength="80" value="${esc(tool)}" placeholder="name and number of the meter" autocomplete="off">`;
+    const form = may ? `<form id="walk-form" autocomplete="off">${field}${by}${fault ? `<div class="fault" role="alert">${esc(fault)}</div>` : ""}<details class="mt-3" data-out${typed.note ? " open" : ""}><summary>Leave it out, or a note</summary><label for="note" class="small mt-2">Reason or note</label><input id="note" maxlength="500" value="${esc(typed.note ?? "")}"><button type="button" class="broad mt-2" data-decline>Leave it out for this reason</button></details>${now ? '<button type="button" class="broad mt-2" data-back>Take the last entry back</button>' : ""}</form>` : `<p class="notice">${walk.dataset.frozen ? "The job is signed: its log takes no entries." : "An installer does these steps."}</p>`;
+    board.innerHTML = `<section id="step" class="step" aria-label="${esc(s.title)}"><div><div class="soft">${s.n} of ${steps.length} · ${esc(s.stage)} ${SAYS[now] ? `· ${SAYS[now]}` : ""}</div><h2 class="text-xl">${esc(s.title)}</h2>${s.expects && s.does !== "pins" && s.does !== "act" ? `<div class="${s.expects.length > 14 ? "what" : "big"} my-1">${esc(s.expects)}</div>` : ""}<p class="mt-1">${esc(s.says)}</p>${who ? `<p class="mt-2 small">${esc(who)}</p>` : ""}${why ? `<p class="told bad mt-2">${esc(why)}</p>` : ""}${wrong ? `<p class="mt-2"><a class="button" href="/jobs/${job}/wake/back?at=${encodeURIComponent(s.key)}">The safe way back</a></p>` : ""}</div><div><div aria-live="polite">${told}</div>${form}<div class="flex gap-2 mt-3"><button type="button" class="grow" data-go="-1">Back</button><button type="button" class="grow" data-go="1">Skip</button></div></div></section>`;
+    for (const p of document.querySelectorAll("[data-picture]")) p.hidden = p.dataset.picture !== s.shows;
+    if (window.SwitchRow) SwitchRow.show(data.states?.[s.shows], s.lever);
+    const done = steps.filter(complete).length;
+    document.querySelector("[data-done]").textContent = `${done} of ${steps.length} done`;
+    document.querySelector("progress.bar-done").value = done;
+    walk.querySelector("[data-stage-name]").textContent = s.stage;
+    const url = new URL(location.href); url.searchParams.set("at", s.key);
+    history.replaceState(null, "", url);
+  }
+  // A wait: its beginning is kept, so that a locked screen or a lost signal does not stop it.
+  const ready = (s) => steps.every((x) => x.n >= s.n || complete(x));
+  const begun = (s) => { const at = `wait:${job}:${s.key}`; try { const t = +localStorage[at]; if (t && t <= Date.now()) return t; localStorage[at] = Date.now(); return +localStorage[at]; } catch { return (s.begun ??= Date.now()); } };
+  const waited = (s) => ready(s) ? (Date.now() - begun(s)) / 1000 : 0;
+  const late = (s) => s.does === "wait" && s === here && !complete(s) && waited(s) > s.wait_s;
+  const minutes = (t) => `${Math.floor(t / 60)}:${String(Math.floor(t % 60)).padStart(2, "0")}`;
+  function tick() {
+    const face = board.querySelector("[data-clock]");
+    if (!face || here?.does !== "wait") return;
+    if (complete(here)) { face.textContent = ""; return; }
+    if (!ready(here)) { face.textContent = "The clock starts once the steps before it are done."; return; }
+    const was = face.dataset.late, now = late(here) ? "yes" : "no";
+    face.dataset.late = now;
+    face.textContent = `${minutes(waited(here))} of ${minutes(here.wait_s)}${now === "yes" ? ": longer than it should take" : ""}`;
+    if (was && was !== now && now === "yes") render();
+  }
+  setInterval(tick, 500);
+  let aloud = (() => { try { return localStorage.aloud === "yes"; } catch { return false; } })(), spoken = "";
+  function speak(s) {
+    if (!aloud || !window.speechSynthesis || spoken === s.key) return;
+    spoken = s.key; speechSynthesis.cancel();
+    speechSynthesis.speak(new SpeechSynthesisUtterance(`${s.title}. ${s.says} ${s.expects && s.does !== "act" ? `Expected: ${s.expects}.` : ""}`));
+  }
+  function to(s) { if (!s) return; if (s !== here) { typed = {}; fault = ""; told = ""; } here = s; render(); tick(); speak(s); }
+  const queued = async () => (await Field.queued()).filter((r) => r.entry.kind === kind);
+  async function enter(act, text, note) {
+    const from = here, verdict = act === "done" ? judge(here, text).verdict : act;
+    await Field.add({ kind, key: here.key, label: here.title, act, typed: text, note, tool: document.getElementById("tool")?.value.trim() || "", seen: Field.known.seq });
+    waiting = await queued();
+    typed = {}; fault = "";
+    if (act === "back" || verdict === "outside") { told = ""; render(); return; }
+    const next = steps.find((x) => x.n > from.n && !complete(x)) || steps.find((x) => !complete(x)) || from;
+    to(next);
+    told = `<p class="told well">${esc(from.title)}: ${act === "declined" ? "left out" : "done"}</p>`; render();
+  }
+  walk.addEventListener("input", (e) => { if (e.target.dataset.pin) typed[e.target.dataset.pin] = e.target.value; else if (["read", "note", "tool"].includes(e.target.id)) { typed[e.target.id] = e.target.value; if (e.target.id === "tool") try { localStorage.linkTool = e.target.value; } catch { /* kept for this step alone */ } } });
+  walk.addEventListener("submit", async (e) => {
+    e.preventDefault(); e.stopPropagation();
+    const by = e.submitter?.dataset || {};
+    if (here.does === "pins" && !("pins" in by)) return enter("done", here.pins.map((p) => `${p.pin}=${p.far}`).join(" "), typed.note || "");
+    if (here.does === "pins") {
+      const lacks = here.pins.find((p) => !(typed[p.pin] || "").trim());
+      if (lacks) { fault = `type which pin ${lacks.does}, pin ${lacks.pin}, sounds to, or “open”`; render(); document.querySelector(`[data-pin="${CSS.escape(lacks.pin)}"]`)?.focus(); return; }
+      return enter("done", here.pins.map((p) => `${p.pin}=${typed[p.pin].trim()}`).join("; "), typed.note || "");
+    }
+    if (here.does === "ct") return;
+    if (!READ.includes(here.does)) return enter("done", here.does === "wait" ? `after ${minutes(waited(here))}` : "", typed.note || "");
+    if (isNaN(number(here, typed.read || ""))) { fault = { ohm: "type what the meter shows in Ω, such as 60, or “open”", megohm: "type what the tester shows in MΩ, such as 12 or > 200", dbm: "type the level in dBm, such as -67" }[here.does] || `type the volts, such as ${here.example}`; render(); document.getElementById("read").focus(); return; }
+    return enter("done", typed.read, typed.note || "");
+  });
+  document.addEventListener("click", (e) => {
+    const b = e.target.closest("[data-go], [data-step-key], [data-decline], [data-back], [data-list-open], [data-aloud], #walk-list [data-close]");
+    if (!b) return;
+    if ("aloud" in b.dataset) { aloud = !aloud; b.setAttribute("aria-pressed", aloud); try { localStorage.aloud = aloud ? "yes" : ""; } catch { /* for this page alone */ } spoken = ""; if (aloud) speak(here); else window.speechSynthesis?.cancel(); return; }
+    if (b.dataset.go) to(steps[steps.indexOf(here) + +b.dataset.go] || here);
+    else if ("decline" in b.dataset) { if ((typed.note || "").trim()) enter("declined", "", typed.note); else { fault = "type why it is left out"; render(); const d = board.querySelector("[data-out]"); d.open = true; document.getElementById("note").focus(); } }
+    else if ("back" in b.dataset) enter("back", "", typed.note || "");
+    else if ("listOpen" in b.dataset) {
+      let stage = "";
+      list.querySelector("[data-list]").innerHTML = steps.map((s) => `${s.stage !== stage ? `<h3 class="mt-2">${esc(stage = s.stage)}</h3>` : ""}<button type="button" data-step-key="${esc(s.key)}"${s === here ? ' aria-current="true"' : ""}>${s.n} ${esc(s.title)} ${{ done: "✓", outside: "✗", declined: "–", "": "" }[state(s)]}</button>`).join("");
+      list.showModal();
+    } else if (b.dataset.stepKey) { list.close(); to(steps.find((s) => s.key === b.dataset.stepKey)); walk.scrollIntoView({ block: "start" }); }
+    else list.close();
+  });
+  document.addEventListener("known", async () => {
+    waiting = await queued();
+    const refused = (await Field.queued()).find((r) => r.refused && r.entry.kind === kind);
+    if (refused) told = `<p class="told bad">${esc(refused.entry.label)} was refused: ${esc(refused.refused)}</p>`;
+    if (refused || sign() !== shown) render(); // else a hand at work is left alone
+  });
+  (async () => {
+    await Field.begin({ job: +job, person: +walk.dataset.person, who: walk.dataset.who }, data.said);
+    waiting = await queued();
+    here = steps.find((s) => s.key === new URLSearchParams(location.search).get("at")) || steps.find((s) => !complete(s)) || steps[0];
+    walk.querySelector("[data-aloud]")?.setAttribute("aria-pressed", aloud);
+    render(); tick();
+    walk.dataset.ready = "yes";
+  })();
+})();

@@ -1,0 +1,51 @@
+"""Wake: the safe way back from where the job stands, also after a reading nobody expected."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from fastapi import APIRouter, Request
+
+from gumboot.core.wake.settle import settle
+from gumboot.web.job import walking
+from gumboot.web.job.opening import Opened, OpenJob
+from gumboot.web.pages.frame import twin
+from gumboot.web.stations.wake.order import order_data
+from gumboot.web.stations.wake.row import row_of, shown
+from gumboot.web.stations.wake.walk import steps_of
+
+router = APIRouter()
+
+
+def state_now(job: OpenJob) -> int:
+    """Which levers are closed by the log: acts done, in the order they were to be done."""
+    wake = job.design.wake
+    if wake is None:
+        return 0
+    state = 0
+    acts = [s for s in steps_of(job.design) if s.does == "act"]
+    for step, act in zip(acts, wake.way.up.acts, strict=False):
+        e = walking.last(job, step)
+        if e is not None and e.body["verdict"] == "done":
+            state = state | 1 << act.k if act.closing else state & ~(1 << act.k)
+    return state
+
+
+@twin(router, "/jobs/{job_id}/wake/back", "wake_back.html")
+def back(request: Request, job: Opened) -> dict[str, Any]:
+    """The page: the way back from what the log says is closed."""
+    wake = job.design.wake
+    out: dict[str, Any] = {**job.head("wake"), "tab": "wake/back"}
+    if wake is None:
+        return out | {"down": None}
+    state = state_now(job)
+    network = job.design.network
+    wait = max((c.wait_min for c in network.capacitors), default=0) if network else 0
+    rows = settle(wake.way.plant, np.array([state], dtype=np.int64))
+    return out | {
+        "row": row_of(job.design),
+        "now": shown(job.design, rows, 0),
+        "down": order_data(wake, wake.way.back_out(state)),
+        "wait_min": wait,
+    }

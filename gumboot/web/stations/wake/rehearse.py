@@ -1,0 +1,181 @@
+"""Wake, rehearsed: the same row against what the network says every act comes to. A wrong act is
+explained and taken back; who rehearsed, and with how many slips, is kept.
+"""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import numpy as np
+from fastapi import APIRouter, Request
+from fastapi.responses import JSONResponse, RedirectResponse, Response
+
+from gumboot.core.wake.chapters import Wake
+from gumboot.core.wake.facts import does, rule_of
+from gumboot.core.wake.hazard import READIED, named
+from gumboot.core.wake.order import Moves
+from gumboot.core.wake.plant import in_words
+from gumboot.core.wake.settle import Settled, settle
+from gumboot.store import records
+from gumboot.web.job.opening import Opened, OpenJob
+from gumboot.web.pages.frame import render, twin
+from gumboot.web.stations.wake.row import row_of, shown
+
+router = APIRouter()
+MOST_ACTS = 400
+SCENARIOS = {
+    "up": "Switch on, from dark to serving",
+    "down": "Switch off, from serving to dark",
+    "outage": "The grid is lost half way up: go on without it",
+}
+
+
+def begins(wake: Wake, scenario: str) -> tuple[int, int, bool]:
+    """(state at the start, state at the end, whether the grid is there) of a scenario."""
+    serving, acts = wake.way.plant.serving, wake.way.up.acts
+    if scenario == "down":
+        return serving, 0, True
+    if scenario == "outage" and acts:
+        return acts[len(acts) // 2].state, serving, False
+    return 0, serving, True
+
+
+def tried(job: OpenJob, wake: Wake, state: int, k: int, grid: bool) -> dict[str, Any]:
+    """What one act in one state comes to, and what it does wrong."""
+    plant = wake.way.plant
+    bit = 1 << k
+    closing = not state & bit
+    says = in_words(plant, k, closing)
+    before = settle(plant, np.array([state], dtype=np.int64), grid)
+    if not plant.can_be(state ^ bit):
+        return {
+            "says": says,
+            "moved": False,
+            "interlock": True,
+            "state": shown(job.design, before, 0),
+        }
+    wrong = int(Moves(plant, wake.way.rules, grid).wrong(state, [k])[0])
+    after = settle(plant, np.array([state ^ bit], dtype=np.int64), grid)
+    return {
+        "says": says,
+        "moved": True,
+        "interlock": False,
+        "state": shown(job.design, after, 0),
+        "hazards": [
+            {"name": h.name, "does": does(h, wake.facts)[0], "rule": rule_of(h, wake.facts.book)}
+            for h in named(wrong & ~READIED)
+        ],
+        "asks": [{"name": h.name, "does": does(h, wake.facts)[0]} for h in named(wrong & READIED)],
+        "heard": heard(job, before, after),
+    }
+
+
+def heard(job: OpenJob, before: Settled, after: Settled) -> list[str]:
+    """Relays that move by an act, in words."""
+    network = job.design.network
+    if network is None:
+        return []
+    out = []
+    for e, s in enumerate(network.switches):
+        was, now = bool(before.closed[0, e]), bool(after.closed[0, e])
+        if not s.by_hand and was != now:
+            out.append(f"{s.says}: clicks {'in' if now else 'out'}")
+    return out
+
+
+@twin(router, "/jobs/{job_id}/wake/rehearse", "wake_rehearse.html")
+def rehearse(request: Request, job: Opened) -> dict[str, Any]:
+    """The page."""
+    return page(job, request.query_params.get("scenario", "up"))
+
+
+def page(job: OpenJob, scenario: str, fault: str = "") -> dict[str, Any]:
+    """What the page shows."""
+    wake = job.design.wake
+    out: dict[str, Any] = {**job.head("wake"), "tab": "wake/rehearse", "fault": fault}
+    if wake is None or not wake.way.up.acts:
+        return out | {"row": []}
+    scenario = scenario if scenario in SCENARIOS else "up"
+    start, end, grid = begins(wake, scenario)
+    rows = settle(wake.way.plant, np.array([start], dtype=np.int64), grid)
+    return out | {
+        "row": row_of(job.design),
+        "scenario": scenario,
+        "scenarios": [{"key": k, "says": v} for k, v in SCENARIOS.items()],
+        "start": shown(job.design, rows, 0),
+        "end": end,
+        "grid": grid,
+        "kept": [
+            {
+                **{k: e.body[k] for k in ("scenario", "slips", "acts")},
+                "who": e.who,
+                "at": e.at_server,
+            }
+            for e in reversed(job.state.rehearsals)
+        ][:10],
+    }
+
+
+@router.get("/jobs/{job_id}/wake/try.json")
+def attempt(request: Request, job: Opened) -> Response:
+    """What moving ?lever= comes to in ?state=; grid=0: without the utility."""
+    wake, asked = job.design.wake, request.query_params
+    state, key = asked.get("state", ""), asked.get("lever", "")
+    keys = [x.key for x in wake.way.plant.levers] if wake else []
+    if wake is None or not state.isdecimal() or len(state) > 12 or key not in keys:
+        message = "this switch is not in the plan any more: reload the page"
+        return JSONResponse({"error": "no such switch", "message": message}, 422)
+    n = int(state) & ((1 << len(keys)) - 1)
+    return JSONResponse(tried(job, wake, n, keys.index(key), asked.get("grid") != "0"))
+
+
+def replayed(wake: Wake, scenario: str, acts: list[Any]) -> tuple[int, int, bool]:
+    """(acts made, slips, whether the end was come to) of a rehearsal, made once more. An act is a
+    lever's key, or the key and whether its reading was made: an act that slips is taken back.
+    """
+    plant, keys = wake.way.plant, [x.key for x in wake.way.plant.levers]
+    state, end, grid = begins(wake, scenario)
+    moves, made, slips = Moves(plant, wake.way.rules, grid), 0, 0
+    for act in acts[:MOST_ACTS]:
+        key, read = act if isinstance(act, list) and len(act) == 2 else (act, False)
+        if key not in keys:
+            continue
+        k = keys.index(key)
+        if not plant.can_be(state ^ (1 << k)):
+            continue  # the interlock holds it
+        made += 1
+        wrong = int(moves.wrong(state, [k])[0])
+        if wrong & ~READIED or (wrong & READIED and not read):
+            slips += 1
+            continue
+        state ^= 1 << k
+    return made, slips, state == end
+
+
+@router.post("/jobs/{job_id}/wake/rehearse")
+def keep(request: Request, job: Opened) -> Response:
+    """Keep a rehearsal that came to its end."""
+    visit, wake = job.visit, job.design.wake
+    scenario = visit.text("scenario")
+    here = f"/jobs/{job.record.id}/wake/rehearse?scenario={scenario}"
+    if wake is None or scenario not in SCENARIOS:
+        return RedirectResponse(f"/jobs/{job.record.id}/wake/rehearse", 303)
+    try:
+        acts = json.loads(visit.text("acts") or "[]")
+        if not isinstance(acts, list):
+            raise ValueError
+    except ValueError:
+        acts = []
+    made, slips, ended = replayed(wake, scenario, acts)
+    if not ended:
+        says = "This run has not come to its end yet: move what is still to move, then keep it."
+        return render(request, "wake_rehearse.html", page(job, scenario, says), 422)
+    body = {"scenario": scenario, "acts": made, "slips": slips, "version": job.record.version}
+    try:
+        records.append(visit.db, job.record, "rehearsal", body, visit.who, visit.role, "", None)
+    except records.Frozen:
+        says = "The job is signed: its log takes no entries."
+        return render(request, "wake_rehearse.html", page(job, scenario, says), 409)
+    visit.db.commit()
+    return RedirectResponse(here, 303)

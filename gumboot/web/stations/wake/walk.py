@@ -1,0 +1,124 @@
+"""Wake: the walk for real, act after act. What is done there is sent to `field`, now or when the
+network is back.
+"""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+
+from gumboot.core.design import Design
+from gumboot.core.land.entering import Refused
+from gumboot.core.wake import steps as walk_steps
+from gumboot.core.wake.settle import settle
+from gumboot.core.walk.entering import entry_body
+from gumboot.core.walk.step import Step
+from gumboot.drawings.one_line import one_line
+from gumboot.web.field.entry import Sent, makes
+from gumboot.web.job import walking
+from gumboot.web.job.opening import Opened, OpenJob
+from gumboot.web.pages.frame import drawn, twin
+from gumboot.web.stations.wake.row import row_of, shown
+
+router = APIRouter()
+
+
+@lru_cache(maxsize=64)
+def steps_of(design: Design) -> tuple[Step, ...]:
+    """The steps of a job, remembered for its design."""
+    return walk_steps.steps_of(design)
+
+
+def known(job: OpenJob, step: Step) -> bool:
+    """Whether another station says that a step is done."""
+    if step.key == "cold.land":
+        every = job.design.terminations
+        return bool(every) and all(job.state_of(t).complete for t in every)
+    if step.key == "cold.link":
+        h = job.design.harness
+        rows = [s for s in h.steps if s.stage != "Network"] if h else []
+        return h is not None and all(walking.complete(job, s) for s in rows if s.does != "ct")
+    return False
+
+
+def complete(job: OpenJob, step: Step) -> bool:
+    """Whether a step is done, or left out with a reason."""
+    return walking.complete(job, step) or known(job, step)
+
+
+@lru_cache(maxsize=64)
+def states(design: Design) -> dict[str, dict[str, Any]]:
+    """The switch row at every step of the order, by the key that steps show it with."""
+    wake = design.wake
+    acts = wake.way.up.acts if wake else ()
+    if wake is None or not acts:
+        return {}
+    numbers = [*(a.state for a in acts), acts[-1].after]
+    rows = settle(wake.way.plant, np.array(numbers, dtype=np.int64))
+    return {f"state-{n}": shown(design, rows, n) for n in range(len(numbers))}
+
+
+def page(
+    job: OpenJob,
+    key: str,
+    typed: dict[str, str] | None = None,
+    fault: tuple[str, str] | None = None,
+) -> dict[str, Any]:
+    """What the page shows."""
+    steps = steps_of(job.design)
+    rows = [walking.row(job, n, s, known(job, s)) for n, s in enumerate(steps, 1)]
+    return {
+        **job.head("wake"),
+        "tab": "wake",
+        "row": row_of(job.design),
+        "_drawing": drawn(one_line(job.design)),
+        **walking.walk(job, "wake", rows, {"states": states(job.design)}),
+        **walking.plainly(steps, key, lambda s: complete(job, s), typed, fault),
+    }
+
+
+@twin(router, "/jobs/{job_id}/wake", "wake.html")
+def wake(request: Request, job: Opened) -> dict[str, Any]:
+    """The walk, at `?at=` or at the next step to do."""
+    return page(job, request.query_params.get("at", ""))
+
+
+@makes("wake")
+def entry(job: OpenJob, s: Sent) -> tuple[str, dict[str, Any]]:
+    """(kind, body) of an entry about a step. An act waits for every step before it. Raises
+    Refused.
+    """
+    steps = steps_of(job.design)
+    step = next((x for x in steps if x.key == s.key), None)
+    if step is not None and step.does == "act" and s.act == "done":
+        before = steps[: steps.index(step)]
+        held = next((x for x in before if not complete(job, x)), None)
+        if held is not None:
+            raise Refused("key", f"held: “{held.title}” comes before it and is still open")
+    return "wake", entry_body(step, walking.entered(s), means)
+
+
+def means(step: Step, value: float) -> str:
+    """What a reading that is not as expected may mean, and what to do."""
+    if step.does == "volt" and step.least is not None and step.most is not None:
+        if step.least <= -value <= step.most:
+            return "Plus and minus are exchanged. Close nothing: put them right first."
+        if abs(value) < 0.1 * step.most and step.least > 0:
+            return "Nothing is there: a switch before it is open, or a connection is not made."
+    if ".equal" in step.key:
+        return "They differ too much: charge the lower one alone first, then read again."
+    if step.key.endswith("N-to-PE"):
+        return "Neutral floats, or is bonded twice with current in it: open again and look for it."
+    if step.does == "megohm":
+        return "A wire touches earth or is wet: part the string and test its halves."
+    return "Stop here. Go the safe way back, or find out why first."
+
+
+@router.post("/jobs/{job_id}/wake")
+def plain_entry(request: Request, job: Opened) -> Response:
+    """One entry from the plain form."""
+    return walking.plain_entry(request, job, "wake", lambda *more: page(job, *more))
