@@ -37,7 +37,7 @@ Kind = Literal[
     "generator",
 ]
 OPEN_AT_THE_END: frozenset[Kind] = frozenset(("bypass", "generator"))
-HAND, UNIT_RELAY, GENERATOR_RELAY, GATEWAY, PV_RELAY = range(5)
+HAND, UNIT_RELAY, GENERATOR_RELAY, GATEWAY, PV_RELAY, PORT_RELAY = range(6)
 UTILITY, GENERATOR, UNITS, PACKS, STRINGS = 0, 1, 2, 10, 40  # first bit of each in what feeds
 MOST_UNITS, MOST_PACKS = PACKS - UNITS, STRINGS - PACKS
 
@@ -193,8 +193,14 @@ def plant_of(network: Network, plan: Plan, inverter: Inverter, pack: Pack | None
     hubs = [s for s in network.sources if s.kind == "inverter"]
     unit_no = {s.id: i for i, s in enumerate(hubs)}
     pv_units = [s for s in network.sources if s.kind == "pv inverter"]
+    serves = plan.kit.port_use is not None
     edges = [
-        (end(s.a, s.b), end(s.b, s.a), of_switch.get(s.id, -1), *_moved_by(s, unit_no, pv_units))
+        (
+            end(s.a, s.b),
+            end(s.b, s.a),
+            of_switch.get(s.id, -1),
+            *_moved_by(s, unit_no, pv_units, serves),
+        )
         for s in network.switches
     ]
     units = []
@@ -234,15 +240,15 @@ def _rows(rows: Sequence[tuple[int, ...]], width: int) -> Ints:
 
 
 def _moved_by(
-    s: Switch, unit_no: Mapping[str, int], pv_units: Sequence[object]
+    s: Switch, unit_no: Mapping[str, int], pv_units: Sequence[object], serves_port: bool
 ) -> tuple[int, int, int]:
     """(what moves a switch, whose it is, whether neutral passes it open)."""
     solid = int("N" not in s.poles)
     if s.by_hand:
         return HAND, -1, solid
     if s.body in unit_no:
-        grid = s.id.endswith("/relay")
-        return (UNIT_RELAY if grid else GENERATOR_RELAY), unit_no[s.body], solid
+        port = PORT_RELAY if serves_port else GENERATOR_RELAY
+        return (UNIT_RELAY if s.id.endswith("/relay") else port), unit_no[s.body], solid
     if s.works == "pv inverter":
         ids = [getattr(x, "id", "") for x in pv_units]
         return PV_RELAY, ids.index(s.body) if s.body in ids else -1, solid

@@ -26,6 +26,7 @@ from gumboot.core.wake.plant import (
     GENERATOR_RELAY,
     HAND,
     PACKS,
+    PORT_RELAY,
     PV_RELAY,
     STRINGS,
     UNIT_RELAY,
@@ -217,6 +218,8 @@ def loop(
                     shut = on[whose] and feeds[b] & 2 != 0 and not sees and feeds[a] & 3 == 0
                 elif how == 3:
                     shut = feeds[b] & 1 != 0 and feeds[a] & 2 == 0
+                elif how == 5:  # what a generator port serves instead
+                    shut = on[whose]
                 if shut:
                     closed[e] = True
                     moved = True
@@ -326,4 +329,5 @@ def loop(
 
 
 assert (UTILITY, GENERATOR, UNITS, PACKS, STRINGS) == (0, 1, 2, 10, 40)  # noqa: S101
-assert (HAND, UNIT_RELAY, GENERATOR_RELAY, GATEWAY, PV_RELAY) == (0, 1, 2, 3, 4)  # noqa: S101
+HOW = (HAND, UNIT_RELAY, GENERATOR_RELAY, GATEWAY, PV_RELAY, PORT_RELAY)
+assert HOW == (0, 1, 2, 3, 4, 5)  # noqa: S101
