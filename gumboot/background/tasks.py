@@ -24,6 +24,7 @@ from gumboot.core.energy.calendar import calendar
 from gumboot.core.energy.sun import Weather
 from gumboot.core.energy.year import NoYear, Readings, gather
 from gumboot.core.plan import Plan
+from gumboot.core.wake.proof import prove
 from gumboot.exports.pack import to_pdf
 from gumboot.imports import espi, interval_csv, kept
 from gumboot.imports.interval import Unreadable
@@ -159,4 +160,25 @@ def pdf(w: Work) -> Made:
     return {"name": w.load["name"], "bytes": len(data)}, data
 
 
-TASKS: dict[str, Callable[[Work], Made]] = {"year": year, "best": best, "file": file, "pdf": pdf}
+def proof(w: Work) -> Made:
+    """Every state of a job's switches judged."""
+    w.said(0.1, "looking at every state")
+    plan = Plan.model_validate(w.load["plan"])
+    with database.as_crew(w.make, w.task.crew_id) as db:
+        book = of_plan(db, w.task.crew_id, Shelf.of(w.load["shelf"]))
+    wake = design(plan, book).wake
+    if wake is None:
+        return {"says": "No order yet."}, None
+    p = prove(wake.way)
+    body = {"says": p.says, "states": p.states, "acts": p.acts, "levers": p.levers}
+    harmful = dict(p.harmful)
+    return {**body, "whole": p.whole, "harmful": harmful, "wrong": p.wrong}, None
+
+
+TASKS: dict[str, Callable[[Work], Made]] = {
+    "year": year,
+    "best": best,
+    "file": file,
+    "pdf": pdf,
+    "proof": proof,
+}

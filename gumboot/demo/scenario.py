@@ -28,7 +28,9 @@ from gumboot.core.link.harness import Harness
 from gumboot.core.link.measuring import faults, in_words, measuring
 from gumboot.core.link.wiring import right
 from gumboot.core.plan import Plan
-from gumboot.core.walk.entering import Entry as LinkEntry
+from gumboot.core.wake.steps import ON, steps_of
+from gumboot.core.walk.entering import Entry as Walked
+from gumboot.core.walk.entering import entry_body as walked
 from gumboot.core.wall import drill_sheet
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from gumboot.exports.pack import STATEMENT
@@ -175,8 +177,35 @@ def linked(db: Session, job: Job, h: Harness, first: int | None) -> None:
 def linked_step(db: Session, job: Job, h: Harness, key: str, typed: str) -> None:
     """One step of Link with what was read."""
     if step := h.step(key):
-        body = link_body(h, LinkEntry(key, step.title, "done", typed))
+        body = link_body(h, Walked(key, step.title, "done", typed))
         records.append(db, job, "link", body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))
+
+
+def woken(db: Session, job: Job, d: Design, share: float) -> None:
+    """The walk of Wake so far done, each reading as expected; rehearsed before it."""
+    wake, steps = d.wake, steps_of(d)
+    if wake is None:
+        return
+    for slips in (2, 0):
+        body = {
+            "scenario": "up",
+            "acts": len(wake.way.up.acts) + slips,
+            "slips": slips,
+            "version": 1,
+        }
+        records.append(db, job, "rehearsal", body, PEOPLE[1][1], "installer", "")
+    on = next((n for n, s in enumerate(steps) if s.stage == ON), 0)
+    for n, s in enumerate(steps[: on + round(share * (len(steps) - on))]):
+        typed = {"wait": f"after 0:{20 + n % 30}"}.get(s.does, "")
+        if s.does == "megohm":
+            typed = "> 200"
+        elif s.does == "ohm":
+            typed = "0.21"
+        elif s.does == "volt" and s.least is not None:
+            middle = (s.least + (s.most if s.most is not None else 1.1 * s.least)) / 2
+            typed = f"{middle + (n % 5 - 2) * 0.002 * (s.most or middle):.4g}"
+        body = walked(s, Walked(s.key, s.title, "done", typed, tool="multimeter 7"))
+        records.append(db, job, "wake", body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))
 
 
 def tested(db: Session, job: Job, d: Design, wrong: bool) -> None:
@@ -234,6 +263,7 @@ def finished(db: Session, crew_id: int) -> None:
     if made.harness:
         linked(db, job, made.harness, None)
     tested(db, job, made, wrong=False)
+    woken(db, job, made, 1.0)
     for f in made.findings:
         if f.level is Level.CHECK:
             records.append(
@@ -295,3 +325,5 @@ def begun(db: Session, crew_id: int) -> None:
             linked_step(db, job, made.harness, "ohm.pack-1-pack-2.0", "40")
         if document is TERN_HOLLOW or links is None:
             tested(db, job, made, wrong=document is TERN_HOLLOW)
+        if links is None:  # at switch-on, half way
+            woken(db, job, made, 0.5)

@@ -87,8 +87,9 @@ OPENING: dict[str, int] = {  # the order in which switches are opened: load firs
 }
 
 
-def isolate(network: Network, body: str) -> Isolation:
-    """The least set of switches that makes a body dead, those elsewhere before those inside it.
+def isolate(network: Network, body: str, closed: Open = NOTHING_OPEN) -> Isolation:
+    """The least set of switches that makes a body dead, those elsewhere before those inside it;
+    `closed` ones only where it cannot be had without.
 
     Where nothing outside can open the way to a terminal (the line side of a service's main, the
     cells behind a pack's own breaker) the body's own switch is opened and the terminal stays live,
@@ -97,10 +98,10 @@ def isolate(network: Network, body: str) -> Isolation:
     of, sources = network.islands.of, network.islands.sources
     mine = {n.id: of[n.id] for n in network.of_body.get(body, ())}
     fixed = {i: s for s, islands in sources for i in islands if i in mine.values()}
-    cut = can_be_open(network, {i for i in mine.values() if i not in fixed}, body)
+    cut = can_be_open(network, {i for i in mine.values() if i not in fixed}, body, (), None, closed)
     opened = _with_earlier(network, cut)
     for i, source in fixed.items():
-        cut = can_be_open(network, {i}, body, opened, source)
+        cut = can_be_open(network, {i}, body, opened, source, closed)
         opened = _with_earlier(network, [*opened, *cut])
     numbers = {s.id for s in opened}
     shut = frozenset(k for k, s in enumerate(network.islands.switches) if s.id in numbers)
@@ -161,19 +162,18 @@ def can_be_open(
     body: str,
     opened: Iterable[Switch] = (),
     but: Source | None = None,
+    closed: Open = NOTHING_OPEN,
 ) -> tuple[Switch, ...]:
     """The least cut that hands can make: a changeover stands on one of its sides, so that only the
     other is open.
     """
     before = list(opened)
-    cut = least_cut(network, wanted, body, before, but)
+    cut = least_cut(network, wanted, body, before, but, closed)
     both = _both_sides([*before, *cut])
     if not both:
         return cut
     kept = [s.id for s in both if s not in before]
-    return min(
-        (least_cut(network, wanted, body, before, but, frozenset((k,))) for k in kept), key=len
-    )
+    return min((least_cut(network, wanted, body, before, but, closed | {k}) for k in kept), key=len)
 
 
 def _both_sides(cut: list[Switch]) -> list[Switch]:

@@ -126,4 +126,9 @@ def rule_of(h: Hazard, book: Book) -> str:
     """The rule that a hazard breaks."""
     if h.bit == NOT_IN_TURN:
         return "maker's manual"
-    return book.clauses[h.clause] if h.clause else COMMON_PRACTICE
+    clauses = {
+        "sources meet": book.clauses["sources meet"],
+        "bond": book.clauses["bond"],
+        "under load": book.clauses["under load"],
+    }
+    return clauses.get(h.clause, COMMON_PRACTICE)

@@ -224,7 +224,7 @@ def _on(w: Wake, d: Design) -> Iterator[Step]:
             _why(w, m),
             "act",
             "closed" if a.closing and not lever.button else "on" if a.closing else "open",
-            shows=f"state-{n + 1}",
+            shows=f"state-{n}",
             box=lever.body,
             lever=lever.key,
         )

@@ -15,6 +15,7 @@ const SwitchRow = window.SwitchRow = (() => {
       lever.querySelector("[data-now]").textContent = word;
       if (lever.tagName === "BUTTON") { lever.setAttribute("aria-pressed", on); lever.setAttribute("aria-label", `${lever.dataset.whole}, ${word}`); }
     }
+    for (const box of row.querySelectorAll(".switch-box")) box.classList.toggle("first", !!next && !!box.querySelector(`[data-lever="${CSS.escape(next)}"]`));
     if (units) units.innerHTML = [...state.units.map((u) => `<div class="switch-unit ${esc(u.how)}"><b>${esc(u.name)}</b> ${esc(u.says)}</div>`), ...state.loads.map((l) => `<div class="switch-unit ${l.live ? "live" : "off"}"><b>${esc(l.name[0].toUpperCase() + l.name.slice(1))}</b> ${l.live ? "live" : "dead"}</div>`)].join("");
     for (const wire of document.querySelectorAll(".drawing .wire[data-at]")) wire.classList.toggle("live", state.live.includes(wire.dataset.at));
   }

@@ -2,7 +2,7 @@
 
 from gumboot.web.job.opening import OpenJob
 from gumboot.web.station import Station
-from gumboot.web.stations.wake import back, order, rehearse, walk
+from gumboot.web.stations.wake import back, given, order, rehearse, walk, work
 
 
 def progress(job: OpenJob) -> str:
@@ -15,6 +15,6 @@ STATION = Station(
     "wake",
     "Wake",
     progress,
-    (walk.router, order.router, rehearse.router, back.router),
-    ("wake", "wake/order", "wake/rehearse", "wake/back"),
+    (walk.router, order.router, rehearse.router, back.router, work.router, given.router),
+    ("wake", "wake/order", "wake/rehearse", "wake/work", "wake/back"),
 )

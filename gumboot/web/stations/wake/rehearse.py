@@ -157,6 +157,7 @@ def replayed(wake: Wake, scenario: str, acts: list[Any]) -> tuple[int, int, bool
 def keep(request: Request, job: Opened) -> Response:
     """Keep a rehearsal that came to its end."""
     visit, wake = job.visit, job.design.wake
+    visit.needs("installer", "supervisor")
     scenario = visit.text("scenario")
     here = f"/jobs/{job.record.id}/wake/rehearse?scenario={scenario}"
     if wake is None or scenario not in SCENARIOS:
