@@ -210,7 +210,7 @@ def linked(g: Growing, e: Entry) -> None:
         "slips": {"type": "integer", "minimum": 0},
         "version": {"type": "integer", "minimum": 1},
     },
-    lambda b: f"{b['scenario']} · {b['slips']} slip{'' if b['slips'] == 1 else 's'}",
+    lambda b: f"{b['scenario']} · {b['slips'] or 'no'} slip{'' if b['slips'] == 1 else 's'}",
 )
 def rehearsed(g: Growing, e: Entry) -> None:
     """Switching on or off was rehearsed, to its end."""

@@ -76,7 +76,8 @@ def proof(request: Request, job: Opened) -> Response:
     row = asked(job, "proof")
     if row is None or row.body is None:
         said = {"says": row.says if row else "", "fault": row.fault if row else None}
-        return JSONResponse(said, 202, {"Retry-After": "1"})
+        here = f"/jobs/{job.record.id}/wake/proof.json"
+        return JSONResponse(said, 202, {"Retry-After": "1", "Location": here})
     return JSONResponse(row.body)
 
 

@@ -38,6 +38,8 @@ def known(job: OpenJob, step: Step) -> bool:
     if step.key == "cold.land":
         every = job.design.terminations
         return bool(every) and all(job.state_of(t).complete for t in every)
+    if step.key.startswith("gate.") and step.key.endswith(".ct"):
+        return bool(job.state.ct) and bool(job.state.ct[-1].body.get("sound"))
     if step.key == "cold.link":
         h = job.design.harness
         rows = [s for s in h.steps if s.stage != "Network"] if h else []

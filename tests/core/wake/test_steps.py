@@ -1,0 +1,141 @@
+"""The walk of Wake: what is read and by which limits, what holds what, on every shape."""
+
+import pytest
+from scipy.integrate import solve_ivp
+
+from gumboot.catalogue import catalogue
+from gumboot.core.design import design
+from gumboot.core.plan import Plan
+from gumboot.core.wake.chapters import steps_said
+from gumboot.core.wake.steps import ON, pairs_of, steps_of
+from gumboot.core.wake.work import work_at
+from gumboot.demo import plans
+from tests.core.wake.test_settle import JOBS
+
+
+def made(name):
+    return design(Plan.model_validate(JOBS[name]), catalogue())
+
+
+@pytest.mark.parametrize("name", list(JOBS))
+def test_every_act_of_the_order_is_a_step_once_and_in_its_place(name):
+    d = made(name)
+    steps = steps_of(d)
+    assert len({s.key for s in steps}) == len(steps)
+    acts = [s for s in steps if s.does == "act"]
+    assert [s.title for s in acts] == [d.wake.way.says(a) for a in d.wake.way.up.acts]
+    assert [s.shows for s in acts] == [f"state-{n}" for n in range(len(acts))]
+    for s in steps:
+        if s.does in ("volt", "ohm", "megohm"):
+            assert s.expects and (s.least is not None or s.most is not None), s.key
+
+
+@pytest.mark.parametrize("name", list(JOBS))
+def test_what_an_act_wants_is_read_before_it(name):
+    """Packs meet only after the volts across the open breaker; nobody's capacitors without a
+    precharge; no load before its volts.
+    """
+    d = made(name)
+    steps = steps_of(d)
+    keys = [s.key for s in steps]
+    for act, step in zip(d.wake.way.up.acts, (s for s in steps if s.does == "act"), strict=True):
+        lever = step.key.removeprefix("act.")
+        for bit, gate in ((1 << 10, "equal"), (1 << 9, "precharge")):
+            if act.readied & bit:
+                assert keys.index(f"gate.{lever}.{gate}") < keys.index(step.key)
+    first_load = next(s for s in steps if "come alive" in s.says)
+    asked = [s for s in steps if s.key.startswith(first_load.key.replace("act.", "gate."))]
+    assert asked or first_load.key == "act.main-panel.main"
+
+
+def test_volts_of_a_supply_are_its_own():
+    assert pairs_of("split-phase 120/240 V") == [
+        *(("L1 to N", 120.0), ("L2 to N", 120.0), ("L1 to L2", 240.0))
+    ]
+    assert pairs_of("single-phase 230 V") == [("L1 to N", 230.0)]
+    three = dict(pairs_of("three-phase 400/230 V"))
+    assert three["L1 to L2"] == pytest.approx(3**0.5 * three["L1 to N"], rel=0.005)
+
+
+def test_insulation_by_the_systems_volts():
+    """IEC 62446-1, from memory: 500 V and 1 MΩ up to 500 V, 1000 V and 1 MΩ up to 1000 V."""
+    for name in JOBS:
+        for s in steps_of(made(name)):
+            if s.key.startswith("cold.insulation."):
+                letter = s.key[-1]
+                volts = next(x for x in made(name).strings if x.letter == letter).v_oc_cold.n
+                tester = 250 if volts <= 120 else 500 if volts <= 500 else 1000
+                assert f"Tester at {tester} V" in s.says
+                assert s.least == (0.5 if volts <= 120 else 1.0)
+        if name == "HERON_SLIP":
+            break
+
+
+def test_what_flows_between_unequal_packs_and_into_capacitors():
+    """Against scipy's integration: two packs as volts behind their resistance, one full and one
+    empty, at the first moment; and a capacitor charged through the loop.
+    """
+    d = made("TERN_HOLLOW")
+    f, bank = d.wake.facts, d.bank
+    full, empty, r = bank.v_max.n, bank.v_min.n, bank.resistance.n
+    ah = d.pack.capacity_ah * 3600
+
+    def flows(_, q):  # open-circuit volts fall and rise with charge, between full and empty
+        amps = (full - empty) * (1 - 2 * q[0] / ah) / (2 * r)
+        return [amps]
+
+    at = solve_ivp(flows, (0, 1e-3), [0.0], rtol=1e-9)
+    assert f.between.n == pytest.approx(at.y[0][-1] / 1e-3, rel=1e-3)
+    d = made("JUNIPER_CUT")
+    farad = next(x for x in d.inrush.wait.inputs if x.symbol == "C_dc").n
+    volts = next(x for x in d.inrush.bare.inputs if x.symbol == "V_max").n
+    ohm = volts / d.inrush.bare.n
+    rush = solve_ivp(lambda _, u: (volts - u) / (ohm * farad), (0, ohm * farad / 1000), [0.0])
+    amps = (volts - rush.y[0][-1]) / ohm
+    assert d.wake.facts.inrush.n == pytest.approx(amps, rel=2e-3)
+
+
+@pytest.mark.parametrize("name", list(JOBS))
+def test_a_box_is_dead_when_its_order_is_done(name):
+    """Nothing of a body is fed but what is said to stay live; a load said to be alive is."""
+    d = made(name)
+    way, network = d.wake.way, d.network
+    from gumboot.core.wake.settle import settle
+
+    for b in network.bodies:
+        for keep in ("", *way.plant.load_names):
+            w = work_at(way, network, b.id, keep)
+            end = w.acts[-1].after if w.acts else way.plant.serving
+            rows = settle(way.plant, [end])
+            spared = {s.node for s in w.stays}
+            for n in network.of_body.get(b.id, ()):
+                if n.id not in spared and "No order" not in w.why:
+                    assert int(rows.feeds[0, way.plant.point_of[n.id]]) == 0, (b.id, n.id)
+            for i, load in enumerate(way.plant.load_names):
+                assert (load in w.alive) == bool(int(rows.loads[0]) >> i & 1)
+            if keep and not w.why:
+                assert keep in w.alive
+
+
+def test_the_bus_is_worked_at_while_the_house_lives_on_the_bypass():
+    d = made("TERN_HOLLOW")
+    w = work_at(d.wake.way, d.network, "dc-bus", "the backed-up circuits")
+    said = [d.wake.way.says(a) for a in w.acts]
+    assert not w.why and w.alive == ("the backed-up circuits",)
+    assert "Throw to this side: grid position, Transfer switch" in said
+    assert {f"Open: own breaker, Pack {n}" for n in (1, 2, 3)} <= set(said)
+
+
+def test_steps_in_words():
+    assert steps_said((4,)) == "step 4"
+    assert steps_said((4, 5, 6)) == "steps 4 to 6"
+    assert steps_said((1, 3, 9)) == "steps 1, 3 and 9"
+
+
+def test_the_cold_list_comes_before_the_first_act():
+    for name in ("TERN_HOLLOW", "SALTINGS_BARN"):
+        stages = [s.stage for s in steps_of(made(name))]
+        assert stages.index(ON) == stages.count("Cold first")
+    assert plans.TERN_HOLLOW["kit"]["packs"] == 3
+    keys = [s.key for s in steps_of(made("TERN_HOLLOW"))]
+    assert sum(k.startswith("cold.pack.") for k in keys) == 3

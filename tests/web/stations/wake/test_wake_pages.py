@@ -1,0 +1,181 @@
+"""Wake as a crew uses it: the walk that holds an act, readings that say stop, rehearsing counted by
+the server, the way back, guards at a click, what is given away.
+"""
+
+import csv
+import io
+import json
+import uuid
+
+import pytest
+
+from gumboot.core.plan import Plan
+from gumboot.demo.plans import HERON_SLIP, TERN_HOLLOW
+from tests.conftest import altered
+from tests.shapes import other
+
+
+@pytest.fixture
+def job(new_job):
+    return new_job(Plan.model_validate(HERON_SLIP))
+
+
+def entry(key, typed="", act="done", **more):
+    own = {"uuid": str(uuid.uuid4()), "kind": "wake"}
+    return {**own, "key": key, "act": act, "typed": typed, **more}
+
+
+def steps(person, job):
+    return person.get(f"/jobs/{job}/wake.json").json()["steps"]
+
+
+def right(s):
+    """A reading as expected."""
+    if s["does"] not in ("volt", "ohm", "megohm"):
+        return ""
+    some = [x for x in (s["least"], s["most"]) if x is not None]
+    return f"{sum(some) / len(some):.4g}" if len(some) == 2 else f"{some[0]:.4g}"
+
+
+def walked(person, job, until=""):
+    """Every step done, in order, up to one."""
+    for s in steps(person, job):
+        if s["key"] == until:
+            return
+        (answer,) = person.log(job, entry(s["key"], right(s))).json()["entries"]
+        assert answer["state"] == "kept", (s["key"], answer)
+        assert answer["verdict"] == "done", (s["key"], right(s))
+
+
+def test_an_act_is_held_until_what_comes_before_it_is_done(installer, job):
+    first = next(s for s in steps(installer, job) if s["does"] == "act")
+    (answer,) = installer.log(job, entry(first["key"])).json()["entries"]
+    assert answer["state"] == "refused" and answer["why"].startswith("held: “Every termination")
+    walked(installer, job, first["key"])
+    (answer,) = installer.log(job, entry(first["key"])).json()["entries"]
+    assert answer["state"] == "kept"
+    log = installer.get(f"/jobs/{job}/land/log").text
+    assert first["title"] in log
+
+
+def test_a_reading_that_is_wrong_says_what_it_means_and_holds(installer, job):
+    rows = {s["key"]: s for s in steps(installer, job)}
+    string = rows["cold.string.A"]
+    (answer,) = installer.log(job, entry(string["key"], f"-{right(string)} V")).json()["entries"]
+    assert answer["verdict"] == "outside" and "exchanged" in answer["why"]
+    (answer,) = installer.log(job, entry("cold.insulation.A", "0,2 MΩ")).json()["entries"]
+    assert answer["verdict"] == "outside" and "earth" in answer["why"]
+    for typed in ("many", "5 A", "99999 V", ""):
+        (no,) = installer.log(job, entry(string["key"], typed)).json()["entries"]
+        assert no["state"] == "refused" and no["field"] == "typed" and "type the volts" in no["why"]
+    missing = installer.get(f"/jobs/{job}/hand-over.json").json()["missing"]
+    assert any("2 readings of Link or Wake" in m for m in missing)
+
+
+def test_the_way_back_knows_what_is_closed(installer, job):
+    data = installer.get(f"/jobs/{job}/wake/back.json").json()
+    assert data["down"]["acts"] == [] and data["now"]["closed"] == []
+    acts = [s for s in steps(installer, job) if s["does"] == "act"]
+    walked(installer, job, acts[3]["key"])
+    data = installer.get(f"/jobs/{job}/wake/back.json").json()
+    assert (
+        data["now"]["closed"] == [a["lever"] for a in acts[:3]] or len(data["now"]["closed"]) == 3
+    )
+    assert len(data["down"]["acts"]) == 3
+    installer.log(job, entry(acts[2]["key"], act="back"))
+    assert len(installer.get(f"/jobs/{job}/wake/back.json").json()["down"]["acts"]) == 2
+
+
+def test_what_if_is_asked_of_any_state(installer, new_job):
+    job = new_job(Plan.model_validate(other(HERON_SLIP, backup__changeover="loose breakers")))
+    page = installer.get(f"/jobs/{job}/wake/rehearse.json?scenario=down").json()
+    state = page["start"]["state"]
+    at = f"/jobs/{job}/wake/try.json?state={state}&lever="
+    bad = installer.get(f"{at}transfer-switch.grid").json()
+    assert bad["hazards"][0]["name"] == "the inverter's output and the grid on one bus"
+    assert "679 V" in bad["hazards"][0]["does"] and bad["hazards"][0]["rule"].startswith("NEC")
+    lost = installer.get(f"{at}main-panel.main&grid=0").json()
+    assert lost["moved"] and not lost["hazards"]
+    good = installer.get(f"{at}main-panel.main").json()
+    assert any("clicks out" in x for x in good["heard"]), good["heard"]
+    for query in (f"{at}nothing", f"/jobs/{job}/wake/try.json?state=-1&lever=main-panel.main"):
+        no = installer.get(query)
+        assert no.status_code == 422 and "reload" in no.json()["message"]
+
+
+def test_an_interlock_holds_a_hand(installer, job):
+    page = installer.get(f"/jobs/{job}/wake/rehearse.json?scenario=down").json()
+    at = f"/jobs/{job}/wake/try.json?state={page['start']['state']}&lever=transfer-switch.grid"
+    held = installer.get(at).json()
+    assert held["interlock"] and not held["moved"]
+
+
+def test_a_rehearsal_is_counted_by_replaying_it(installer, job):
+    at = f"/jobs/{job}/wake/rehearse"
+    order = [a["lever"] for a in installer.get(f"/jobs/{job}/wake/order.json").json()["up"]["acts"]]
+    wanted = {
+        a["lever"]: bool(a["readied"])
+        for a in installer.get(f"/jobs/{job}/wake/order.json").json()["up"]["acts"]
+    }
+    clean = [[k, True] if wanted[k] else k for k in order]
+    slipped = [*clean[:3], "pack-2.own" if "pack-2.own" not in order[:3] else "x", *clean[3:]]
+    short = installer.post(at, {"scenario": "up", "acts": json.dumps(clean[:4])})
+    assert short.status_code == 422 and "not come to its end" in short.text
+    for acts in (clean, slipped, "no list"):
+        installer.post(at, {"scenario": "up", "acts": json.dumps(acts)})
+    kept = installer.get(f"{at}.json").json()["kept"]
+    assert [r["scenario"] for r in kept] == ["up", "up"]
+    assert kept[1]["slips"] == 0 and kept[1]["acts"] == len(order)
+    assert all(r["who"] for r in kept)
+    assert "up · no slips" in installer.get(f"/jobs/{job}/land/log").text
+
+
+def test_schools_and_guards_are_the_plans(planner, installer, new_job):
+    job = new_job(Plan.model_validate(other(HERON_SLIP, backup__changeover="loose breakers")))
+    at = f"/jobs/{job}/wake/order"
+    data = planner.get(f"{at}.json").json()
+    assert data["unguarded"] == 1 and data["own"]
+    slip = next(s for s in data["slips"] if s["unguarded"])
+    version = planner.get(f"{at}.json").json()["job"]["version"]
+    form = {"version": version, "school": "grid first", "alone": "", f"guard-{slip['lever']}": ""}
+    bad = planner.post(at, {**form, "school": "wildly", f"guard-{slip['lever']}": "string"})
+    assert bad.status_code == 422
+    planner.post(at, {**form, f"guard-{slip['lever']}": "padlock"})
+    data = planner.get(f"{at}.json").json()
+    assert data["unguarded"] == 0 and data["school"] == "grid first"
+    assert data["guards"] == {slip["lever"]: "padlock"}
+    assert installer.post(at, form).status_code == 403
+
+
+def test_what_is_given_away(installer, job):
+    at = f"/jobs/{job}/wake"
+    states = installer.get(f"{at}/states.json").json()["states"]
+    rows = list(csv.DictReader(io.StringIO(installer.get(f"{at}/states.csv").text)))
+    assert len(states) == len(rows) and rows[0]["closed"] == "" and rows[-1]["live"]
+    assert all(s["faults"] == 0 for s in states)
+    made = installer.get(f"{at}/proof.json")
+    assert made.status_code in (200, 202)
+    card = installer.get(f"{at}/card.pdf?paper=a4")
+    assert card.status_code in (200, 202)
+    work = installer.get(f"{at}/work.json?at=inverter-1&keep=the backed-up circuits").json()
+    assert work["acts"] and work["locks"] and work["where"] == "Inverter"
+
+
+def test_the_plain_form_does_the_same_without_a_script(installer, job):
+    at = f"/jobs/{job}/wake"
+    first = next(s for s in steps(installer, job) if s["does"] == "act")
+    held = installer.post(at, {"key": first["key"], "act": "done", "uuid": str(uuid.uuid4())})
+    assert held.status_code == 422 and "Held: “" in held.text
+    own = {"key": "cold.covers", "act": "done", "uuid": str(uuid.uuid4())}
+    for _ in range(2):
+        installer.post(at, own)
+    assert next(s for s in steps(installer, job) if s["key"] == "cold.covers")["state"] == "done"
+
+
+def test_a_job_without_kit_says_so_everywhere(planner, new_job):
+    job = new_job(altered(Plan.model_validate(TERN_HOLLOW), "/kit/inverter", None))
+    for page in ("", "/order", "/rehearse", "/work", "/back"):
+        answer = planner.get(f"/jobs/{job}/wake{page}")
+        assert answer.status_code == 200 and "yet" in answer.text
+    assert planner.get(f"/jobs/{job}/wake/states.csv").status_code == 200
+    assert planner.get(f"/jobs/{job}/wake/proof.json").status_code == 404
