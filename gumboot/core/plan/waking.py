@@ -14,10 +14,12 @@ Guarded = Literal["padlock", "capped", "person"]
 
 class Waking(Part):
     """school: the order of switching on where the maker leaves it open; alone: units are first
-    started one by one. guards: what keeps a switch from being moved at the wrong moment, by its
-    key: a padlock, a plug parked and capped, a person who stands there.
+    started one by one; rehearse: whether a clean run is asked before the day. guards: what keeps a
+    switch from being moved at the wrong moment, by its key: a padlock, a plug parked and capped, a
+    person who stands there.
     """
 
     school: School = "maker"
     alone: bool | None = None
+    rehearse: bool = False
     guards: Annotated[dict[Key, Guarded], Field(max_length=60)] = Field(default_factory=dict)

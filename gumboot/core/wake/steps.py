@@ -41,6 +41,9 @@ def steps_of(d: Design) -> tuple[Step, ...]:
 
 
 def _cold(d: Design) -> Iterator[Step]:
+    if d.plan.waking.rehearse:
+        says = "Switching on rehearsed to its end without a slip, under Rehearse."
+        yield Step("cold.rehearsed", COLD, "One clean rehearsal", says)
     yield Step("cold.land", COLD, "Every termination made and marked", "As the walk of Land says.")
     yield Step("cold.link", COLD, "Every lead in, terminated, read", "As the walk of Link says.")
     yield Step(
@@ -237,6 +240,14 @@ def _on(w: Wake, d: Design) -> Iterator[Step]:
         " says. Settings next, under Set.",
         shows=f"state-{len(acts)}",
     )
+    yield from _duties(d)
+
+
+def _duties(d: Design) -> Iterator[Step]:
+    """What is seen or tried on every job of its kind, once it serves."""
+    for f in d.duties:
+        if f.asked is not None and f.asked.station == "Wake":
+            yield Step(f"duty.{f.key}", ON, "Seen or tried", f.says, "duty", box=f.place)
 
 
 def _before(w: Wake, d: Design, m: _Moment) -> Iterator[Step]:

@@ -9,6 +9,8 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal
 
+import numpy as np
+
 from gumboot.core.kit import Inverter, Pack
 from gumboot.core.network import Network
 from gumboot.core.plan import Plan
@@ -17,7 +19,9 @@ from gumboot.core.wake.hazard import Rules, rules_of
 from gumboot.core.wake.order import Act, Moves, Order, find, order
 from gumboot.core.wake.plant import Plant, in_words, plant_of
 from gumboot.core.wake.school import in_turn, ranks_of, school_of
+from gumboot.core.wake.settle import settle
 from gumboot.core.wake.slip import Slip, slips
+from gumboot.core.wake.why import Reason, reasons
 
 
 @dataclass(frozen=True, eq=False)
@@ -43,6 +47,19 @@ class Way:
     def down(self) -> Order:
         """From serving to everything open."""
         return self.back_out(self.plant.serving)
+
+    @cached_property
+    def emergency(self) -> tuple[Act, ...]:
+        """The way down, as far as it takes until no load is fed and no unit is on."""
+        states = np.array([a.after for a in self.down.acts], dtype=np.int64)
+        rows = settle(self.plant, states)
+        quiet = [n for n in range(len(states)) if not int(rows.on[n]) and not int(rows.loads[n])]
+        return self.down.acts[: quiet[0] + 1] if quiet else self.down.acts
+
+    @cached_property
+    def reasons(self) -> tuple[Reason, ...]:
+        """Why each act of the way up stands where it stands."""
+        return reasons(self.moves, self.up.acts, self.ranks)
 
     def says(self, a: Act) -> str:
         """An act in words."""

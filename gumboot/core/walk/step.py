@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-Does = Literal["tick", "ohm", "megohm", "dbm", "volt", "pins", "ct", "act", "wait"]
+Does = Literal["tick", "ohm", "megohm", "dbm", "volt", "pins", "ct", "act", "wait", "duty"]
 
 
 @dataclass(frozen=True, slots=True)

@@ -67,6 +67,7 @@
     const wrong = kind === "wake" && (now === "outside" || late(s));
     let field = "";
     if (s.does === "pins") field = `<button class="go" data-right>Each to its own pin</button><details class="mt-2"${open ? " open" : ""}><summary>Something else was found</summary><div class="grid grid-cols-2 gap-3 mt-2">${s.pins.map((p) => `<div><label for="pin-${esc(p.pin)}" class="small">${esc(p.does)}: pin ${esc(p.pin)} sounds to</label><input id="pin-${esc(p.pin)}" data-pin="${esc(p.pin)}" class="num" value="${esc(typed[p.pin] ?? "")}" placeholder="${esc(p.far)}, or open" autocomplete="off"></div>`).join("")}</div><button class="broad mt-2" data-pins>Keep these</button></details>`;
+    else if (s.does === "duty") field = `<a class="button go" href="/jobs/${job}/hand-over#duties">Write it down under Hand over</a>`;
     else if (s.does === "ct") field = `<a class="button go" href="/jobs/${job}/link/ct">Open the CT test</a>`;
     else if (READ.includes(s.does)) field = `<label for="read">Reading, ${UNIT[s.does]}</label><input id="read" class="num torque" inputmode="${/ohm/.test(s.does) ? "text" : "decimal"}" value="${esc(typed.read ?? "")}" placeholder="${esc(s.example)}" autocomplete="off"><button class="go mt-2">Keep</button>`;
     else if (s.does === "wait") field = `<p class="clock" data-clock aria-live="off"></p><button class="go">Seen</button>`;
@@ -129,7 +130,7 @@
       if (lacks) { fault = `type which pin ${lacks.does}, pin ${lacks.pin}, sounds to, or “open”`; render(); document.querySelector(`[data-pin="${CSS.escape(lacks.pin)}"]`)?.focus(); return; }
       return enter("done", here.pins.map((p) => `${p.pin}=${typed[p.pin].trim()}`).join("; "), typed.note || "");
     }
-    if (here.does === "ct") return;
+    if (["ct", "duty"].includes(here.does)) return;
     if (!READ.includes(here.does)) return enter("done", here.does === "wait" ? `after ${minutes(waited(here))}` : "", typed.note || "");
     if (isNaN(number(here, typed.read || ""))) { fault = { ohm: "type what the meter shows in Ω, such as 60, or “open”", megohm: "type what the tester shows in MΩ, such as 12 or > 200", dbm: "type the level in dBm, such as -67" }[here.does] || `type the volts, such as ${here.example}`; render(); document.getElementById("read").focus(); return; }
     return enter("done", typed.read, typed.note || "");

@@ -12,6 +12,7 @@ from gumboot.core.basis.finding import Level
 from gumboot.core.basis.units import NotAQuantity, parse
 from gumboot.core.journal import log
 from gumboot.core.journal.entry import Entry
+from gumboot.core.walk.step import Step
 from gumboot.core.wall import drill_sheet
 from gumboot.drawings.one_line import one_line
 from gumboot.drawings.wall import draw_wall
@@ -25,6 +26,7 @@ from gumboot.web.job.walking import last
 from gumboot.web.pages.frame import drawn, render, twin
 from gumboot.web.stations.brief.editions import entries_of, used
 from gumboot.web.stations.link.harness import lead_data
+from gumboot.web.stations.wake.walk import steps_of
 
 router = APIRouter()
 
@@ -63,9 +65,8 @@ def missing(job: OpenJob) -> list[str]:
     return out
 
 
-def links(job: OpenJob) -> list[dict[str, Any]]:
-    """Every step of Link with its last entry, if it has one."""
-    h = job.design.harness
+def walked(job: OpenJob, steps: Sequence[Step]) -> list[dict[str, Any]]:
+    """Every step of a walk with its last entry, if it has one."""
     return [
         {
             "stage": s.stage,
@@ -77,7 +78,7 @@ def links(job: OpenJob) -> list[dict[str, Any]]:
             "who": e.who if e else "",
             "at": e.at_server if e else "",
         }
-        for s in (h.steps if h else ())
+        for s in steps
     ]
 
 
@@ -208,7 +209,26 @@ def page(
         ],
         "_faults": faults or {},
         "leads": [lead_data(x) for x in d.harness.leads] if d.harness else [],
-        "links": links(job),
+        "links": walked(job, d.harness.steps if d.harness else ()),
+        "wakes": walked(job, steps_of(d)),
+        "rehearsals": [
+            {
+                "who": e.who,
+                "at": e.at_server,
+                **{k: e.body[k] for k in ("scenario", "acts", "slips")},
+            }
+            for e in state.rehearsals
+        ],
+        "orders": [
+            {"name": name, "acts": [d.wake.way.says(a) for a in acts]}
+            for name, acts in (
+                ("In an emergency", d.wake.way.emergency),
+                ("Off", d.wake.way.down.acts),
+                ("On", d.wake.way.up.acts),
+            )
+        ]
+        if d.wake
+        else [],
         "ct": [
             {"who": e.who, "at": e.at_server, **{k: e.body[k] for k in ("act", "says", "note")}}
             for e in entries

@@ -15,7 +15,7 @@ from gumboot.web.background import asked, printed
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import drawn, render
 from gumboot.web.people.defaults import paper_of
-from gumboot.web.stations.wake.order import order_data
+from gumboot.web.stations.wake.order import act_data, initiators, order_data
 from gumboot.web.stations.wake.row import unit_says
 
 router = APIRouter()
@@ -106,6 +106,10 @@ def _card(request: Request, job: OpenJob) -> dict[str, Any]:
         "address": job.plan.site.address,
         "up": order_data(wake, wake.way.up) if wake else None,
         "down": order_data(wake, wake.way.down) if wake else None,
+        "emergency": [act_data(wake, n, a) for n, a in enumerate(wake.way.emergency, 1)]
+        if wake
+        else [],
+        "initiators": initiators(job),
         "wait_min": max((c.wait_min for c in network.capacitors), default=0) if network else 0,
         "qr": drawn(code),
         "at": at,

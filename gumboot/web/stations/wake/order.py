@@ -8,6 +8,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from gumboot.core.basis.finding import Change
+from gumboot.core.basis.words import inside
 from gumboot.core.wake.chapters import Wake, stands, steps_said
 from gumboot.core.wake.facts import does, rule_of
 from gumboot.core.wake.hazard import named
@@ -28,6 +29,14 @@ GUARDS = (
 )
 
 
+def initiators(job: OpenJob) -> list[str]:
+    """The shutdown buttons of a job, with where they stand."""
+    kinds = ("rapid shutdown", "emergency shutdown")
+    bodies = {b.id: b.label for b in job.design.bodies}
+    some = [s for s in job.plan.safeguards if s.kind in kinds]
+    return [f"{s.kind[:1].upper()}{s.kind[1:]}, {bodies.get(s.at, s.at)}" for s in some]
+
+
 def act_data(wake: Wake, n: int, a: Act) -> dict[str, Any]:
     """One act of an order."""
     lever = wake.way.plant.levers[a.k]
@@ -39,6 +48,16 @@ def act_data(wake: Wake, n: int, a: Act) -> dict[str, Any]:
         "closing": a.closing,
         "readied": [h.name for h in named(a.readied)],
     }
+
+
+def why(wake: Wake, n: int) -> str:
+    """Why an act of the way up stands where it stands, in words."""
+    r = wake.way.reasons[n]
+    if r.waits_for >= 0:
+        before = inside(wake.way.says(wake.way.up.acts[r.waits_for]))
+        what = f"else: {', '.join(h.name for h in r.hazards)}" if r.hazards else "by its interlock"
+        return f"Not before step {r.waits_for + 1}, {before}; {what}."
+    return "After the step before it by the school." if r.school else ""
 
 
 def order_data(wake: Wake, o: Order) -> dict[str, Any]:
@@ -84,6 +103,10 @@ def page(job: OpenJob, faults: dict[str, str]) -> dict[str, Any]:
         "alone": "" if plan.waking.alone is None else "yes" if plan.waking.alone else "no",
         "several": len(wake.way.plant.units) > 1,
         "up": order_data(wake, wake.way.up),
+        "whys": [why(wake, n) for n in range(len(wake.way.up.acts))],
+        "emergency": [act_data(wake, n, a) for n, a in enumerate(wake.way.emergency, 1)],
+        "initiators": initiators(job),
+        "rehearse": plan.waking.rehearse,
         "down": order_data(wake, wake.way.down),
         "wait_min": wait,
         "slips": [slip_data(wake, s) for s in wake.way.slips],
@@ -129,6 +152,7 @@ def keep(request: Request, job: Opened) -> Response:
     waking = {
         "school": school,
         "alone": {"yes": True, "no": False}.get(alone),
+        "rehearse": visit.text("rehearse") == "yes",
         "guards": {k: v for k, v in guards.items() if k in keys},
     }
     changes = (Change("/waking", waking),)

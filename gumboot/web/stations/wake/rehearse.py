@@ -20,6 +20,7 @@ from gumboot.core.wake.settle import Settled, settle
 from gumboot.store import records
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import render, twin
+from gumboot.web.stations.wake.back import state_now
 from gumboot.web.stations.wake.row import row_of, shown
 
 router = APIRouter()
@@ -28,17 +29,18 @@ SCENARIOS = {
     "up": "Switch on, from dark to serving",
     "down": "Switch off, from serving to dark",
     "outage": "The grid is lost half way up: go on without it",
+    "now": "From where the job stands",
 }
 
 
-def begins(wake: Wake, scenario: str) -> tuple[int, int, bool]:
+def begins(wake: Wake, scenario: str, now: int) -> tuple[int, int, bool]:
     """(state at the start, state at the end, whether the grid is there) of a scenario."""
     serving, acts = wake.way.plant.serving, wake.way.up.acts
     if scenario == "down":
         return serving, 0, True
     if scenario == "outage" and acts:
         return acts[len(acts) // 2].state, serving, False
-    return 0, serving, True
+    return now if scenario == "now" else 0, serving, True
 
 
 def tried(job: OpenJob, wake: Wake, state: int, k: int, grid: bool) -> dict[str, Any]:
@@ -97,7 +99,7 @@ def page(job: OpenJob, scenario: str, fault: str = "") -> dict[str, Any]:
     if wake is None or not wake.way.up.acts:
         return out | {"row": []}
     scenario = scenario if scenario in SCENARIOS else "up"
-    start, end, grid = begins(wake, scenario)
+    start, end, grid = begins(wake, scenario, state_now(job))
     rows = settle(wake.way.plant, np.array([start], dtype=np.int64), grid)
     return out | {
         "row": row_of(job.design),
@@ -130,12 +132,12 @@ def attempt(request: Request, job: Opened) -> Response:
     return JSONResponse(tried(job, wake, n, keys.index(key), asked.get("grid") != "0"))
 
 
-def replayed(wake: Wake, scenario: str, acts: list[Any]) -> tuple[int, int, bool]:
+def replayed(wake: Wake, scenario: str, acts: list[Any], now: int) -> tuple[int, int, bool]:
     """(acts made, slips, whether the end was come to) of a rehearsal, made once more. An act is a
     lever's key, or the key and whether its reading was made: an act that slips is taken back.
     """
     plant, keys = wake.way.plant, [x.key for x in wake.way.plant.levers]
-    state, end, grid = begins(wake, scenario)
+    state, end, grid = begins(wake, scenario, now)
     moves, made, slips = Moves(plant, wake.way.rules, grid), 0, 0
     for act in acts[:MOST_ACTS]:
         key, read = act if isinstance(act, list) and len(act) == 2 else (act, False)
@@ -168,7 +170,7 @@ def keep(request: Request, job: Opened) -> Response:
             raise ValueError
     except ValueError:
         acts = []
-    made, slips, ended = replayed(wake, scenario, acts)
+    made, slips, ended = replayed(wake, scenario, acts, state_now(job))
     if not ended:
         says = "This run has not come to its end yet: move what is still to move, then keep it."
         return render(request, "wake_rehearse.html", page(job, scenario, says), 422)

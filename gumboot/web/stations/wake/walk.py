@@ -38,6 +38,12 @@ def known(job: OpenJob, step: Step) -> bool:
     if step.key == "cold.land":
         every = job.design.terminations
         return bool(every) and all(job.state_of(t).complete for t in every)
+    if step.key == "cold.rehearsed":
+        clean = (e.body["slips"] == 0 for e in job.state.rehearsals if e.body["scenario"] == "up")
+        return any(clean)
+    if step.key.startswith("duty."):
+        key = step.key.removeprefix("duty.")
+        return any(f.key == key and job.state.closes(f) for f in job.design.duties)
     if step.key.startswith("gate.") and step.key.endswith(".ct"):
         return bool(job.state.ct) and bool(job.state.ct[-1].body.get("sound"))
     if step.key == "cold.link":
@@ -101,6 +107,8 @@ def entry(job: OpenJob, s: Sent) -> tuple[str, dict[str, Any]]:
         held = next((x for x in before if not complete(job, x)), None)
         if held is not None:
             raise Refused("key", f"held: “{held.title}” comes before it and is still open")
+    if step is not None and step.does == "duty" and s.act == "done":
+        raise Refused("key", "this is written down under Hand over, or left out with a reason")
     return "wake", entry_body(step, walking.entered(s), means)
 
 

@@ -42,6 +42,8 @@ def walked(person, job, until=""):
     for s in steps(person, job):
         if s["key"] == until:
             return
+        if s["does"] == "duty":
+            continue
         (answer,) = person.log(job, entry(s["key"], right(s))).json()["entries"]
         assert answer["state"] == "kept", (s["key"], answer)
         assert answer["verdict"] == "done", (s["key"], right(s))
@@ -173,7 +175,7 @@ def test_the_plain_form_does_the_same_without_a_script(installer, job):
 
 
 def test_a_job_without_kit_says_so_everywhere(planner, new_job):
-    job = new_job(altered(Plan.model_validate(TERN_HOLLOW), "/kit/inverter", None))
+    job = new_job(altered(Plan.model_validate(TERN_HOLLOW), "/kit/inverter", "gone"))
     for page in ("", "/order", "/rehearse", "/work", "/back"):
         answer = planner.get(f"/jobs/{job}/wake{page}")
         assert answer.status_code == 200 and "yet" in answer.text
