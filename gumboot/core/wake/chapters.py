@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+from gumboot.core.basis.figure import COMMON_PRACTICE
 from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
 from gumboot.core.basis.words import inside
 from gumboot.core.brief.chapters import KIT, chosen
@@ -16,7 +17,7 @@ from gumboot.core.size.equipment import BANK, STRINGS
 from gumboot.core.wake.facts import Facts, does, facts_of, rule_of
 from gumboot.core.wake.hazard import InTurn
 from gumboot.core.wake.order import Against
-from gumboot.core.wake.plant import in_words
+from gumboot.core.wake.plant import MOST_LEVERS, in_words
 from gumboot.core.wake.settle import BACK_FED
 from gumboot.core.wake.slip import Slip
 from gumboot.core.wake.way import Way, way_of
@@ -24,16 +25,24 @@ from gumboot.core.wake.way import Way, way_of
 MAKERS = "maker's manual"
 
 
-def _way(d: Draft) -> Way:
+def _way(d: Draft) -> Way | None:
     kit = chosen(d)
     return way_of(d[NETWORK], d.plan, kit.inverter, kit.pack)
 
 
-WAY: Chapter[Way] = Chapter(
+def _too_many(way: Way | None, d: Draft) -> Iterable[Finding]:
+    if way is None:
+        says = f"More than {MOST_LEVERS} switches and buttons: no order is worked out for so many."
+        cure = Cure("Write the order by the makers' manuals, and have it read by another person")
+        yield check("wake.many", "wake", says, COMMON_PRACTICE, cure)
+
+
+WAY: Chapter[Way | None] = Chapter(
     "way",
     _way,
     reads=("waking", "supply", "kit"),
     requires=(KIT, NETWORK),
+    findings=_too_many,
     station="wake",
 )
 
@@ -50,13 +59,20 @@ def _wake(d: Draft) -> Wake:
     kit = chosen(d)
     strings = (d[STRINGS] or ((), ()))[0]
     facts = facts_of(d.plan, kit.inverter, kit.pack, d[BANK], d[INRUSH], tuple(strings))
-    return Wake(d[WAY], facts)
+    way = d[WAY]
+    assert way is not None  # noqa: S101 - required
+    return Wake(way, facts)
 
 
 def _found(w: Wake, d: Draft) -> Iterable[Finding]:
     """What stands against any order, and slips that nothing stands in the way of."""
     if w.way.up.against is not None:
         against = w.way.up.against
+        if against.given_up:
+            says = f"No order was found among {w.way.up.looked_at:,} states looked at."
+            cure = Cure("Choose another school under Wake, or have units started one by one")
+            yield check("wake.order", "wake", says, COMMON_PRACTICE, cure)
+            return
         yield stop("wake.order", "wake", stands(against), MAKERS, *_ways(against.rules))
     bare = [s for s in w.way.slips if s.unguarded]
     if bare:

@@ -28,7 +28,7 @@ from gumboot.core.wake.settle import (
 Bools = NDArray[np.bool_]
 
 ALTERNATING = (1 << PACKS) - 1  # utility, generator, units that form
-EVERY_PACK = ((1 << 30) - 1) << PACKS
+EVERY_PACK = ((1 << 32) - 1) << PACKS
 JOINED, INRUSH, UNEQUAL, UNDER_LOAD, NOT_IN_TURN = (1 << n for n in range(8, 13))
 Does = Literal["harm", "damage", "asleep"]
 

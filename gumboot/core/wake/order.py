@@ -29,7 +29,8 @@ from gumboot.core.wake.plant import Ints, Plant
 from gumboot.core.wake.settle import Settled, settle
 
 WALK, PASSED = 0.01, 0.1
-MOST_LOOKED_AT = 60_000  # states; more than any job has within its school's ranks
+MOST_LOOKED_AT, ASKED_WHY = 6_000, 1_500  # states: far more than any job of the tests needs
+EXACT, EAGER = 600, 0.5  # states looked at for the least cost; and how eager it is after that
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,21 +51,25 @@ class Act:
 @dataclass(frozen=True, slots=True)
 class Against:
     """What stands against any order: hazards that none avoids, or rules of makers, one against
-    another or against a hazard.
+    another or against a hazard. given_up: it was not looked to the end.
     """
 
     hazards: tuple[Hazard, ...] = ()
     rules: tuple[InTurn, ...] = ()
+    given_up: bool = False
 
 
 @dataclass(frozen=True, eq=False)
 class Order:
-    """An order, what it costs, how many states were looked at; `against` where there is none."""
+    """An order, what it costs, how many states were looked at; `against` where there is none;
+    least: whether none costs less.
+    """
 
     acts: tuple[Act, ...]
     cost: float = 0.0
     looked_at: int = 0
     against: Against | None = None
+    least: bool = True
 
 
 @dataclass(eq=False)
@@ -97,28 +102,32 @@ def find(
     ranks: Sequence[int],
     allowed: int = READIED,
     alike: bool = True,
+    most: int = MOST_LOOKED_AT,
+    eager: float = 0.0,
 ) -> Order:
     """The least costly order from a state to another. ranks: of every lever, by the school; when
     going down they count backward. allowed: hazards that an act may have, as bits. alike: of levers
-    that stand for each other only the first is tried; where that finds nothing, all are.
+    that stand for each other only the first is tried; where that finds nothing, all are. most:
+    states that are looked at. eager: how much dearer an act still to come counts: above 0 an order
+    is found sooner, and may cost that much more than the least.
     """
-    plant, differs = moves.plant, start ^ goal
+    plant = moves.plant
     stems = [x.stem for x in plant.levers]
     every = range(len(stems))
     sooner = [sum(1 << j for j in every if ranks[j] < ranks[k]) for k in every]
     later = [sum(1 << j for j in every if ranks[j] > ranks[k]) for k in every]
     best: dict[tuple[int, str], float] = {(start, ""): 0.0}
     came: dict[tuple[int, str], tuple[tuple[int, str], Act]] = {}
-    todo: list[tuple[float, int, int, str]] = [(float(differs.bit_count()), 0, start, "")]
+    todo: list[tuple[float, int, int, str]] = [(0.0, 0, start, "")]
     count = 0
     while todo:
         _, _, state, place = heappop(todo)
         at = (state, place)
         if state == goal:
-            return Order(_back(came, at), best[at], count)
+            return Order(_back(came, at), best[at], count, least=eager == 0)
         count += 1
-        if count > MOST_LOOKED_AT:
-            break
+        if count > most:
+            return Order((), 0.0, count, Against(given_up=True))
         levers = [k for k in range(len(plant.levers)) if (state ^ goal) >> k & 1]
         levers = [k for k in levers if plant.can_be(state ^ (1 << k))]
         if not levers:
@@ -142,9 +151,9 @@ def find(
                 best[to] = cost
                 came[to] = (at, Act(k, closing, state, int(bits) & READIED))
                 left = (to[0] ^ goal).bit_count()
-                heappush(todo, (cost + left, left * 64 + k, *to))
+                heappush(todo, (cost + (1 + eager) * left, left * 64 + k, *to))
     if alike:
-        return find(moves, start, goal, ranks, allowed, alike=False)
+        return find(moves, start, goal, ranks, allowed, False, most, eager)
     return Order((), 0.0, count, Against())
 
 
@@ -158,27 +167,33 @@ def _back(
     return tuple(reversed(out))
 
 
+def soon(moves: Moves, start: int, goal: int, ranks: Sequence[int]) -> Order:
+    """The least costly order; where that takes too long a look, one that is nearly so."""
+    found = find(moves, start, goal, ranks, most=EXACT)
+    if found.against is None or not found.against.given_up:
+        return found
+    return find(moves, start, goal, ranks, eager=EAGER)
+
+
 def order(moves: Moves, start: int, goal: int, ranks: Sequence[int]) -> Order:
     """An order, or which hazards and which makers' rules stand against every one."""
-    found = find(moves, start, goal, ranks)
-    return (
-        found
-        if found.against is None
-        else Order((), 0.0, found.looked_at, _why(moves, start, goal, ranks))
-    )
+    found = soon(moves, start, goal, ranks)
+    if found.against is None or found.against.given_up:
+        return found
+    return Order((), 0.0, found.looked_at, _why(moves, start, goal, ranks))
 
 
 def _why(moves: Moves, start: int, goal: int, ranks: Sequence[int]) -> Against:
-    """The smallest thing to give up for an order to be there: one rule of a maker and what it runs
-    into, two rules that contradict each other, or a hazard.
+    """The smallest thing to give up for an order to be there: two rules that contradict each other,
+    one rule of a maker and what it runs into, or a hazard.
     """
-    free = find(moves, start, goal, ranks, READIED | NOT_IN_TURN)
+    rules = moves.rules.in_turn
+    for rule in rules:
+        turned = next((r for r in rules if (r.first, r.then) == (rule.then, rule.first)), None)
+        if turned is not None:
+            return Against(rules=(rule, turned))
+    free = find(moves, start, goal, ranks, READIED | NOT_IN_TURN, most=ASKED_WHY)
     if free.against is None:
-        rules = moves.rules.in_turn
-        for rule in rules:
-            turned = next((r for r in rules if (r.first, r.then) == (rule.then, rule.first)), None)
-            if turned is not None:
-                return Against(rules=(rule, turned))
         hit = next((r for r in rules if _alone(moves, (r,), start, goal, ranks)), None)
         if hit is not None:
             return Against(_runs_into(moves, start, goal, ranks), (hit,))
@@ -197,7 +212,8 @@ def _alone(
         moves.rules.wakes,
         rules,
     )
-    return find(Moves(moves.plant, kept, moves.grid), start, goal, ranks).against is not None
+    asked = Moves(moves.plant, kept, moves.grid)
+    return find(asked, start, goal, ranks, most=ASKED_WHY).against is not None
 
 
 def _runs_into(
@@ -209,6 +225,6 @@ def _runs_into(
         for h in EVERY
         if not h.readied
         and h.bit != NOT_IN_TURN
-        and find(moves, start, goal, ranks, READIED | more | h.bit).against is None
+        and find(moves, start, goal, ranks, READIED | more | h.bit, most=ASKED_WHY).against is None
     ]
     return tuple(hit)

@@ -38,8 +38,8 @@ Kind = Literal[
 ]
 OPEN_AT_THE_END: frozenset[Kind] = frozenset(("bypass", "generator"))
 HAND, UNIT_RELAY, GENERATOR_RELAY, GATEWAY, PV_RELAY, PORT_RELAY = range(6)
-UTILITY, GENERATOR, UNITS, PACKS, STRINGS = 0, 1, 2, 10, 40  # first bit of each in what feeds
-MOST_UNITS, MOST_PACKS = PACKS - UNITS, STRINGS - PACKS
+UTILITY, GENERATOR, UNITS, PACKS, STRINGS = 0, 1, 2, 10, 42  # first bit of each in what feeds
+MOST_LEVERS = 60  # a state is one number of 64 bits
 
 
 @dataclass(frozen=True, slots=True)

@@ -97,6 +97,19 @@ def settle(plant: Plant, states: Ints, grid: bool = True) -> Settled:
     return Settled(states, *own, a, b, one, feeds, closed)
 
 
+def warm() -> None:
+    """Have the loop compiled, or loaded, before the first job asks for it."""
+    none, bits = np.zeros(0, dtype=np.int64), np.zeros(1, dtype=np.bool_)
+
+    def rows(width: int) -> Ints:
+        return np.zeros((0, width), dtype=np.int64)
+
+    plant = Plant(
+        (), 1, bits, rows(6), rows(8), rows(2), none, rows(3), none, rows(3), -1, -1, False
+    )
+    settle(plant, np.zeros(1, dtype=np.int64))
+
+
 @lru_cache(maxsize=256)
 def ends(plant: Plant) -> tuple[Ints, Ints]:
     """The points at both ends of each lever: of a group of connectors those of the first, of a
@@ -183,14 +196,14 @@ def loop(
             if packs[k, 1] < 0 or (state >> packs[k, 1]) & 1:
                 feeds[hand[packs[k, 0]]] |= 1 << (10 + k)
         for k in range(len(strings)):
-            feeds[hand[strings[k]]] |= 1 << 40
+            feeds[hand[strings[k]]] |= 1 << 42
         if grid and service >= 0:
             feeds[hand[service]] |= 1
         if generator >= 0:
             feeds[hand[generator]] |= 2
         for i in range(n_units):
-            has_pack[i] = (feeds[hand[units[i, 1]]] >> 10) & ((1 << 30) - 1) != 0
-            has_sun[i] = (feeds[hand[units[i, 2]]] >> 40) & 1 == 1
+            has_pack[i] = (feeds[hand[units[i, 1]]] >> 10) & ((1 << 32) - 1) != 0
+            has_sun[i] = (feeds[hand[units[i, 2]]] >> 42) & 1 == 1
             on[i] = False
             follows[i] = False
             forms[i] = False
@@ -328,6 +341,6 @@ def loop(
             out_one[n, k] = at_a[k] >= 0 and at_b[k] >= 0 and group[at_a[k]] == group[at_b[k]]
 
 
-assert (UTILITY, GENERATOR, UNITS, PACKS, STRINGS) == (0, 1, 2, 10, 40)  # noqa: S101
+assert (UTILITY, GENERATOR, UNITS, PACKS, STRINGS) == (0, 1, 2, 10, 42)  # noqa: S101
 HOW = (HAND, UNIT_RELAY, GENERATOR_RELAY, GATEWAY, PV_RELAY, PORT_RELAY)
 assert HOW == (0, 1, 2, 3, 4, 5)  # noqa: S101

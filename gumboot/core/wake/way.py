@@ -16,8 +16,8 @@ from gumboot.core.network import Network
 from gumboot.core.plan import Plan
 from gumboot.core.plan.waking import School
 from gumboot.core.wake.hazard import Rules, rules_of
-from gumboot.core.wake.order import Act, Moves, Order, find, order
-from gumboot.core.wake.plant import Plant, in_words, plant_of
+from gumboot.core.wake.order import Act, Moves, Order, order, soon
+from gumboot.core.wake.plant import MOST_LEVERS, Plant, in_words, plant_of
 from gumboot.core.wake.school import in_turn, ranks_of, school_of
 from gumboot.core.wake.settle import settle
 from gumboot.core.wake.slip import Slip, slips
@@ -74,9 +74,11 @@ class Way:
         return order(self.moves, state, self.plant.serving, self.ranks)
 
 
-def way_of(network: Network, plan: Plan, unit: Inverter, pack: Pack | None) -> Way:
-    """The way of a job."""
+def way_of(network: Network, plan: Plan, unit: Inverter, pack: Pack | None) -> Way | None:
+    """The way of a job; None where it has more switches than a state can hold."""
     plant = plant_of(network, plan, unit, pack)
+    if len(plant.levers) > MOST_LEVERS:
+        return None
     rules = rules_of(plant, in_turn(unit, pack), _precharges(unit, pack))
     school = school_of(plan.waking.school, unit, plan.supply.kind == "off-grid")
     ranks, moves = ranks_of(plant, school), Moves(plant, rules)
@@ -99,14 +101,14 @@ def through(moves: Moves, goals: Sequence[int], ranks: Sequence[int]) -> Order:
     """
     at, cost, looked, acts = 0, 0.0, 0, list[Act]()
     for goal in goals:
-        part = find(moves, at, goal, ranks)
+        part = soon(moves, at, goal, ranks)
         if part.against is None:
             acts += part.acts
             cost, looked, at = cost + part.cost, looked + part.looked_at, goal
     last = order(moves, at, moves.plant.serving, ranks)
     if last.against is not None:
         return last
-    return Order((*acts, *last.acts), cost + last.cost, looked + last.looked_at)
+    return Order((*acts, *last.acts), cost + last.cost, looked + last.looked_at, least=last.least)
 
 
 def _alone(plant: Plant, unit: int) -> int:

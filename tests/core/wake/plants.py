@@ -122,7 +122,7 @@ def by_networkx(plant, state, grid=True):
         feeds, on = fed(), []
         for _, dc, pv, gr, ge, button, *_ in plant.units.tolist():
             there = (feeds[gr] if gr >= 0 else 0) | (feeds[ge] & 2 if ge >= 0 else 0)
-            alive = feeds[dc] >> PACKS & (1 << 30) - 1 or feeds[pv] >> STRINGS & 1 or there & 3
+            alive = feeds[dc] >> PACKS & (1 << 32) - 1 or feeds[pv] >> STRINGS & 1 or there & 3
             on.append(bool(on_state(button) and alive))
         for a, b, _, how, unit, _ in plant.edges.tolist():
             if g.has_edge(a, b):
@@ -147,7 +147,7 @@ def by_networkx(plant, state, grid=True):
             break
     forms = []
     for i, (hub, dc, _, _, _, _, able, _) in enumerate(plant.units.tolist()):
-        packed = feeds[dc] >> PACKS & (1 << 30) - 1
+        packed = feeds[dc] >> PACKS & (1 << 32) - 1
         if on[i] and packed and able and not feeds[hub] & 3:
             forms.append(i)
     feeds = fed(forms)
