@@ -12,6 +12,7 @@ from gumboot.core.kit.enclosure import Enclosure
 from gumboot.core.kit.entry import Entry, Positive
 from gumboot.core.kit.menu import MenuItem
 from gumboot.core.kit.port import Port
+from gumboot.core.kit.register import UnitRegister
 from gumboot.core.kit.signal import SignalPort, Switches, upgraded
 from gumboot.core.kit.starting import Starting
 from gumboot.core.kit.terminal import (
@@ -75,7 +76,8 @@ class Inverter(Entry):
     residual: the residual-current device its maker declares enough; None when the maker is silent.
     landing: the order in which its maker wants the stages landed; empty when silent.
     shutdown: the order in which its maker wants things opened; empty when silent; switch_off: how
-    the unit itself is switched off; starting: how it is woken, None where no sheet says.
+    the unit itself is switched off; starting: how it is woken, None where no sheet says;
+    registers: where it keeps what it measures over Modbus.
     neutral: whether its relay opens neutral in an island; None when silent, and then it is as the
     plan says.
     feeds_grid: whether it ever pushes into the grid. battery_inputs: of its battery port.
@@ -127,6 +129,7 @@ class Inverter(Entry):
     shutdown: tuple[Opening, ...] = ()
     switch_off: str = ""
     starting: Starting | None = None
+    registers: tuple[UnitRegister, ...] = ()
     factory_terminations: tuple[FactoryTermination, ...] = ()
     cover: FactoryTermination | None = None
     block: Block | None = None

@@ -27,6 +27,25 @@ class MeterRegister(Register):
     shows: Annotated[str, Field(pattern=r"^(power|volts|current) [1-9]$")]
 
 
+class UnitRegister(Register):
+    """Of an inverter: what it does, as a number of its own, or what it measures."""
+
+    shows: Literal[
+        "status",
+        "battery V",
+        "output L1 V",
+        "output L2 V",
+        "output L3 V",
+        "grid L1 V",
+        "grid L2 V",
+        "grid L3 V",
+        "N to PE V",
+        "PV V",
+        "frequency Hz",
+        "state of charge",
+    ]
+
+
 class PackRegister(Register):
     """Of a pack: a value of its own, or a limit of the bank."""
 

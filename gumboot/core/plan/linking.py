@@ -43,8 +43,8 @@ class Linking(Part):
     many relays run a heat pump. sub_panel: one fed beside the main panel, which transformers may
     miss. network: how the unit reaches the owner's network; addresses: the
     fixed ones, by device; router: the router's own. meter_at, bms_at: host and port where the meter
-    (or its converter) and the adapter on the battery bus answer; meter_framing: Modbus TCP, or RTU
-    frames over TCP.
+    (or its converter) and the adapter on the battery bus answer, unit_at where the inverters do;
+    meter_framing: Modbus TCP, or RTU frames over TCP.
     """
 
     grid_operator: bool = False
@@ -56,3 +56,4 @@ class Linking(Part):
     meter_at: Endpoint = ""
     meter_framing: Literal["tcp", "rtu"] = "tcp"
     bms_at: Endpoint = ""
+    unit_at: Endpoint = ""

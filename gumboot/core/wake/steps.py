@@ -369,7 +369,9 @@ def _output(w: Wake, d: Design, m: _Moment, i: int, shows: str) -> Iterator[Step
     for between, volts in pairs_of(unit.supply):
         key = f"see.{m.name}.{i + 1}.{_key(between)}"
         says = "At its output, nothing connected behind it."
-        yield _volts(key, ON, f"{name}: {between}", says, volts, OUTPUT, box, shows)
+        step = _volts(key, ON, f"{name}: {between}", says, volts, OUTPUT, box, shows)
+        line, _, other = between.partition(" to ")
+        yield replace(step, reads=f"{i + 1}:output {line} V") if other == "N" else step
     yield Step(
         f"see.{m.name}.{i + 1}.N-to-PE",
         ON,
@@ -381,6 +383,7 @@ def _output(w: Wake, d: Design, m: _Moment, i: int, shows: str) -> Iterator[Step
         most=NEUTRAL_V,
         box=box,
         shows=shows,
+        reads=f"{i + 1}:N to PE V",
     )
 
 

@@ -13,7 +13,8 @@ class Step:
     """One step: its key, the stage of the walk, what it is about, what is done, what closes it.
 
     least, most: of a reading. shows: the key of the drawing beside it. box: where it is done.
-    lever: the switch or button that an act moves; wait_s: how long a wait may take.
+    lever: the switch or button that an act moves; wait_s: how long a wait may take. reads: which
+    unit, from 1, shows it itself, and as what ("1:output L1 V").
     """
 
     key: str
@@ -28,6 +29,7 @@ class Step:
     box: str = ""
     lever: str = ""
     wait_s: float | None = None
+    reads: str = ""
 
     def within(self, value: float) -> bool:
         """Whether a reading is as expected."""

@@ -69,7 +69,7 @@
     if (s.does === "pins") field = `<button class="go" data-right>Each to its own pin</button><details class="mt-2"${open ? " open" : ""}><summary>Something else was found</summary><div class="grid grid-cols-2 gap-3 mt-2">${s.pins.map((p) => `<div><label for="pin-${esc(p.pin)}" class="small">${esc(p.does)}: pin ${esc(p.pin)} sounds to</label><input id="pin-${esc(p.pin)}" data-pin="${esc(p.pin)}" class="num" value="${esc(typed[p.pin] ?? "")}" placeholder="${esc(p.far)}, or open" autocomplete="off"></div>`).join("")}</div><button class="broad mt-2" data-pins>Keep these</button></details>`;
     else if (s.does === "duty") field = `<a class="button go" href="/jobs/${job}/hand-over#duties">Write it down under Hand over</a>`;
     else if (s.does === "ct") field = `<a class="button go" href="/jobs/${job}/link/ct">Open the CT test</a>`;
-    else if (READ.includes(s.does)) field = `<label for="read">Reading, ${UNIT[s.does]}</label><input id="read" class="num torque" inputmode="${/ohm/.test(s.does) ? "text" : "decimal"}" value="${esc(typed.read ?? "")}" placeholder="${esc(s.example)}" autocomplete="off"><button class="go mt-2">Keep</button>`;
+    else if (READ.includes(s.does)) field = `<label for="read">Reading, ${UNIT[s.does]}</label><input id="read" class="num torque" inputmode="${/ohm/.test(s.does) ? "text" : "decimal"}" value="${esc(typed.read ?? "")}" placeholder="${esc(s.example)}" autocomplete="off">${s.reads && data.live ? '<button type="button" class="broad mt-2" data-live>Read it from the unit</button>' : ""}<button class="go mt-2">Keep</button>`;
     else if (s.does === "wait") field = `<p class="clock" data-clock aria-live="off"></p><button class="go">Seen</button>`;
     else if (held.length) field = `<div class="notice bad-news"><b>Held.</b> ${held.length === 1 ? "One step" : `${held.length} steps`} before it ${held.length === 1 ? "is" : "are"} open, first: <button type="button" class="link" data-step-key="${esc(held[0].key)}">${esc(held[0].title)}</button></div>`;
     else field = `<button class="go">${s.does === "act" ? `Done: ${esc(s.expects)}` : "Done"}</button>`;
@@ -109,6 +109,17 @@
     speechSynthesis.speak(new SpeechSynthesisUtterance(`${s.title}. ${s.says} ${s.expects && s.does !== "act" ? `Expected: ${s.expects}.` : ""}`));
   }
   function to(s) { if (!s) return; if (s !== here) { typed = {}; fault = ""; told = ""; } here = s; render(); tick(); speak(s); }
+  async function ask() { // the unit itself: its own reading stands in the field, and a hand keeps it
+    const s = here;
+    try {
+      const reply = await fetch(`/jobs/${job}/wake/live.json?key=${encodeURIComponent(s.key)}`, { credentials: "same-origin", headers: { accept: "application/json" }, signal: AbortSignal.timeout?.(12000) });
+      const said = await reply.json();
+      if (here !== s) return;
+      fault = reply.ok ? "" : said.message;
+      if (reply.ok) typed.read = said.value;
+    } catch { fault = "the unit could not be asked: no signal, or it takes too long"; }
+    render();
+  }
   const queued = async () => (await Field.queued()).filter((r) => r.entry.kind === kind);
   async function enter(act, text, note) {
     const from = here, verdict = act === "done" ? judge(here, text).verdict : act;
@@ -136,9 +147,10 @@
     return enter("done", typed.read, typed.note || "");
   });
   document.addEventListener("click", (e) => {
-    const b = e.target.closest("[data-go], [data-step-key], [data-decline], [data-back], [data-list-open], [data-aloud], #walk-list [data-close]");
+    const b = e.target.closest("[data-go], [data-step-key], [data-decline], [data-back], [data-list-open], [data-live], [data-aloud], #walk-list [data-close]");
     if (!b) return;
     if ("aloud" in b.dataset) { aloud = !aloud; b.setAttribute("aria-pressed", aloud); try { localStorage.aloud = aloud ? "yes" : ""; } catch { /* for this page alone */ } spoken = ""; if (aloud) speak(here); else window.speechSynthesis?.cancel(); return; }
+    if ("live" in b.dataset) { ask(); return; }
     if (b.dataset.go) to(steps[steps.indexOf(here) + +b.dataset.go] || here);
     else if ("decline" in b.dataset) { if ((typed.note || "").trim()) enter("declined", "", typed.note); else { fault = "type why it is left out"; render(); const d = board.querySelector("[data-out]"); d.open = true; document.getElementById("note").focus(); } }
     else if ("back" in b.dataset) enter("back", "", typed.note || "");

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import get_args
 
 from gumboot.core.kit import Chemistry, Supplied, presumed
+from gumboot.core.kit.register import UnitRegister
 from gumboot.core.kit.terminal import End
 from gumboot.core.set.settings import RULES
 from gumboot.web.pages.form import Field, words
@@ -24,6 +25,7 @@ from gumboot.web.shelf.sheets.parts import (
     numbered,
     optional,
     port,
+    registers,
     slug,
     terminals,
 )
@@ -249,6 +251,12 @@ INVERTER = (
         "Menu",
         rows=(MENU,),
         why="Line by line as the unit shows it; what a line means decides what Set proposes.",
+    ),
+    Section(
+        "registers",
+        "Registers over Modbus",
+        rows=(registers(get_args(UnitRegister.model_fields["shows"].annotation), "V, Hz or %"),),
+        why="Counted from 0; Wake reads the unit's own volts by them.",
     ),
     Section(
         "switching",

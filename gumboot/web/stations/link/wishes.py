@@ -43,6 +43,7 @@ def shown(job: OpenJob) -> dict[str, str]:
         "meter_at": w.meter_at,
         "meter_framing": w.meter_framing,
         "bms_at": w.bms_at,
+        "unit_at": w.unit_at,
         **{f"address-{k}": w.addresses.get(k, "") for k, _ in devices(job)},
     }
 
@@ -79,7 +80,7 @@ def keep(request: Request, job: Opened) -> Response:
                 fixed[k] = an_address(text)
             except ValueError as exc:
                 faults[k] = str(exc)
-    for k in ("meter_at", "bms_at"):
+    for k in ("meter_at", "bms_at", "unit_at"):
         if typed[k]:
             try:
                 an_endpoint(typed[k])
@@ -104,6 +105,7 @@ def keep(request: Request, job: Opened) -> Response:
         "meter_at": typed["meter_at"],
         "meter_framing": typed["meter_framing"],
         "bms_at": typed["bms_at"],
+        "unit_at": typed["unit_at"],
         "addresses": {
             k.removeprefix("address-"): v for k, v in fixed.items() if k.startswith("address-")
         },

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 from fastapi import APIRouter, Request
-from fastapi.responses import Response
+from fastapi.responses import JSONResponse, Response
 
 from gumboot.core.design import Design
 from gumboot.core.land.entering import Refused
@@ -17,6 +17,8 @@ from gumboot.core.wake import steps as walk_steps
 from gumboot.core.wake.settle import settle
 from gumboot.core.walk.entering import entry_body
 from gumboot.core.walk.step import Step
+from gumboot.devices import plant_client
+from gumboot.devices.networks import DeviceFault
 from gumboot.drawings.one_line import one_line
 from gumboot.web.field.entry import Sent, makes
 from gumboot.web.job import walking
@@ -79,12 +81,13 @@ def page(
     """What the page shows."""
     steps = steps_of(job.design)
     rows = [walking.row(job, n, s, known(job, s)) for n, s in enumerate(steps, 1)]
+    more = {"states": states(job.design), "live": bool(job.plan.linking.unit_at)}
     return {
         **job.head("wake"),
         "tab": "wake",
         "row": row_of(job.design),
         "_drawing": drawn(one_line(job.design)),
-        **walking.walk(job, "wake", rows, {"states": states(job.design)}),
+        **walking.walk(job, "wake", rows, more),
         **walking.plainly(steps, key, lambda s: complete(job, s), typed, fault),
     }
 
@@ -126,6 +129,23 @@ def means(step: Step, value: float) -> str:
     if step.does == "megohm":
         return "A wire touches earth or is wet: part the string and test its halves."
     return "Stop here. Go the safe way back, or find out why first."
+
+
+@router.get("/jobs/{job_id}/wake/live.json")
+def live(request: Request, job: Opened) -> Response:
+    """What a unit shows itself of what ?key= asks for."""
+    key = request.query_params.get("key", "")
+    step = next((s for s in steps_of(job.design) if s.key == key and s.reads), None)
+    if step is None or job.design.inverter is None or not job.plan.linking.unit_at:
+        message = "no unit is asked here: its address stands under Link, Network"
+        return JSONResponse({"error": "not asked", "message": message}, 422)
+    unit, _, shows = step.reads.partition(":")
+    networks = request.app.state.config.device_networks
+    try:
+        value = plant_client.read(job.plan.linking, job.design.inverter, int(unit), shows, networks)
+    except DeviceFault as exc:
+        return JSONResponse({"error": "no answer", "message": str(exc)}, 502)
+    return JSONResponse({"value": f"{value:.4g}"})
 
 
 @router.post("/jobs/{job_id}/wake")

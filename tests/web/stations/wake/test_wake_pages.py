@@ -5,12 +5,16 @@ the server, the way back, guards at a click, what is given away.
 import csv
 import io
 import json
+import socket
 import uuid
 
 import pytest
 
+from gumboot.catalogue import catalogue
+from gumboot.core.design import design
 from gumboot.core.plan import Plan
-from gumboot.demo.plans import HERON_SLIP, TERN_HOLLOW
+from gumboot.demo.plans import HERON_SLIP, MOSSBANK_TERRACE, TERN_HOLLOW
+from gumboot.devices.plant import Running, Yard
 from tests.conftest import altered
 from tests.shapes import other
 
@@ -181,3 +185,25 @@ def test_a_job_without_kit_says_so_everywhere(planner, new_job):
         assert answer.status_code == 200 and "yet" in answer.text
     assert planner.get(f"/jobs/{job}/wake/states.csv").status_code == 200
     assert planner.get(f"/jobs/{job}/wake/proof.json").status_code == 404
+
+
+def test_a_unit_is_read_where_it_answers(installer, new_job):
+    """Its own volts, by its sheet's registers, from the simulated plant."""
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        port = s.getsockname()[1]
+    plan = Plan.model_validate(other(MOSSBANK_TERRACE, linking__unit_at=f"127.0.0.1:{port}"))
+    job = new_job(plan)
+    at = f"/jobs/{job}/wake/live.json?key="
+    key = next(s["key"] for s in steps(installer, job) if s["reads"] == "1:output L1 V")
+    silent = installer.get(f"{at}{key}")
+    assert silent.status_code == 502 and "does not answer" in silent.json()["message"]
+    yard = Yard(design(plan, catalogue()), quick=1e6)
+    for a in yard.way.up.acts[:3]:
+        yard.move(a.k, True)
+    yard.registers(0)
+    with Running(yard, port):
+        said = installer.get(f"{at}{key}").json()
+        assert float(said["value"]) == pytest.approx(230, abs=4)
+    for odd in ("cold.covers", "nothing", ""):
+        assert installer.get(f"{at}{odd}").status_code == 422

@@ -1,0 +1,142 @@
+"""The simulated plant, over Modbus: it wakes as its network says, in its time; interlocks hold; a
+wrong act breaks what is in it; and it misbehaves as it is told to.
+"""
+
+import socket
+import time
+
+import pytest
+from pymodbus.client import ModbusTcpClient
+
+from gumboot.catalogue import catalogue
+from gumboot.core.design import design
+from gumboot.core.plan import Plan
+from gumboot.demo.plans import HERON_SLIP, MOSSBANK_TERRACE, TERN_HOLLOW
+from gumboot.devices import plant_client
+from gumboot.devices.networks import DeviceFault
+from gumboot.devices.plant import (
+    BROKEN,
+    DARK,
+    FOLLOWS,
+    FORMS,
+    GRID,
+    WAITS,
+    WAKING,
+    WHOLE,
+    YARD,
+    Running,
+    Yard,
+)
+from tests.shapes import other
+
+OWN = ["127.0.0.0/8"]
+
+
+def free():
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        return s.getsockname()[1]
+
+
+def made(document):
+    return design(Plan.model_validate(document), catalogue())
+
+
+@pytest.fixture
+def mossbank():
+    port = free()
+    d = made(other(MOSSBANK_TERRACE, linking__unit_at=f"127.0.0.1:{port}"))
+    yard = Yard(d, quick=1000)
+    with Running(yard, port):
+        yield yard, lambda shows: plant_client.read(d.plan.linking, d.inverter, 1, shows, OWN)
+
+
+def until(read, shows, value):
+    for _ in range(100):
+        if read(shows) == value:
+            return True
+        time.sleep(0.02)
+    return False
+
+
+def test_it_wakes_act_after_act(mossbank):
+    """Dark, waking, its own voltage, watching the grid, with the grid: each by the walk's acts."""
+    yard, read = mossbank
+    assert read("status") == DARK and read("output L1 V") == 0
+    seen = []
+    for a in yard.way.up.acts:
+        assert yard.move(a.k, a.closing)
+        time.sleep(0.12)
+        now = read("status")
+        seen += [now] if now not in seen[-1:] else []
+    assert [s for s in seen if s not in (WAKING, WAITS)] == [DARK, FORMS, FOLLOWS]
+    assert until(read, "status", FOLLOWS)
+    assert read("output L1 V") == pytest.approx(230, abs=3)
+    assert read("N to PE V") < 5 and read("frequency Hz") == 50
+
+
+def test_levers_are_moved_over_the_wire_and_interlocks_hold():
+    port = free()
+    yard = Yard(made(HERON_SLIP), quick=1000)
+    number = yard.plant.number
+    grid, inverter = number["transfer-switch/grid"], number["transfer-switch/inverter"]
+    with Running(yard, port):
+        client = ModbusTcpClient("127.0.0.1", port=port)
+        assert client.connect()
+        assert not client.write_register(inverter, 1, device_id=YARD).isError()
+        assert client.read_holding_registers(inverter, count=1, device_id=YARD).registers == [1]
+        assert client.write_register(grid, 1, device_id=YARD).isError(), "its interlock"
+        assert client.write_register(150, 1, device_id=YARD).isError()
+        assert client.write_register(0, 1, device_id=1).isError(), "a unit takes no orders"
+        assert not client.write_register(GRID, 0, device_id=YARD).isError() and not yard.grid
+        client.close()
+
+
+def test_the_act_that_destroyed_one_breaks_it_here():
+    """The main closed on a panel that the inverter feeds, by loose breakers."""
+    d = made(other(HERON_SLIP, backup__changeover="loose breakers"))
+    yard = Yard(d, quick=1e6)
+    for a in yard.way.up.acts:
+        yard.move(a.k, True)
+    assert yard.does(0, yard.settled()) != BROKEN
+    yard.move(yard.plant.number["transfer-switch/grid"], True)
+    assert yard.does(0, yard.settled()) == BROKEN and yard.registers(0)[12]
+    yard.whole()
+    assert yard.does(0, yard.settled()) != BROKEN
+    assert WHOLE != GRID
+
+
+def test_it_misbehaves_as_told():
+    d = made(TERN_HOLLOW)
+    k = made(TERN_HOLLOW).wake.way.plant.number["pack-2/own"]
+    low = Yard(d, wrong="pack 2 low 1.6")
+    assert low.between(k) == pytest.approx(1.6, abs=0.2) and Yard(d).between(k) < 0.2
+    yard = Yard(d, quick=1e6, wrong="unit 1 asleep; no bond; string A reversed; no grid")
+    for a in yard.way.up.acts:
+        yard.move(a.k, True)
+    yard.registers(0), yard.registers(1)
+    time.sleep(0.01)
+    first, second = yard.registers(0), yard.registers(1)
+    assert first[0] == WAKING and second[0] == FORMS
+    assert second[8] > 500, "neutral floats"
+    assert first[10] < 0 < second[10], "reversed"
+    assert first[5] == second[5] == 0, "no grid"
+    for bad in ("pack two low", "fire", "string 1 reversed"):
+        with pytest.raises(ValueError, match="nothing that can be wrong"):
+            Yard(d, wrong=bad)
+    with pytest.raises(ValueError, match="kit is not known"):
+        Yard(made(other(TERN_HOLLOW, kit__inverter="gone")))
+
+
+def test_what_does_not_answer_is_said(mossbank):
+    yard, _ = mossbank
+    linking, unit = yard.job.plan.linking, yard.unit
+    away = linking.model_copy(update={"unit_at": f"127.0.0.1:{free()}"})
+    with pytest.raises(DeviceFault, match="does not answer"):
+        plant_client.read(away, unit, 1, "status", OWN)
+    with pytest.raises(DeviceFault, match="not on a network"):
+        plant_client.read(linking, unit, 1, "status", ["10.0.0.0/8"])
+    with pytest.raises(DeviceFault, match="names no register"):
+        plant_client.read(linking, unit, 1, "output L3 V", OWN)
+    with pytest.raises(DeviceFault, match=r"no register|stopped answering"):
+        plant_client.read(linking, unit, 5, "status", OWN)
