@@ -124,8 +124,8 @@ class Yard:
         if self.broken[i]:
             return BROKEN
         wait = self.unit.starting.wait_s if self.unit.starting else None
-        on = bool(int(rows.on[0]) >> i & 1) and i not in self.asleep
-        if not self._lasts("on", i, on, wait or START_S):
+        on = bool(int(rows.on[0]) >> i & 1)
+        if not self._lasts("on", i, on, wait or START_S) or i in self.asleep:
             return WAKING if on else DARK
         follows = bool(int(rows.follows[0]) >> i & 1)
         joined = self._lasts("grid", i, follows, GRID_S)
