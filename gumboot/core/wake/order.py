@@ -29,8 +29,9 @@ from gumboot.core.wake.plant import Ints, Plant
 from gumboot.core.wake.settle import Settled, settle
 
 WALK, PASSED = 0.01, 0.1
-MOST_LOOKED_AT, ASKED_WHY = 6_000, 1_500  # states: far more than any job of the tests needs
-EXACT, EAGER = 600, 0.5  # states looked at for the least cost; and how eager it is after that
+EXACT, NEARLY, ASKED_WHY = 600, 1_500, 300  # states looked at: for the least cost, and after that
+EAGER = 0.5  # how eager it is then
+LAYER, LAYER_WHY = 16_000, 7_000  # states looked at at once, where neither finds an order
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,15 +102,14 @@ def find(
     goal: int,
     ranks: Sequence[int],
     allowed: int = READIED,
-    alike: bool = True,
-    most: int = MOST_LOOKED_AT,
+    most: int = EXACT,
     eager: float = 0.0,
 ) -> Order:
     """The least costly order from a state to another. ranks: of every lever, by the school; when
-    going down they count backward. allowed: hazards that an act may have, as bits. alike: of levers
-    that stand for each other only the first is tried; where that finds nothing, all are. most:
-    states that are looked at. eager: how much dearer an act still to come counts: above 0 an order
-    is found sooner, and may cost that much more than the least.
+    going down they count backward. allowed: hazards that an act may have, as bits. most: states
+    that are looked at. eager: how much dearer an act still to come counts: above 0 an order is
+    found sooner, and may cost that much more than the least. Of levers that stand for each other
+    only the first is tried: that none is found so does not say that there is none.
     """
     plant = moves.plant
     stems = [x.stem for x in plant.levers]
@@ -136,7 +136,7 @@ def find(
         row = list(zip(levers, moves.wrong(state, levers).tolist(), strict=True))
         for k, bits in row if goal & ~state else reversed(row):
             closing, x = not state >> k & 1, plant.levers[k]
-            if bits & ~allowed or (alike and (stems[k], bits) in like):
+            if bits & ~allowed or (stems[k], bits) in like:
                 continue
             like.add((stems[k], bits))
             passed = (sooner[k] if closing else later[k]) & (state ^ goal)
@@ -152,8 +152,6 @@ def find(
                 came[to] = (at, Act(k, closing, state, int(bits) & READIED))
                 left = (to[0] ^ goal).bit_count()
                 heappush(todo, (cost + (1 + eager) * left, left * 64 + k, *to))
-    if alike:
-        return find(moves, start, goal, ranks, allowed, False, most, eager)
     return Order((), 0.0, count, Against())
 
 
@@ -168,11 +166,60 @@ def _back(
 
 
 def soon(moves: Moves, start: int, goal: int, ranks: Sequence[int]) -> Order:
-    """The least costly order; where that takes too long a look, one that is nearly so."""
+    """The least costly order; where that takes too long a look one that is nearly so; and where
+    that finds none either, any, or the proof that there is none.
+    """
     found = find(moves, start, goal, ranks, most=EXACT)
-    if found.against is None or not found.against.given_up:
-        return found
-    return find(moves, start, goal, ranks, eager=EAGER)
+    if found.against is not None:
+        found = find(moves, start, goal, ranks, most=NEARLY, eager=EAGER)
+    return found if found.against is None else any_order(moves, start, goal)
+
+
+def any_order(
+    moves: Moves, start: int, goal: int, allowed: int = READIED, most: int = LAYER
+) -> Order:
+    """Some order, by all states at once, act after act: none is there where a layer comes out
+    empty. Given up where a layer holds more than `most`.
+    """
+    plant = moves.plant
+    todo = np.array(
+        [k for k in range(len(plant.levers)) if (start ^ goal) >> k & 1], dtype=np.int64
+    )
+    layer, layers, looked = np.array([start], dtype=np.int64), list[tuple[Ints, Ints, Ints]](), 0
+    for _ in todo:
+        pre = settle(plant, layer, moves.grid)
+        i, of = (x.ravel() for x in np.indices((len(layer), len(todo))))
+        k = todo[of]
+        still = (layer[i] >> k & 1) != (goal >> k & 1)
+        i, k = i[still], k[still]
+        after = layer[i] ^ (np.int64(1) << k)
+        held = np.ones(len(after), dtype=np.bool_)
+        for lock in plant.locks:
+            held &= np.bitwise_count(after & lock) < 2
+        i, k, after = i[held], k[held], after[held]
+        unique, j = np.unique(after, return_inverse=True)
+        bits = acts(plant, moves.rules, pre, i, settle(plant, unique, moves.grid), j, k)
+        good = bits & ~allowed == 0
+        made, first = np.unique(after[good], return_index=True)
+        looked += len(made)
+        if not len(made) or len(made) > most:
+            return Order((), 0.0, looked, Against(given_up=bool(len(made))))
+        layers.append((layer[i[good][first]], k[good][first], bits[good][first]))
+        layer = made
+    out: list[Act] = []
+    state = goal
+    for n in range(len(layers) - 1, -1, -1):
+        at = int(np.searchsorted(_after(layers[n]), state))
+        before, k_at, found = (int(x[at]) for x in layers[n])
+        out.append(Act(k_at, not before >> k_at & 1, before, found & READIED))
+        state = before
+    return Order(tuple(reversed(out)), float(len(out)), looked, least=False)
+
+
+def _after(layer: tuple[Ints, Ints, Ints]) -> Ints:
+    """The states that a layer's acts come to, rising."""
+    found: Ints = layer[0] ^ (np.int64(1) << layer[1])
+    return found
 
 
 def order(moves: Moves, start: int, goal: int, ranks: Sequence[int]) -> Order:
@@ -192,7 +239,7 @@ def _why(moves: Moves, start: int, goal: int, ranks: Sequence[int]) -> Against:
         turned = next((r for r in rules if (r.first, r.then) == (rule.then, rule.first)), None)
         if turned is not None:
             return Against(rules=(rule, turned))
-    free = find(moves, start, goal, ranks, READIED | NOT_IN_TURN, most=ASKED_WHY)
+    free = _relaxed(moves, start, goal, ranks, NOT_IN_TURN)
     if free.against is None:
         hit = next((r for r in rules if _alone(moves, (r,), start, goal, ranks)), None)
         if hit is not None:
@@ -212,8 +259,15 @@ def _alone(
         moves.rules.wakes,
         rules,
     )
-    asked = Moves(moves.plant, kept, moves.grid)
-    return find(asked, start, goal, ranks, most=ASKED_WHY).against is not None
+    return _relaxed(Moves(moves.plant, kept, moves.grid), start, goal, ranks).against is not None
+
+
+def _relaxed(moves: Moves, start: int, goal: int, ranks: Sequence[int], allowed: int = 0) -> Order:
+    """An order where some hazards may be met besides."""
+    found = find(moves, start, goal, ranks, READIED | allowed, ASKED_WHY, EAGER)
+    if found.against is None:
+        return found
+    return any_order(moves, start, goal, READIED | allowed, LAYER_WHY)
 
 
 def _runs_into(
@@ -225,6 +279,6 @@ def _runs_into(
         for h in EVERY
         if not h.readied
         and h.bit != NOT_IN_TURN
-        and find(moves, start, goal, ranks, READIED | more | h.bit, most=ASKED_WHY).against is None
+        and _relaxed(moves, start, goal, ranks, more | h.bit).against is None
     ]
     return tuple(hit)

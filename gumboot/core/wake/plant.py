@@ -17,7 +17,8 @@ from numpy.typing import NDArray
 
 from gumboot.core.basis.words import inside
 from gumboot.core.kit import Inverter, Pack
-from gumboot.core.network import Network, Switch
+from gumboot.core.kit.starting import Starting
+from gumboot.core.network import Network, Source, Switch
 from gumboot.core.plan import Plan
 
 Ints = NDArray[np.int64]
@@ -240,7 +241,7 @@ def _rows(rows: Sequence[tuple[int, ...]], width: int) -> Ints:
 
 
 def _moved_by(
-    s: Switch, unit_no: Mapping[str, int], pv_units: Sequence[object], serves_port: bool
+    s: Switch, unit_no: Mapping[str, int], pv_units: Sequence[Source], serves_port: bool
 ) -> tuple[int, int, int]:
     """(what moves a switch, whose it is, whether neutral passes it open)."""
     solid = int("N" not in s.poles)
@@ -250,14 +251,13 @@ def _moved_by(
         port = PORT_RELAY if serves_port else GENERATOR_RELAY
         return (UNIT_RELAY if s.id.endswith("/relay") else port), unit_no[s.body], solid
     if s.works == "pv inverter":
-        ids = [getattr(x, "id", "") for x in pv_units]
+        ids = [x.id for x in pv_units]
         return PV_RELAY, ids.index(s.body) if s.body in ids else -1, solid
     return GATEWAY, -1, solid
 
 
-def _pv_row(s: object, at: Mapping[str, int], plan: Plan, n: int) -> tuple[int, int, int]:
-    id: str = s.id  # type: ignore[attr-defined]
-    own = plan.kit.pv_inverters
+def _pv_row(s: Source, at: Mapping[str, int], plan: Plan, n: int) -> tuple[int, int, int]:
+    id, own = s.id, plan.kit.pv_inverters
     power = plan.kit.port_use.power_w if id == "port-use" and plan.kit.port_use else 0.0
     power = own[n].power_w if n < len(own) and id != "port-use" else power
     return at[id], at.get(f"{id}/AC", at[id]), round(power)
@@ -283,11 +283,10 @@ def _levers(network: Network, plan: Plan, inverter: Inverter, pack: Pack | None)
         out.append(_thrown(network, s))
         if s.kind == "own breaker" and pack and pack.starting and pack.starting.button:
             out += _pack_button(network, s, pack)
-    bare = [p for p in network.sources if p.kind == "pack" and f"{p.id}/own" not in network.switch]
     if pack and pack.starting and pack.starting.button:
         owned = {x.id for x in out}
-        for p in bare:
-            if f"{p.id}/button" not in owned:
+        for p in network.sources:  # packs without a breaker of their own
+            if p.kind == "pack" and f"{p.id}/button" not in owned:
                 out.append(_button(f"{p.id}/button", "pack button", p.name, p.body, pack.starting))
     if inverter.starting and inverter.starting.button:
         for n, u in enumerate(x for x in network.sources if x.kind == "inverter"):
@@ -374,18 +373,16 @@ def _pack_button(network: Network, own: Switch, pack: Pack) -> list[Lever]:
     return [_button(button, "pack button", source.name, source.body, pack.starting)]
 
 
-def _button(id: str, kind: Kind, name: str, body: str, starting: object, unit: int = -1) -> Lever:
-    says: str = starting.button  # type: ignore[attr-defined]
-    hold: float | None = starting.hold_s  # type: ignore[attr-defined]
-    off: float | None = starting.off_hold_s  # type: ignore[attr-defined]
+def _button(id: str, kind: Kind, name: str, body: str, starting: Starting, unit: int = -1) -> Lever:
+    says, hold, off = starting.button, starting.hold_s, starting.off_hold_s
     return Lever(
         id,
         kind,
         f"{says[:1].upper()}{says[1:]}, {name}",
         name,
         body,
-        on=f"hold {hold:g} s" if hold else "press",
-        off=f"hold {off:g} s" if off else "press",
+        on=f"switch on, hold {hold:g} s" if hold else "switch on",
+        off=f"switch off, hold {off:g} s" if off else "switch off",
         unit=unit,
     )
 

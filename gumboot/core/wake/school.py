@@ -38,6 +38,9 @@ def school_of(plan_school: School, inverter: Inverter, off_grid: bool) -> School
     """The school that ranks what no maker orders: the crew's, or what the kind of system asks."""
     if plan_school != "maker":
         return plan_school
+    told = inverter.starting.order if inverter.starting else ()
+    if told[:1] == ("grid",):
+        return "grid first"
     if off_grid or inverter.topology == "inverter-charger" or inverter.trackers == ():
         return "battery first"
     return "island first" if inverter.backup is not None else "grid first"

@@ -15,7 +15,7 @@ from gumboot.core.kit import Catalogue
 from gumboot.core.kit.starting import Starting
 from gumboot.core.plan import Plan
 from gumboot.core.wake.hazard import NOT_IN_TURN, READIED, InTurn, named, rules_of
-from gumboot.core.wake.order import PASSED, WALK, Moves, order
+from gumboot.core.wake.order import PASSED, WALK, Moves, any_order, order
 from gumboot.core.wake.plant import in_words
 from gumboot.core.wake.proof import prove
 from gumboot.core.wake.school import RANKS, ranks_of
@@ -262,3 +262,44 @@ def test_an_order_is_found_whatever_is_asked_of_several_units_and_packs():
         rules = replace(d.wake.way.rules, in_turn=())
         assert rules.before.shape == (len(d.wake.way.plant.levers),)
         assert not NOT_IN_TURN & READIED
+
+
+def test_where_no_order_is_near_all_states_are_looked_at():
+    """Layer after layer, against a search by networkx over the same acts; and the proof that there
+    is none.
+    """
+    w = way("HERON_SLIP")
+    found = any_order(w.moves, 0, w.plant.serving)
+    state = 0
+    for a in found.acts:
+        assert a.state == state and not int(w.moves.wrong(state, [a.k])[0]) & ~READIED
+        state = a.after
+    assert state == w.plant.serving and not found.least
+    b = Bench()
+    for i in (1, 2):
+        b.pack(f"pack{i}")
+        b.unit(f"unit{i}")
+        b.switch(f"own{i}", f"pack{i}", f"unit{i}.dc", "pack")
+        b.switch(f"out{i}", f"unit{i}", "panel", "backup")
+    b.loads, b.bonds = ["panel"], [("panel", 0, -1)]
+    p = b.made(linked=True)
+    rules = rules_of(p, (InTurn("pack", "backup", "the inverter's manual"),), "inverter")
+    none = any_order(Moves(p, rules), 0, p.serving)
+    assert none.acts == () and none.against is not None and not none.against.given_up
+    g = nx.DiGraph()
+    moves = Moves(p, rules)
+    for s in range(1 << len(p.levers)):
+        todo = [k for k in range(len(p.levers)) if not s >> k & 1]
+        for k, bits in zip(todo, moves.wrong(s, todo).tolist() if todo else [], strict=True):
+            if not bits & ~READIED:
+                g.add_edge(s, s | 1 << k)
+    g.add_nodes_from((0, p.serving))
+    assert not nx.has_path(g, 0, p.serving)
+    assert any_order(w.moves, 0, w.plant.serving, most=1).against.given_up
+
+
+def test_a_unit_that_wants_the_grid_first_gets_it_first():
+    d = made(plans.HERON_SLIP, with_starting("marram-s8", order=("grid", "battery")))
+    seen = kinds(d.wake.way, d.wake.way.up.acts)
+    assert d.wake.way.school == "grid first"
+    assert seen.index("grid") < seen.index("battery")
