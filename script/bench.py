@@ -33,6 +33,7 @@ from gumboot.core.network.ask import isolate
 from gumboot.core.plan import Plan
 from gumboot.core.size.conductors import RULES, size_circuit
 from gumboot.core.size.finder import Face, find
+from gumboot.core.wake import proof
 from gumboot.demo import scenario
 from gumboot.demo.plans import HERON_SLIP, TERN_HOLLOW
 from gumboot.store import database, records
@@ -197,6 +198,30 @@ def bench_transformers():
         f"(c) the CT test of six channels {statistics.median(a for a, _ in pairs) * 1e3:.1f} ms:"
         f" {statistics.median(a / b for a, b in pairs):.2f} of sorting a million numbers"
     )
+
+
+def bench_states():
+    """Every state of 14 and of 18 levers, and every act from each; the reference sorts a million
+    numbers.
+    """
+    numbers = np.random.default_rng(1).random(1_000_000)
+    for name, document in (("Heron Slip", HERON_SLIP), ("Tern Hollow", TERN_HOLLOW)):
+        way = design(Plan.model_validate(document), catalogue()).wake.way
+        count = min(len(way.plant.levers), 18)
+        states = np.arange(1 << count, dtype=np.int64)
+        states = states[proof.allowed(way.plant, states)]
+
+        def judge(way=way, states=states, count=count):
+            for _ in proof.judged(way.plant, way.rules, states, count):
+                pass
+
+        judge()
+        pairs = [(per_call(judge, 1), per_call(lambda: np.sort(numbers), 3)) for _ in range(3)]
+        print(
+            f"(w) {len(states):,} states of {name} ({count} levers) with every act"
+            f" {statistics.median(a for a, _ in pairs) * 1e3:.0f} ms:"
+            f" {statistics.median(a / b for a, b in pairs):.1f} of sorting a million numbers"
+        )
 
 
 def bench_sweep():
@@ -560,6 +585,7 @@ if __name__ == "__main__":
         bench_finder()
         bench_auto_size()
         bench_transformers()
+        bench_states()
         bench_sweep()
         bench_programs()
         bench_wall()

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Literal
 
 import numpy as np
@@ -87,6 +87,13 @@ class Rules:
     wakes: Ints
     in_turn: tuple[InTurn, ...] = ()
 
+    @cached_property
+    def later(self) -> Ints:
+        """For each lever those that are closed after it only."""
+        n = len(self.before)
+        rows = [sum(1 << j for j in range(n) if int(self.before[j]) >> k & 1) for k in range(n)]
+        return np.array(rows, dtype=np.int64)
+
 
 def rules_of(
     plant: Plant, in_turn: Sequence[InTurn], precharge: Literal["inverter", "pack", "nobody"]
@@ -144,9 +151,7 @@ def acts(
     live = (a != 0) & (b != 0) & (a != b)
     found |= np.where(apart & ~direct[k] & ~button[k] & live, JOINED, 0)
     waits = (state & rules.before[k]) != rules.before[k]
-    stands = np.zeros(len(k), dtype=np.bool_)
-    for n, needed in enumerate(rules.before):
-        stands |= ((needed >> k) & 1 == 1) & ((state >> n) & 1 == 1)
+    stands = (state & rules.later[k]) != 0
     found |= np.where(np.where(closing, waits, stands), NOT_IN_TURN, 0)
     return found
 

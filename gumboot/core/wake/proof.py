@@ -21,7 +21,7 @@ from gumboot.core.wake.settle import Settled, settle
 from gumboot.core.wake.way import Way
 
 ALL_OF, NEAR, SAMPLE = 20, 2, 1 << 17
-AT_ONCE = 1 << 14
+AT_ONCE, TOGETHER = 1 << 14, 1 << 18
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,16 +83,16 @@ def prove(way: Way) -> Proof:
     whole = n <= ALL_OF
     states = np.arange(1 << n, dtype=np.int64) if whole else _near(way)
     states = states[allowed(plant, states)]
-    counts, judged, faulty = dict.fromkeys((h.bit for h in EVERY), 0), 0, 0
-    for pre, i, bits in _judged(plant, rules, states, whole):
-        faulty += int((pre.faults != 0).sum())
-        judged += len(i)
+    counts, asked, faulty = dict.fromkeys((h.bit for h in EVERY), 0), 0, 0
+    for pre, i, bits in judged(plant, rules, states):
+        faulty += int((pre.faults[np.unique(i)] != 0).sum())
+        asked += len(i)
         for h in EVERY:
             counts[h.bit] += int((bits & h.bit != 0).sum())
     both = (*way.up.acts, *way.down.acts)
     rows = tuple((h.name, counts[h.bit]) for h in EVERY if h.bit != NOT_IN_TURN)
     readied = sum(bool(a.readied) for a in both)
-    return Proof(n, len(states), judged, whole, faulty, rows, readied, _wrong(way, both))
+    return Proof(n, len(states), asked, whole, faulty, rows, readied, _wrong(way, both))
 
 
 def _wrong(way: Way, order: Sequence[Act]) -> int:
@@ -101,22 +101,29 @@ def _wrong(way: Way, order: Sequence[Act]) -> int:
     return sum(bool(bits & ~READIED) for bits in rows)
 
 
-def _judged(
-    plant: Plant, rules: Rules, states: Ints, whole: bool
+def judged(
+    plant: Plant, rules: Rules, states: Ints, levers: int = 0
 ) -> Iterator[tuple[Settled, Ints, Ints]]:
-    """(states settled, rows, what acts from them do wrong) a piece at a time."""
-    n = len(plant.levers)
+    """(states settled, rows, what acts from them do wrong) of some states, rising, a piece at a
+    time; levers: how many of them are moved, all unless said. Each state is settled once where all
+    that acts come to are among them.
+    """
+    n = levers or len(plant.levers)
+    once = len(states) <= TOGETHER
+    every = settle(plant, states) if once else None
     for start in range(0, len(states), AT_ONCE):
         some = states[start : start + AT_ONCE]
-        pre = settle(plant, some)
-        rows, k = (
-            x.ravel() for x in np.meshgrid(np.arange(len(some)), np.arange(n), indexing="ij")
-        )
-        after = some[rows] ^ (np.int64(1) << k)
+        i, k = (x.ravel() for x in np.indices((len(some), n)))
+        after = some[i] ^ (np.int64(1) << k)
         held = allowed(plant, after)
-        rows, k, after = rows[held], k[held], after[held]
+        i, k, after = i[held], k[held], after[held]
+        at = np.minimum(np.searchsorted(states, after), len(states) - 1)
+        if every is not None and bool((states[at] == after).all()):
+            yield every, i + start, acts(plant, rules, every, i + start, every, at, k)
+            continue
+        pre = settle(plant, some)
         unique, j = np.unique(after, return_inverse=True)
-        yield pre, rows, acts(plant, rules, pre, rows, settle(plant, unique), j, k)
+        yield pre, i, acts(plant, rules, pre, i, settle(plant, unique), j, k)
 
 
 def _near(way: Way) -> Ints:

@@ -26,7 +26,7 @@
     if (busy) return;
     busy = true;
     try {
-      const reply = await fetch(`/jobs/${here.dataset.job}/wake/try.json?state=${now.state}&lever=${encodeURIComponent(key)}&grid=${here.dataset.grid}`, { credentials: "same-origin", headers: { accept: "application/json" } });
+      const reply = await fetch(`/jobs/${here.dataset.job}/wake/try.json?state=${now.state}&lever=${encodeURIComponent(key)}&grid=${here.dataset.grid}&scenario=${here.dataset.scenario}`, { credentials: "same-origin", headers: { accept: "application/json" } });
       const answer = await reply.json();
       if (!reply.ok) { line(esc(answer.message || "This could not be asked: reload the page."), "bad"); return; }
       if (answer.interlock) line(`<b>${esc(answer.says)}:</b> the interlock holds it.`, "well");
@@ -42,6 +42,7 @@
     if (lever) act(lever.dataset.lever);
     else if (!b) return;
     else if ("again" in b.dataset) { now = start; acts = []; slips = 0; asked = null; told.innerHTML = ""; SwitchRow.show(now); count(); }
+    else if (asked && "read" in b.dataset && asked.answer.reads) { line(`<b>It reads ${esc(asked.answer.reads)}.</b> Leave it as it is, and go on without it.`, "bad"); asked = null; }
     else if (asked && "read" in b.dataset) moved(asked.answer, asked.key, true);
     else if (asked) slipped(asked.answer, asked.key, asked.answer.asks);
   });

@@ -5,6 +5,7 @@ explained and taken back; who rehearsed, and with how many slips, is kept.
 from __future__ import annotations
 
 import json
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -13,7 +14,7 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from gumboot.core.wake.chapters import Wake
 from gumboot.core.wake.facts import does, rule_of
-from gumboot.core.wake.hazard import READIED, named
+from gumboot.core.wake.hazard import READIED, UNEQUAL, named
 from gumboot.core.wake.order import Moves
 from gumboot.core.wake.plant import in_words
 from gumboot.core.wake.settle import Settled, settle
@@ -25,31 +26,66 @@ from gumboot.web.stations.wake.row import row_of, shown
 
 router = APIRouter()
 MOST_ACTS = 400
+LOW_V = 1.6  # how far a pack lies under the others, to practise
 SCENARIOS = {
     "up": "Switch on, from dark to serving",
     "down": "Switch off, from serving to dark",
     "outage": "The grid is lost half way up: go on without it",
+    "low": "Switch on with one pack lower than the others",
+    "reversed": "Switch on with a string reversed",
+    "generator": "An outage: bring the generator in",
     "now": "From where the job stands",
 }
 
 
-def begins(wake: Wake, scenario: str, now: int) -> tuple[int, int, bool]:
-    """(state at the start, state at the end, whether the grid is there) of a scenario."""
-    serving, acts = wake.way.plant.serving, wake.way.up.acts
-    if scenario == "down":
-        return serving, 0, True
-    if scenario == "outage" and acts:
-        return acts[len(acts) // 2].state, serving, False
-    return now if scenario == "now" else 0, serving, True
+@dataclass(frozen=True, slots=True)
+class Scenario:
+    """What is practised: the state at the start and at the end, whether the grid is there, and the
+    lever that must stay as it is, with what is read there.
+    """
+
+    start: int
+    end: int
+    grid: bool = True
+    kept: int = -1
+    reads: str = ""
 
 
-def tried(job: OpenJob, wake: Wake, state: int, k: int, grid: bool) -> dict[str, Any]:
+def begins(job: OpenJob, wake: Wake, name: str) -> Scenario | None:
+    """A scenario of a job; None where the job has nothing for it."""
+    plant, acts, serving = wake.way.plant, wake.way.up.acts, wake.way.plant.serving
+    first = {x.kind: k for k, x in reversed(list(enumerate(plant.levers)))}
+    if name == "down":
+        return Scenario(serving, 0)
+    if name == "outage" and acts and plant.service >= 0:
+        return Scenario(acts[len(acts) // 2].state, serving, False)
+    if name == "low":
+        unequal = next((a.k for a in acts if a.readied & UNEQUAL), -1)
+        most = f"{wake.facts.equal_v:g} V is the most"
+        reads = f"{LOW_V:g} V across it, still open; {most}"
+        own = 1 << unequal if unequal >= 0 else 0
+        return Scenario(0, serving & ~own, True, unequal, reads) if own else None
+    if name == "reversed":
+        k, strings = first.get("connectors", -1), job.design.strings
+        if k < 0 or not strings:
+            return None
+        reads = f"−{strings[0].v_oc_hot.n:.0f} V: plus and minus are exchanged"
+        return Scenario(0, serving & ~(1 << k), True, k, reads)
+    if name == "generator":
+        own = plant.number.get("generator/own", -1)
+        return Scenario(serving, serving | 1 << own, False) if own >= 0 else None
+    if name == "now":
+        return Scenario(state_now(job), serving)
+    return Scenario(0, serving) if name == "up" else None
+
+
+def tried(job: OpenJob, wake: Wake, state: int, k: int, of: Scenario) -> dict[str, Any]:
     """What one act in one state comes to, and what it does wrong."""
     plant = wake.way.plant
     bit = 1 << k
     closing = not state & bit
     says = in_words(plant, k, closing)
-    before = settle(plant, np.array([state], dtype=np.int64), grid)
+    before = settle(plant, np.array([state], dtype=np.int64), of.grid)
     if not plant.can_be(state ^ bit):
         return {
             "says": says,
@@ -57,8 +93,8 @@ def tried(job: OpenJob, wake: Wake, state: int, k: int, grid: bool) -> dict[str,
             "interlock": True,
             "state": shown(job.design, before, 0),
         }
-    wrong = int(Moves(plant, wake.way.rules, grid).wrong(state, [k])[0])
-    after = settle(plant, np.array([state ^ bit], dtype=np.int64), grid)
+    wrong = int(Moves(plant, wake.way.rules, of.grid).wrong(state, [k])[0])
+    after = settle(plant, np.array([state ^ bit], dtype=np.int64), of.grid)
     return {
         "says": says,
         "moved": True,
@@ -68,9 +104,18 @@ def tried(job: OpenJob, wake: Wake, state: int, k: int, grid: bool) -> dict[str,
             {"name": h.name, "does": does(h, wake.facts)[0], "rule": rule_of(h, wake.facts.book)}
             for h in named(wrong & ~READIED)
         ],
-        "asks": [{"name": h.name, "does": does(h, wake.facts)[0]} for h in named(wrong & READIED)],
+        "asks": asks(wake, wrong, closing and k == of.kept),
+        "reads": of.reads if closing and k == of.kept else "",
         "heard": heard(job, before, after),
     }
+
+
+def asks(wake: Wake, wrong: int, kept: bool) -> list[dict[str, str]]:
+    """What is read or prepared before an act; what a scenario has wrong is found by reading."""
+    rows = [{"name": h.name, "does": does(h, wake.facts)[0]} for h in named(wrong & READIED)]
+    if kept and not rows:
+        rows = [{"name": "not read yet", "does": "Its volts and polarity come before it."}]
+    return rows
 
 
 def heard(job: OpenJob, before: Settled, after: Settled) -> list[str]:
@@ -98,16 +143,17 @@ def page(job: OpenJob, scenario: str, fault: str = "") -> dict[str, Any]:
     out: dict[str, Any] = {**job.head("wake"), "tab": "wake/rehearse", "fault": fault}
     if wake is None or not wake.way.up.acts:
         return out | {"row": []}
-    scenario = scenario if scenario in SCENARIOS else "up"
-    start, end, grid = begins(wake, scenario, state_now(job))
-    rows = settle(wake.way.plant, np.array([start], dtype=np.int64), grid)
+    every = {k: s for k in SCENARIOS if (s := begins(job, wake, k))}
+    scenario = scenario if scenario in every else "up"
+    of = every[scenario]
+    rows = settle(wake.way.plant, np.array([of.start], dtype=np.int64), of.grid)
     return out | {
         "row": row_of(job.design),
         "scenario": scenario,
-        "scenarios": [{"key": k, "says": v} for k, v in SCENARIOS.items()],
+        "scenarios": [{"key": k, "says": SCENARIOS[k]} for k in every],
         "start": shown(job.design, rows, 0),
-        "end": end,
-        "grid": grid,
+        "end": of.end,
+        "grid": of.grid,
         "kept": [
             {
                 **{k: e.body[k] for k in ("scenario", "slips", "acts")},
@@ -121,7 +167,7 @@ def page(job: OpenJob, scenario: str, fault: str = "") -> dict[str, Any]:
 
 @router.get("/jobs/{job_id}/wake/try.json")
 def attempt(request: Request, job: Opened) -> Response:
-    """What moving ?lever= comes to in ?state=; grid=0: without the utility."""
+    """What moving ?lever= comes to in ?state= of a ?scenario=; grid=0: without the utility."""
     wake, asked = job.design.wake, request.query_params
     state, key = asked.get("state", ""), asked.get("lever", "")
     keys = [x.key for x in wake.way.plant.levers] if wake else []
@@ -129,16 +175,17 @@ def attempt(request: Request, job: Opened) -> Response:
         message = "this switch is not in the plan any more: reload the page"
         return JSONResponse({"error": "no such switch", "message": message}, 422)
     n = int(state) & ((1 << len(keys)) - 1)
-    return JSONResponse(tried(job, wake, n, keys.index(key), asked.get("grid") != "0"))
+    of = begins(job, wake, asked.get("scenario", "up")) or Scenario(0, wake.way.plant.serving)
+    of = replace(of, grid=asked.get("grid", "1") != "0")
+    return JSONResponse(tried(job, wake, n, keys.index(key), of))
 
 
-def replayed(wake: Wake, scenario: str, acts: list[Any], now: int) -> tuple[int, int, bool]:
+def replayed(wake: Wake, of: Scenario, acts: list[Any]) -> tuple[int, int, bool]:
     """(acts made, slips, whether the end was come to) of a rehearsal, made once more. An act is a
     lever's key, or the key and whether its reading was made: an act that slips is taken back.
     """
     plant, keys = wake.way.plant, [x.key for x in wake.way.plant.levers]
-    state, end, grid = begins(wake, scenario, now)
-    moves, made, slips = Moves(plant, wake.way.rules, grid), 0, 0
+    state, moves, made, slips = of.start, Moves(plant, wake.way.rules, of.grid), 0, 0
     for act in acts[:MOST_ACTS]:
         key, read = act if isinstance(act, list) and len(act) == 2 else (act, False)
         if key not in keys:
@@ -148,11 +195,12 @@ def replayed(wake: Wake, scenario: str, acts: list[Any], now: int) -> tuple[int,
             continue  # the interlock holds it
         made += 1
         wrong = int(moves.wrong(state, [k])[0])
-        if wrong & ~READIED or (wrong & READIED and not read):
+        kept = k == of.kept and not state >> k & 1
+        if wrong & ~READIED or kept or (wrong & READIED and not read):
             slips += 1
             continue
         state ^= 1 << k
-    return made, slips, state == end
+    return made, slips, state == of.end
 
 
 @router.post("/jobs/{job_id}/wake/rehearse")
@@ -162,7 +210,8 @@ def keep(request: Request, job: Opened) -> Response:
     visit.needs("installer", "supervisor")
     scenario = visit.text("scenario")
     here = f"/jobs/{job.record.id}/wake/rehearse?scenario={scenario}"
-    if wake is None or scenario not in SCENARIOS:
+    of = begins(job, wake, scenario) if wake else None
+    if wake is None or of is None:
         return RedirectResponse(f"/jobs/{job.record.id}/wake/rehearse", 303)
     try:
         acts = json.loads(visit.text("acts") or "[]")
@@ -170,7 +219,7 @@ def keep(request: Request, job: Opened) -> Response:
             raise ValueError
     except ValueError:
         acts = []
-    made, slips, ended = replayed(wake, scenario, acts, state_now(job))
+    made, slips, ended = replayed(wake, of, acts)
     if not ended:
         says = "This run has not come to its end yet: move what is still to move, then keep it."
         return render(request, "wake_rehearse.html", page(job, scenario, says), 422)

@@ -207,3 +207,35 @@ def test_a_unit_is_read_where_it_answers(installer, new_job):
         assert float(said["value"]) == pytest.approx(230, abs=4)
     for odd in ("cold.covers", "nothing", ""):
         assert installer.get(f"{at}{odd}").status_code == 422
+
+
+def test_scenarios_with_something_wrong_in_them(installer, new_job):
+    """One pack low, a string reversed: found by reading, and left as it is; the end is without it.
+    A job without a generator has no such scenario.
+    """
+    job = new_job(Plan.model_validate(TERN_HOLLOW))
+    at = f"/jobs/{job}/wake/rehearse"
+    page = installer.get(f"{at}.json").json()
+    keys = [s["key"] for s in page["scenarios"]]
+    assert {"low", "reversed", "generator"} <= set(keys)
+    order = installer.get(f"/jobs/{job}/wake/order.json").json()["up"]["acts"]
+    state = {"low": 0, "reversed": 0}
+    for a in order:
+        if a["lever"] == "pack-2.own":
+            break
+        at_try = f"/jobs/{job}/wake/try.json?state={state['low']}&lever={a['lever']}"
+        state["low"] = installer.get(at_try).json()["state"]["state"]
+    for scenario, lever, reads in (
+        ("low", "pack-2.own", "1.6 V across it"),
+        ("reversed", "inverter-1.connectors", "exchanged"),
+    ):
+        query = f"state={state[scenario]}&lever={lever}&scenario={scenario}"
+        said = installer.get(f"/jobs/{job}/wake/try.json?{query}").json()
+        assert said["asks"] and reads in said["reads"]
+        acts = [[a["lever"], True] for a in order if a["lever"] != lever]
+        installer.post(at, {"scenario": scenario, "acts": json.dumps([lever, *acts])})
+    kept = installer.get(f"{at}.json").json()["kept"]
+    assert [(r["scenario"], r["slips"]) for r in kept] == [("reversed", 1), ("low", 1)]
+    plain = new_job(Plan.model_validate(MOSSBANK_TERRACE))
+    page = installer.get(f"/jobs/{plain}/wake/rehearse.json").json()
+    assert not {"generator", "reversed", "low"} & {s["key"] for s in page["scenarios"]}
