@@ -73,6 +73,9 @@ def test_rehearsing_by_touch(visit):
     page.locator(f"[data-lever='{order[0]['lever']}']").click()
     page.wait_for_selector(".told.well")
     page.wait_for_selector(f"[data-lever='{order[0]['lever']}'].closed")
+    page.reload()  # left half way: it goes on
+    page.wait_for_selector("#rehearse[data-ready]")
+    page.wait_for_selector(f"[data-lever='{order[0]['lever']}'].closed")
     for n, a in enumerate(order[1:], 2):
         page.locator(f"[data-lever='{a['lever']}']").click()
         read = page.locator("[data-read]")

@@ -4,8 +4,11 @@
   if (!here) return;
   const start = JSON.parse(document.getElementById("row-state").textContent), told = document.getElementById("told"), form = document.getElementById("rehearsed");
   const esc = (s) => String(s ?? "").replace(/[&<>"]/g, (c) => ({ "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;" })[c]);
+  const kept = `rehearse:${here.dataset.job}:${here.dataset.scenario}:${start.state}:${here.dataset.end}`; // a run left half way goes on
   let now = start, acts = [], slips = 0, asked = null, busy = false;
+  try { const was = JSON.parse(sessionStorage[kept] || "null"); if (was) { ({ now, acts, slips } = was); SwitchRow.show(now); } } catch { /* begun anew */ }
   function count() {
+    try { sessionStorage[kept] = JSON.stringify({ now, acts, slips }); } catch { /* for this page alone */ }
     here.querySelector("[data-count]").textContent = `${acts.length} act${acts.length === 1 ? "" : "s"}, ${slips || "no"} slip${slips === 1 ? "" : "s"}`;
     form.elements.acts.value = JSON.stringify(acts);
     form.hidden = now.state !== +here.dataset.end;
@@ -46,6 +49,7 @@
     else if (asked && "read" in b.dataset) moved(asked.answer, asked.key, true);
     else if (asked) slipped(asked.answer, asked.key, asked.answer.asks);
   });
+  form.addEventListener("submit", () => { try { delete sessionStorage[kept]; } catch { /* nothing was kept */ } });
   count();
   here.dataset.ready = "yes";
 })();
