@@ -31,6 +31,7 @@ from gumboot.core.plan import Plan
 from gumboot.core.wake.steps import ON, steps_of
 from gumboot.core.walk.entering import Entry as Walked
 from gumboot.core.walk.entering import entry_body as walked
+from gumboot.core.walk.step import Step
 from gumboot.core.wall import drill_sheet
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from gumboot.exports.pack import STATEMENT
@@ -168,10 +169,17 @@ def linked(db: Session, job: Job, h: Harness, first: int | None) -> None:
     for s in (s for s in h.steps[:first] if s.does != "ct"):
         typed = readings.get(s.does, "")
         if s.does == "ohm":
-            typed = "open" if s.expects == "open" else f"{(s.least or 0.4) + 2:.0f}"
+            typed = "open" if s.expects == "open" else f"{_inside(s):.3g}"
         elif s.does == "pins" and (lead := h.lead(s.shows)):
             typed = " ".join(f"{c.pin}={c.far_pin}" for c in lead.cable.cores if c.does != "shield")
         linked_step(db, job, h, s.key, typed)
+
+
+def _inside(s: Step) -> float:
+    """A reading within the limits of a step."""
+    if s.least is None:
+        return 0.6 * (s.most or 1.0)
+    return s.least + 2 if s.most is None else (2 * s.least + s.most) / 3
 
 
 def linked_step(db: Session, job: Job, h: Harness, key: str, typed: str) -> None:
@@ -204,7 +212,9 @@ def woken(db: Session, job: Job, d: Design, share: float) -> None:
         elif s.does == "volt" and s.least is not None:
             middle = (s.least + (s.most if s.most is not None else 1.1 * s.least)) / 2
             typed = f"{middle + (n % 5 - 2) * 0.002 * (s.most or middle):.4g}"
-        body = walked(s, Walked(s.key, s.title, "done", typed, tool="multimeter 7"))
+        body = walked(
+            s, Walked(s.key, s.title, "done", typed, tool="multimeter 7" if typed else "")
+        )
         records.append(db, job, "wake", body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))
 
 

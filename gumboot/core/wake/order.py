@@ -30,6 +30,7 @@ from gumboot.core.wake.settle import Settled, settle
 
 WALK, PASSED = 0.01, 0.1
 EXACT, NEARLY, ASKED_WHY = 600, 1_500, 300  # states looked at: for the least cost, and after that
+SOONEST = 4_000
 EAGER = 0.5  # how eager it is then
 LAYER, LAYER_WHY = 16_000, 7_000  # states looked at at once, where neither finds an order
 
@@ -214,6 +215,37 @@ def any_order(
         out.append(Act(k_at, not before >> k_at & 1, before, found & READIED))
         state = before
     return Order(tuple(reversed(out)), float(len(out)), looked, least=False)
+
+
+def soonest(moves: Moves, start: int, levers: Sequence[int]) -> tuple[Act, ...]:
+    """The fewest openings of some levers after which no load is fed and no unit makes or joins a
+    voltage; nothing where no such set is found. A maker's order does not hold in an emergency.
+    """
+    came: dict[int, Act] = {}
+    layer = [start]
+    while layer and len(layer) <= LAYER:
+        made: dict[int, Act] = {}
+        for state in layer:
+            some = [k for k in levers if state >> k & 1]
+            for k, bits in zip(
+                some, moves.wrong(state, some).tolist() if some else [], strict=True
+            ):
+                if not bits & ~NOT_IN_TURN:
+                    made.setdefault(state ^ 1 << k, Act(k, False, state))
+        new = [s for s in made if s not in came]
+        came |= {s: made[s] for s in new}
+        if not new:
+            return ()
+        rows = settle(moves.plant, np.array(new, dtype=np.int64), moves.grid)
+        quiet = (rows.loads | rows.forms | rows.follows) == 0
+        if quiet.any():
+            out, state = list[Act](), new[int(np.argmax(quiet))]
+            while state != start:
+                out.append(came[state])
+                state = came[state].state
+            return tuple(reversed(out))
+        layer = new if len(came) < SOONEST else []
+    return ()
 
 
 def _after(layer: tuple[Ints, Ints, Ints]) -> Ints:

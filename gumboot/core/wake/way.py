@@ -16,7 +16,7 @@ from gumboot.core.network import Network
 from gumboot.core.plan import Plan
 from gumboot.core.plan.waking import School
 from gumboot.core.wake.hazard import Rules, rules_of
-from gumboot.core.wake.order import Act, Moves, Order, order, soon
+from gumboot.core.wake.order import Act, Moves, Order, order, soon, soonest
 from gumboot.core.wake.plant import MOST_LEVERS, Plant, in_words, plant_of
 from gumboot.core.wake.school import in_turn, ranks_of, school_of
 from gumboot.core.wake.settle import settle
@@ -50,11 +50,16 @@ class Way:
 
     @cached_property
     def emergency(self) -> tuple[Act, ...]:
-        """The way down, as far as it takes until no load is fed and no unit is on."""
+        """The fewest switches to open until no load is fed and no unit makes or joins a voltage;
+        where switches alone do not do, the way down as far as that.
+        """
+        levers = [k for k, x in enumerate(self.plant.levers) if not x.button]
+        if found := soonest(self.moves, self.plant.serving, levers):
+            return found
         states = np.array([a.after for a in self.down.acts], dtype=np.int64)
         rows = settle(self.plant, states)
-        quiet = [n for n in range(len(states)) if not int(rows.on[n]) and not int(rows.loads[n])]
-        return self.down.acts[: quiet[0] + 1] if quiet else self.down.acts
+        quiet = np.flatnonzero((rows.loads | rows.forms | rows.follows) == 0)
+        return self.down.acts[: int(quiet[0]) + 1] if len(quiet) else self.down.acts
 
     @cached_property
     def reasons(self) -> tuple[Reason, ...]:

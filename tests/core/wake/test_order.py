@@ -177,6 +177,27 @@ def test_from_any_state_on_the_way_there_is_a_way_back(name):
         assert back.against is None and len(back.acts) == a.after.bit_count()
 
 
+@pytest.mark.parametrize("name", list(JOBS))
+def test_in_an_emergency_few_switches_make_it_quiet(name):
+    """No load fed, nobody forms or follows; and on small jobs no smaller set of switches does."""
+    w = way(name)
+    acts = w.emergency
+    rows = w.moves.row(acts[-1].after)
+    assert not int(rows.loads[0] | rows.forms[0] | rows.follows[0]), name
+    assert len(acts) <= len(w.down.acts)
+    own = [k for k, x in enumerate(w.plant.levers) if not x.button]
+    if len(own) > 9 or any(w.plant.levers[a.k].button for a in acts):
+        return
+    for few in range(1, len(acts)):
+        for some in itertools.combinations(own, few):
+            state = w.plant.serving & ~sum(1 << k for k in some)
+            rows = w.moves.row(state)
+            if not int(rows.loads[0] | rows.forms[0] | rows.follows[0]):
+                assert any(int(w.moves.wrong(w.plant.serving, [k])[0]) for k in some), (
+                    "only by an act that does harm"
+                )
+
+
 def test_taking_a_guard_away_shows_the_slip_it_guarded():
     """Interlocked breakers: none unguarded. Loose ones: the one that destroyed an inverter; a
     padlock or a person guards it again, and the check goes.
