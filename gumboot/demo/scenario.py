@@ -190,7 +190,7 @@ def linked_step(db: Session, job: Job, h: Harness, key: str, typed: str) -> None
 
 
 def woken(db: Session, job: Job, d: Design, share: float) -> None:
-    """The walk of Wake so far done, each reading as expected; rehearsed before it."""
+    """A share of the walk of Wake done, each reading as expected; rehearsed before it."""
     wake, steps = d.wake, steps_of(d)
     if wake is None:
         return

@@ -16,12 +16,13 @@ HAND_OHM = 100.0  # a resistor crews carry for a port without precharge, common 
 @dataclass(frozen=True, slots=True)
 class Inrush:
     """Current in A into an uncharged port, the time in s that a precharge resistor wants, and who
-    has one.
+    has one; by_hand: the time that the resistor wants which a crew carries.
     """
 
     bare: Figure
     wait: Figure
     whose: str
+    by_hand: Figure
 
 
 def design_inrush(
@@ -60,16 +61,11 @@ def design_inrush(
     c = given(
         "C_dc", inverter.capacitance_f, "F", "Capacitors of the battery port", "inverter sheet"
     )
-    wait = solve(
-        "t_pre",
-        "s",
-        "Time to precharge",
-        "5 * R_pre * C_dc",
-        r,
-        c,
-        source="five time constants, 99 %",
-    )
-    return Inrush(bare, wait, whose)
+    hand = given("R_pre", HAND_OHM, "Ω", "Resistor carried by hand", COMMON_PRACTICE)
+    name, how, rule = "Time to precharge", "5 * R_pre * C_dc", "five time constants, 99 %"
+    wait = solve("t_pre", "s", name, how, r, c, source=rule)
+    by_hand = solve("t_pre", "s", f"{name} by hand", how, hand, c, source=rule)
+    return Inrush(bare, wait, whose, by_hand)
 
 
 def inrush_findings(inrush: Inrush | None, units: int) -> list[Finding]:
@@ -89,7 +85,7 @@ def inrush_findings(inrush: Inrush | None, units: int) -> list[Finding]:
         else f"Neither pack nor inverter precharges: {rushes}"
     )
     cure = Cure(
-        f"Precharge through a {HAND_OHM:g} Ω resistor for {inrush.wait.text} before closing, and"
+        f"Precharge through a {HAND_OHM:g} Ω resistor for {inrush.by_hand.text} before closing, and"
         " measure the port"
     )
     return [
@@ -99,7 +95,7 @@ def inrush_findings(inrush: Inrush | None, units: int) -> list[Finding]:
             says,
             COMMON_PRACTICE,
             cure,
-            figures=(inrush.bare, inrush.wait),
+            figures=(inrush.bare, inrush.by_hand),
         )
     ]
 

@@ -117,6 +117,11 @@ class Plant:
         return {x.id: k for k, x in enumerate(self.levers)}
 
     @cached_property
+    def keys(self) -> tuple[str, ...]:
+        """The key of each lever, as a plan and an address have it."""
+        return tuple(x.key for x in self.levers)
+
+    @cached_property
     def of_switch(self) -> dict[str, int]:
         """The lever that moves a switch."""
         return {s.id: k for k, x in enumerate(self.levers) for s in x.switches}

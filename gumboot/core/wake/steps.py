@@ -13,6 +13,7 @@ import numpy as np
 from gumboot.core.basis.words import inside
 from gumboot.core.kit import LINES
 from gumboot.core.kit.starting import Starting
+from gumboot.core.size.inrush import HAND_OHM
 from gumboot.core.wake.chapters import Wake
 from gumboot.core.wake.hazard import INRUSH, UNEQUAL
 from gumboot.core.wake.order import Act
@@ -26,6 +27,7 @@ OUTPUT, SUPPLY = 0.05, 0.10  # how far volts may be off: of an inverter, of a gr
 EARTH_OHM = 0.5  # of a protective conductor end to end, leads nulled: common practice
 NEUTRAL_V = 5.0  # between neutral and earth where they are bonded: common practice
 CHARGED = 0.95  # of the battery's volts at a port that is precharged: three time constants
+BY_HAND_V = 120.0  # direct current, the limit of extra-low voltage: IEC 61140, from memory
 OPEN_LEAST = 0.9  # of the least open-circuit voltage by day: common practice
 START_S = 300.0  # how long a unit may take to start: common practice
 VOLTAGES = ((120.0, 250, 0.5), (500.0, 500, 1.0), (1000.0, 1000, 1.0))  # IEC 62446-1, from memory
@@ -287,8 +289,10 @@ def _before(w: Wake, d: Design, m: _Moment) -> Iterator[Step]:
         )
     if m.newly("loads") and not lever.button and lever.id != "main-panel/main":
         source = "its supply side, open"
-        band = SUPPLY if w.way.plant.service >= 0 and int(m.rows.follows[m.post]) else OUTPUT
-        for between, volts in pairs_of(_supply(d)):
+        lever_feeds = int(m.rows.a[m.pre, m.act.k] | m.rows.b[m.pre, m.act.k])
+        of_grid = bool(lever_feeds & 1)
+        band = SUPPLY if of_grid else OUTPUT
+        for between, volts in pairs_of(_supply(d)) if of_grid else _island(d):
             title = f"{between} at {at}"
             key = f"gate.{m.name}.{_key(between)}"
             yield _volts(key, ON, title, f"Measured at {source}.", volts, band, lever.body, shows)
@@ -305,24 +309,38 @@ def _before(w: Wake, d: Design, m: _Moment) -> Iterator[Step]:
 
 
 def _precharge(w: Wake, d: Design, m: _Moment) -> Iterator[Step]:
-    lever = w.way.plant.levers[m.act.k]
-    ohm, wait = "", 10.0
-    if d.inrush is not None:
-        ohm = f" {d.inrush.wait.inputs[0].text}" if d.inrush.wait.inputs else ""
-        wait = max(d.inrush.wait.n, 1.0)
-    least = CHARGED * d.bank.v_min.n if d.bank else None
+    """A resistor by hand, at no more than an extra-low voltage and across what can be reached; else
+    the maker's word.
+    """
+    lever, shows = w.way.plant.levers[m.act.k], f"state-{m.n}"
+    key, most = f"gate.{m.name}.precharge", d.bank.v_max.n if d.bank else None
+    if lever.button or most is None or most > BY_HAND_V:
+        above = "" if lever.button else f" above {BY_HAND_V:g} V DC"
+        yield Step(
+            key,
+            ON,
+            f"Who precharges, before: {inside(lever.says)}",
+            f"No sheet names a precharge, and none can be laid here by hand{above}: have the"
+            " maker's word that the electronics do it, and enter it on the shelf.",
+            shows=shows,
+            box=lever.body,
+        )
+        return
+    least = CHARGED * d.bank.v_min.n if d.bank else 0.0
+    wait = d.inrush.by_hand if d.inrush else None
+    how_long = f"for {wait.text} at least" if wait else "until the volts rise no more"
     yield Step(
-        f"gate.{m.name}.precharge",
+        key,
         ON,
         f"Precharge across {inside(lever.says)}, still open",
-        f"A resistor{ohm} across the open breaker for {wait:.0f} s at least; then the volts of the"
+        f"A resistor of {HAND_OHM:g} Ω across the open breaker {how_long}; then the volts of the"
         " unit's port, with the resistor still on.",
         "volt",
-        f"{least:.4g} V at least" if least else "",
+        f"{least:.4g} V at least",
         least=least,
-        shows=f"state-{m.n}",
+        shows=shows,
         box=lever.body,
-        wait_s=wait,
+        wait_s=wait.n if wait else None,
     )
 
 
@@ -391,6 +409,17 @@ def _supply(d: Design) -> str:
     if d.plan.supply.kind != "off-grid":
         return d.plan.supply.kind
     return d.inverter.supply if d.inverter else "single-phase 230 V"
+
+
+def _island(d: Design) -> list[tuple[str, float]]:
+    """What a board reads that the units alone feed: single-phase units only the lines they are
+    on.
+    """
+    unit, supply = d.inverter, _supply(d)
+    if unit is None or not unit.supply.startswith("single") or not supply.startswith("three"):
+        return pairs_of(unit.supply if unit else supply)
+    lines = {d.plan.kit.line_of(n) for n in range(1, d.plan.kit.inverters + 1)}
+    return [(f"{line} to N", 230.0) for line in sorted(lines)]
 
 
 def _export_limited(d: Design) -> bool:

@@ -5,9 +5,10 @@ from scipy.integrate import solve_ivp
 
 from gumboot.catalogue import catalogue
 from gumboot.core.design import design
+from gumboot.core.kit import Catalogue
 from gumboot.core.plan import Plan
 from gumboot.core.wake.chapters import steps_said
-from gumboot.core.wake.steps import ON, pairs_of, steps_of
+from gumboot.core.wake.steps import ON, _island, pairs_of, steps_of
 from gumboot.core.wake.work import work_at
 from gumboot.demo import plans
 from tests.core.wake.test_settle import JOBS
@@ -87,7 +88,7 @@ def test_what_flows_between_unequal_packs_and_into_capacitors():
     at = solve_ivp(flows, (0, 1e-3), [0.0], rtol=1e-9)
     assert f.between.n == pytest.approx(at.y[0][-1] / 1e-3, rel=1e-3)
     d = made("JUNIPER_CUT")
-    farad = next(x for x in d.inrush.wait.inputs if x.symbol == "C_dc").n
+    farad = next(x for x in d.inrush.by_hand.inputs if x.symbol == "C_dc").n
     volts = next(x for x in d.inrush.bare.inputs if x.symbol == "V_max").n
     ohm = volts / d.inrush.bare.n
     rush = solve_ivp(lambda _, u: (volts - u) / (ohm * farad), (0, ohm * farad / 1000), [0.0])
@@ -139,3 +140,42 @@ def test_the_cold_list_comes_before_the_first_act():
     assert plans.TERN_HOLLOW["kit"]["packs"] == 3
     keys = [s.key for s in steps_of(made("TERN_HOLLOW"))]
     assert sum(k.startswith("cold.pack.") for k in keys) == 3
+
+
+def test_a_precharge_by_hand_is_for_the_resistor_a_hand_has():
+    """Five time constants of 100 Ω, whatever the pack's own resistor is; above 120 V, and where
+    there is only a button, nobody lays one: the maker's word is asked.
+    """
+    shelf = catalogue()
+    low, high = shelf.entries["marram-s8"], shelf.entries["marram-t10"]
+    key = shelf.entries["saltmarsh-v5"]
+    mine = [
+        low.model_copy(update={"precharge_ohm": None, "capacitance_f": 0.02}),
+        high.model_copy(update={"precharge_ohm": None}),
+        key.model_copy(update={"precharge_ohm": None}),
+    ]
+    ids = {x.id for x in mine}
+    kit = Catalogue([*mine, *(e for e in shelf.entries.values() if e.id not in ids)])
+    d = design(Plan.model_validate(JOBS["TERN_HOLLOW"]), kit)
+    assert d.pack.precharge_ohm == 22 and d.inrush.wait.n == pytest.approx(5 * 22 * 0.02)
+    gates = [s for s in steps_of(d) if s.key.endswith(".precharge")]
+    assert len(gates) == 2  # a breaker for each unit, behind packs that are on
+    for s in gates:
+        assert s.does == "volt" and s.wait_s == pytest.approx(5 * 100 * 0.02)
+        assert "100 Ω" in s.says and d.inrush.by_hand.text in s.says
+    d = design(Plan.model_validate(JOBS["SALTINGS_BARN"]), kit)
+    (word,) = [s for s in steps_of(d) if s.key.endswith(".precharge")]
+    assert word.does == "tick" and "maker's word" in word.says and "Ω" not in word.says
+
+
+def test_a_board_that_one_line_feeds_is_read_on_that_line():
+    """A single-phase unit on L2 of a three-phase house: in the island nothing is on L1 and L3."""
+    d = made("one single-phase unit on L2")
+    gates = [s for s in steps_of(d) if s.key.startswith("gate.loads-panel.main.")]
+    fed = d.wake.way
+    k = fed.plant.keys.index("loads-panel.main")
+    state = fed.moves.row(next(a.state for a in fed.up.acts if a.k == k))
+    of_grid = int(state.a[0, k] | state.b[0, k]) & 1
+    lines = {s.title.split(" ")[0] for s in gates}
+    assert lines == ({"L1", "L2", "L3"} if of_grid else {"L2"})
+    assert _island(d) == [("L2 to N", 230.0)]

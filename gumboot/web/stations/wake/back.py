@@ -8,28 +8,13 @@ import numpy as np
 from fastapi import APIRouter, Request
 
 from gumboot.core.wake.settle import settle
-from gumboot.web.job import walking
-from gumboot.web.job.opening import Opened, OpenJob
+from gumboot.web.job.opening import Opened
 from gumboot.web.pages.frame import twin
 from gumboot.web.stations.wake.order import order_data
 from gumboot.web.stations.wake.row import row_of, shown
-from gumboot.web.stations.wake.walk import steps_of
+from gumboot.web.stations.wake.walk import state_now
 
 router = APIRouter()
-
-
-def state_now(job: OpenJob) -> int:
-    """Which levers are closed by the log: acts done, in the order they were to be done."""
-    wake = job.design.wake
-    if wake is None:
-        return 0
-    state = 0
-    acts = [s for s in steps_of(job.design) if s.does == "act"]
-    for step, act in zip(acts, wake.way.up.acts, strict=False):
-        e = walking.last(job, step)
-        if e is not None and e.body["verdict"] == "done":
-            state = state | 1 << act.k if act.closing else state & ~(1 << act.k)
-    return state
 
 
 @twin(router, "/jobs/{job_id}/wake/back", "wake_back.html")

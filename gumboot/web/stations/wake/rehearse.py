@@ -21,12 +21,12 @@ from gumboot.core.wake.settle import Settled, settle
 from gumboot.store import records
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import render, twin
-from gumboot.web.stations.wake.back import state_now
 from gumboot.web.stations.wake.row import row_of, shown
+from gumboot.web.stations.wake.walk import state_now
 
 router = APIRouter()
 MOST_ACTS = 400
-LOW_V = 1.6  # how far a pack lies under the others, to practise
+LOW_TIMES = 8.0  # of what may be, how far a pack lies under the others, to practise
 SCENARIOS = {
     "up": "Switch on, from dark to serving",
     "down": "Switch off, from serving to dark",
@@ -62,7 +62,7 @@ def begins(job: OpenJob, wake: Wake, name: str) -> Scenario | None:
     if name == "low":
         unequal = next((a.k for a in acts if a.readied & UNEQUAL), -1)
         most = f"{wake.facts.equal_v:g} V is the most"
-        reads = f"{LOW_V:g} V across it, still open; {most}"
+        reads = f"{LOW_TIMES * wake.facts.equal_v:.3g} V across it, still open; {most}"
         own = 1 << unequal if unequal >= 0 else 0
         return Scenario(0, serving & ~own, True, unequal, reads) if own else None
     if name == "reversed":
@@ -170,7 +170,7 @@ def attempt(request: Request, job: Opened) -> Response:
     """What moving ?lever= comes to in ?state= of a ?scenario=; grid=0: without the utility."""
     wake, asked = job.design.wake, request.query_params
     state, key = asked.get("state", ""), asked.get("lever", "")
-    keys = [x.key for x in wake.way.plant.levers] if wake else []
+    keys = wake.way.plant.keys if wake else ()
     if wake is None or not state.isdecimal() or len(state) > 12 or key not in keys:
         message = "this switch is not in the plan any more: reload the page"
         return JSONResponse({"error": "no such switch", "message": message}, 422)
@@ -184,7 +184,7 @@ def replayed(wake: Wake, of: Scenario, acts: list[Any]) -> tuple[int, int, bool]
     """(acts made, slips, whether the end was come to) of a rehearsal, made once more. An act is a
     lever's key, or the key and whether its reading was made: an act that slips is taken back.
     """
-    plant, keys = wake.way.plant, [x.key for x in wake.way.plant.levers]
+    plant, keys = wake.way.plant, wake.way.plant.keys
     state, moves, made, slips = of.start, Moves(plant, wake.way.rules, of.grid), 0, 0
     for act in acts[:MOST_ACTS]:
         key, read = act if isinstance(act, list) and len(act) == 2 else (act, False)

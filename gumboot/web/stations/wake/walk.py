@@ -14,6 +14,7 @@ from fastapi.responses import JSONResponse, Response
 from gumboot.core.design import Design
 from gumboot.core.land.entering import Refused
 from gumboot.core.wake import steps as walk_steps
+from gumboot.core.wake.hazard import READIED, named
 from gumboot.core.wake.settle import settle
 from gumboot.core.walk.entering import entry_body
 from gumboot.core.walk.step import Step
@@ -112,7 +113,43 @@ def entry(job: OpenJob, s: Sent) -> tuple[str, dict[str, Any]]:
             raise Refused("key", f"held: “{held.title}” comes before it and is still open")
     if step is not None and step.does == "duty" and s.act == "done":
         raise Refused("key", "this is written down under Hand over, or left out with a reason")
-    return "wake", entry_body(step, walking.entered(s), means)
+    body = entry_body(step, walking.entered(s), means)
+    if step is not None and step.does == "act" and s.act == "done":
+        wrong = against(job, step)
+        body |= {"verdict": "outside", "why": wrong} if wrong else {}
+    return "wake", body
+
+
+def against(job: OpenJob, step: Step) -> str:
+    """What an act means from where the switches stand by the log, where that is not what the order
+    took it for: an act before it was left out. Empty where it does no harm.
+    """
+    wake = job.design.wake
+    if wake is None:
+        return ""
+    k, state = wake.way.plant.keys.index(step.lever), state_now(job)
+    closing = step.expects != "open"
+    if bool(state >> k & 1) == closing:
+        return ""
+    bits = int(wake.way.moves.wrong(state, [k])[0]) & ~READIED
+    if not bits:
+        return ""
+    names = " and ".join(h.name for h in named(bits))
+    return f"From where the switches stand by the log this is {names}. Go the safe way back."
+
+
+def state_now(job: OpenJob) -> int:
+    """Which levers are closed by the log: acts done, in the order they were to be done."""
+    wake = job.design.wake
+    if wake is None:
+        return 0
+    state = 0
+    acts = [s for s in steps_of(job.design) if s.does == "act"]
+    for step, act in zip(acts, wake.way.up.acts, strict=False):
+        e = walking.last(job, step)
+        if e is not None and e.body["verdict"] in ("done", "outside"):
+            state = state | 1 << act.k if act.closing else state & ~(1 << act.k)
+    return state
 
 
 def means(step: Step, value: float) -> str:
