@@ -334,3 +334,25 @@ def test_a_draft_goes_once_it_is_saved(visit):
     page.goto(brief)
     assert not page.get_by_text("What you had typed before is back").is_visible()
     assert page.evaluate("Object.keys(sessionStorage)") == []
+
+
+@pytest.mark.xdist_group("browser")
+def test_two_choices_in_a_row_both_bring_their_fields(visit):
+    """The first answer replaced the form while the second was asked for, and the second's was lost."""
+    page = visit("planner")
+    blank(page)
+    held = []
+    page.route("**/brief?", lambda r: held.append(r) if len(held) < 2 else r.continue_())
+    for name, value in (
+        ("supply/connection", "supply-side tap"),
+        ("kit/gateway", "fenwright-g200"),
+    ):
+        page.locator(f'[name="{name}"]').select_option(value)
+    while len(held) < 2:
+        page.wait_for_timeout(20)
+    for route in held:
+        with page.expect_response("**/brief?"):
+            route.continue_()
+    page.locator('[name="backup/changeover"]').wait_for(state="detached")  # the gateway does it
+    assert page.locator('[name="kit/gateway"]').input_value() == "fenwright-g200"
+    assert page.locator('[name="supply/connection"]').input_value() == "supply-side tap"

@@ -112,7 +112,7 @@ document.addEventListener("DOMContentLoaded", () => {
 // A form that asks for other fields keeps what is being typed meanwhile, and where the hand is.
 let meanwhile = null;
 document.addEventListener("htmx:beforeSwap", (e) => {
-  if (e.detail.target.id !== "asked") return;
+  if (e.detail.target.id !== "asked" || !e.detail.target.isConnected) return; // a later answer stands already
   const here = document.activeElement, sent = e.detail.requestConfig.formData;
   const since = [...new FormData(e.detail.target.closest("form"))].filter(([name, value]) => value !== sent.get(name)); // typed after it was sent
   meanwhile = { typed: Object.fromEntries(since), from: e.detail.requestConfig.elt.id, id: here && here.id, marked: here && [here.selectionStart, here.selectionEnd] };
@@ -120,15 +120,17 @@ document.addEventListener("htmx:beforeSwap", (e) => {
 document.addEventListener("htmx:afterSwap", (e) => {
   const form = at("#asked")?.closest("form");
   if (!meanwhile || !form) return;
+  let asks = null; // a choice that asks for other fields too: its own answer went to a form that is gone
   for (const [name, value] of Object.entries(meanwhile.typed)) {
     const field = form.elements[name];
-    if (field && field.type !== "hidden" && field.value !== value && (field.tagName !== "SELECT" || [...field.options].some((o) => o.value === value))) field.value = value;
+    if (field && field.type !== "hidden" && field.value !== value && (field.tagName !== "SELECT" || [...field.options].some((o) => o.value === value))) { field.value = value; asks ||= field.hasAttribute?.("hx-post") && field; }
   }
   const echo = meanwhile.from && at(".echo", document.getElementById(meanwhile.from)?.parentNode || undefined);
   if (echo) echo.setAttribute("hx-trigger", `load, ${echo.getAttribute("hx-trigger")}`);
   const back = meanwhile.id && document.getElementById(meanwhile.id);
   if (back) { back.focus({ preventScroll: true }); try { back.setSelectionRange?.(...meanwhile.marked); } catch { /* a number or an e-mail has no caret */ } }
   meanwhile = null;
+  if (asks) asks.dispatchEvent(new Event("change", { bubbles: true }));
 });
 
 // Opening a job keeps its field pages on this device, for where there is no signal.
