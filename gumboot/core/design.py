@@ -24,7 +24,7 @@ from gumboot.core.land.termination import Termination
 from gumboot.core.link.harness import HARNESS, Harness
 from gumboot.core.network import Body, Network, SignalCable
 from gumboot.core.network.bonds import Bonded
-from gumboot.core.network.chapters import BONDS, DISCONNECTS, NETWORK, SHUTDOWN
+from gumboot.core.network.chapters import BONDS, DISCONNECTS, NETWORK
 from gumboot.core.plan import Plan
 from gumboot.core.set.chapters import MENU, menu_of
 from gumboot.core.set.settings import Setting
@@ -45,7 +45,7 @@ from gumboot.core.size.chapters import (
     UTILITY,
 )
 from gumboot.core.size.conductors import SizedCircuit
-from gumboot.core.size.disconnects import Disconnect, ShutdownStep
+from gumboot.core.size.disconnects import Disconnect
 from gumboot.core.size.equipment import BANK, FITS, STRINGS, THROUGH, UNIT
 from gumboot.core.size.faults import Loop
 from gumboot.core.size.inrush import Inrush
@@ -83,7 +83,6 @@ CHAPTERS: tuple[Chapter[Any], ...] = (
     BUSBARS,
     METERING,
     DISCONNECTS,
-    SHUTDOWN,
     EARTHS,
     TERMINATIONS,
     HARNESS,
@@ -273,11 +272,6 @@ class Design:
     def disconnects(self) -> tuple[Disconnect, ...]:
         """What opens each source."""
         return self.of(DISCONNECTS) or ()
-
-    @property
-    def shutdown(self) -> tuple[ShutdownStep, ...]:
-        """How the job goes down."""
-        return self.of(SHUTDOWN) or ()
 
     @property
     def terminations(self) -> tuple[Termination, ...]:

@@ -126,6 +126,11 @@ def _pdf(request: Request, job: OpenJob, key: str, row: Result | None) -> Respon
             return Response(headers={"HX-Redirect": here})
         name = {"Content-Disposition": f'inline; filename="{row.body["name"]}.pdf"'}
         return Response(row.data, media_type="application/pdf", headers=name)
+    return waiting(request, job, here, row)
+
+
+def waiting(request: Request, job: OpenJob, here: str, row: Result | None) -> Response:
+    """What is on its way, and asks again where it will be."""
     how_far = {
         "ready": False,
         "at": here,

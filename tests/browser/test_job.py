@@ -338,7 +338,7 @@ def test_a_draft_goes_once_it_is_saved(visit):
 
 @pytest.mark.xdist_group("browser")
 def test_two_choices_in_a_row_both_bring_their_fields(visit):
-    """The first answer replaced the form while the second was asked for, and the second's was lost."""
+    """The first answer replaces the form that the second is asked from: both stand."""
     page = visit("planner")
     blank(page)
     held = []

@@ -41,6 +41,35 @@ def test_the_walk_without_a_signal_and_back(visit):
     assert page.locator("[data-done]").inner_text() != before
 
 
+def test_two_devices_one_leads_and_the_other_follows(visit):
+    """What comes cold is left out; then two phones at one switch row."""
+    one, two = visit("installer", 390, 844), visit("supervisor", 390, 844)
+    one.goto("/jobs/2/wake")
+    one.wait_for_selector("#walk[data-ready]")
+    rows = one.request.get("/jobs/2/wake.json").json()["steps"]
+    acts = [s for s in rows if s["does"] == "act"]
+    cold = [s["key"] for s in rows[: rows.index(acts[0])] if s["state"] == ""]
+    more = "{kind: 'wake', act: 'declined', note: 'tried elsewhere', typed: '', tool: ''}"
+    one.evaluate(
+        f"async keys => {{ for (const key of keys) await Field.add({{key, ...{more}}}); }}", cold
+    )
+    one.evaluate("Field.send()")
+    one.wait_for_selector("#signal:has-text('all sent')")
+    at(one, acts[0]["key"], 2)
+    one.locator("#walk-form .go").click()  # whoever moves the first switch leads
+    one.get_by_text("You lead on this device").wait_for()
+    one.wait_for_selector("#signal:has-text('all sent')")
+    at(two, acts[1]["key"], 2)
+    two.get_by_text("Osk Fellgate moves this one").wait_for()
+    assert two.locator("#walk-form .go").count() == 0
+    two.get_by_role("button", name="Take the lead").click()
+    two.get_by_text("Has Osk Fellgate been told").wait_for()
+    two.get_by_role("button", name="Yes: I lead now").click()
+    two.get_by_text("You lead on this device").wait_for()
+    two.wait_for_selector("#signal:has-text('all sent')")
+    one.get_by_text("Ilse Quayle leads on another device").wait_for()  # it learns by itself
+
+
 def test_the_row_shows_what_is_closed_and_live(visit):
     page = visit("installer")
     at(page, "act.loads-panel.main")

@@ -13,10 +13,8 @@ from gumboot.core.network import Network, build
 from gumboot.core.network.bonds import Bonded, states
 from gumboot.core.size.disconnects import (
     Disconnect,
-    ShutdownStep,
     disconnect_findings,
     list_disconnects,
-    shutdown_steps,
 )
 from gumboot.core.size.earthing import bond_findings
 from gumboot.core.size.equipment import BANK, FITS, STRINGS, THROUGH
@@ -87,13 +85,4 @@ DISCONNECTS: Chapter[tuple[Disconnect, ...]] = Chapter(
     reads=("code", "supply"),
     requires=(NETWORK,),
     findings=lambda rows, d: disconnect_findings(rows, d.plan),
-)
-
-
-def _shutdown(d: Draft) -> tuple[ShutdownStep, ...]:
-    return shutdown_steps(d[NETWORK], chosen(d).inverter)
-
-
-SHUTDOWN: Chapter[tuple[ShutdownStep, ...]] = Chapter(
-    "shutdown", _shutdown, requires=(KIT, NETWORK)
 )

@@ -41,6 +41,11 @@ class Network:
         """Switches by their key."""
         return {s.id: s for s in self.switches}
 
+    @property
+    def wait_min(self) -> float:
+        """How long capacitors hold charge, the longest."""
+        return max((c.wait_min for c in self.capacitors), default=0.0)
+
     @cached_property
     def body(self) -> dict[str, Body]:
         """Bodies by their key."""

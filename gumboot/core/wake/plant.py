@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Literal
 
@@ -293,10 +293,14 @@ def _levers(network: Network, plan: Plan, inverter: Inverter, pack: Pack | None)
         for p in network.sources:  # packs without a breaker of their own
             if p.kind == "pack" and f"{p.id}/button" not in owned:
                 out.append(_button(f"{p.id}/button", "pack button", p.name, p.body, pack.starting))
-    if inverter.starting and inverter.starting.button:
+    starting = inverter.starting or Starting()
+    if inverter.switch_off and not starting.button:
+        starting = starting.model_copy(update={"button": "its own switch"})
+    if starting.button:
         for n, u in enumerate(x for x in network.sources if x.kind == "inverter"):
-            lever = _button(f"{u.id}/button", "unit", u.name, u.body, inverter.starting, n)
-            out.append(lever)
+            lever = _button(f"{u.id}/button", "unit", u.name, u.body, starting, n)
+            off = "" if starting.off_hold_s else inverter.switch_off
+            out.append(replace(lever, off=off or lever.off))
     return out
 
 

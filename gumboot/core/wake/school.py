@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from gumboot.core.kit import Inverter, Pack
+from gumboot.core.kit.words import Opening
 from gumboot.core.plan.waking import School
 from gumboot.core.wake.hazard import InTurn
 from gumboot.core.wake.plant import Kind, Lever, Plant
@@ -57,6 +58,28 @@ def ranks_of(plant: Plant, school: School) -> tuple[int, ...]:
         return 3 * order.index(x.kind) + within if x.kind in order else 3 * len(order)
 
     return tuple(map(rank, plant.levers))
+
+
+# What opens the battery's side: a pack's own breaker and button too.
+BATTERY: tuple[Kind, ...] = ("battery", "pack button", "pack")
+
+
+def down_ranks(plant: Plant, school: School, told: Sequence[Opening]) -> tuple[int, ...]:
+    """The rank of each lever on the way down, the highest first: by the order of shutdown on its
+    unit's sheet; what the sheet leaves out comes before what it goes before at school. By the way
+    up where the sheet gives none.
+    """
+    up = ranks_of(plant, school)
+    if not told:
+        return up
+    order = [k for kind in told for k in (BATTERY if kind == "battery" else (kind,))]
+    down = RANKS[school][::-1]
+    for n, kind in enumerate(down):
+        if kind not in order:
+            later = [i for i, k in enumerate(order) if k in down[n + 1 :]]
+            order.insert(min(later, default=len(order)), kind)
+    place = {kind: len(order) - n for n, kind in enumerate(order)}
+    return tuple(place.get(x.kind, 0) * 3 + r % 3 for x, r in zip(plant.levers, up, strict=True))
 
 
 def in_turn(inverter: Inverter, pack: Pack | None) -> tuple[InTurn, ...]:

@@ -18,7 +18,7 @@ from gumboot.core.plan.waking import School
 from gumboot.core.wake.hazard import Rules, rules_of
 from gumboot.core.wake.order import Act, Moves, Order, order, soon, soonest
 from gumboot.core.wake.plant import MOST_LEVERS, Plant, in_words, plant_of
-from gumboot.core.wake.school import in_turn, ranks_of, school_of
+from gumboot.core.wake.school import down_ranks, in_turn, ranks_of, school_of
 from gumboot.core.wake.settle import settle
 from gumboot.core.wake.slip import Slip, slips
 from gumboot.core.wake.why import Reason, reasons
@@ -27,13 +27,15 @@ from gumboot.core.wake.why import Reason, reasons
 @dataclass(frozen=True, eq=False)
 class Way:
     """The switches of a job, the order found for them, and its slips. school: what ranks them where
-    no maker does; alone: whether units are first started one by one.
+    no maker does, as ranks going up and downs going down; alone: whether units are first started
+    one by one.
     """
 
     plant: Plant
     rules: Rules
     school: School
     ranks: tuple[int, ...]
+    downs: tuple[int, ...]
     up: Order
     slips: tuple[Slip, ...]
     alone: bool
@@ -72,7 +74,7 @@ class Way:
 
     def back_out(self, state: int) -> Order:
         """The safe way from a state to everything open."""
-        return order(self.moves, state, 0, self.ranks)
+        return order(self.moves, state, 0, self.downs)
 
     def onward(self, state: int) -> Order:
         """The way from a state to serving."""
@@ -86,12 +88,13 @@ def way_of(network: Network, plan: Plan, unit: Inverter, pack: Pack | None) -> W
         return None
     rules = rules_of(plant, in_turn(unit, pack), _precharges(unit, pack))
     school = school_of(plan.waking.school, unit, plan.supply.kind == "off-grid")
+    downs = down_ranks(plant, school, unit.shutdown)
     ranks, moves = ranks_of(plant, school), Moves(plant, rules)
     wants, count = plan.waking.alone, len(plant.units)
     alone = (bool(unit.starting and unit.starting.alone) if wants is None else wants) and count > 1
     up = through(moves, [_alone(plant, i) for i in range(count)] if alone else [], ranks)
     slipped = slips(moves, up.acts, plant.serving, plan.waking.guards) if up.acts else ()
-    return Way(plant, rules, school, ranks, up, slipped, alone)
+    return Way(plant, rules, school, ranks, downs, up, slipped, alone)
 
 
 def _precharges(unit: Inverter, pack: Pack | None) -> Literal["inverter", "pack", "nobody"]:

@@ -48,12 +48,12 @@ def work_at(way: Way, network: Network, body: str, keep: str = "", start: int = 
         found = _made(way, network, body, start, -1)
     if found is None:
         why = "No order makes it dead without harm on the way: switch everything off."
-        down, cut = order(way.moves, start, 0, way.ranks), isolate(network, body)
+        down, cut = order(way.moves, start, 0, way.downs), isolate(network, body)
         found = down.acts, _levers(plant, cut), cut.stays
     acts, levers, stays = found
     end = acts[-1].after if acts else start
     alive = int(settle(plant, np.array([end], dtype=np.int64)).loads[0])
-    wait = max((c.wait_min for c in network.capacitors), default=0.0)
+    wait = network.wait_min
     names = tuple(x for i, x in enumerate(plant.load_names) if alive >> i & 1)
     return WorkOrder(body, acts, levers, stays, wait, names, why)
 
@@ -68,7 +68,7 @@ def _made(way: Way, network: Network, body: str, start: int, wanted: int) -> Fou
         cut = isolate(network, body, spared)
         levers = _levers(way.plant, cut)
         for goal in _goals(way, network, body, start, levers, wanted, cut.stays):
-            found = order(way.moves, start, goal, way.ranks)
+            found = order(way.moves, start, goal, way.downs)
             if found.against is None:
                 return found.acts, levers, cut.stays
     return None

@@ -144,6 +144,7 @@ def terminations_of(job: OpenJob, keys: set[str] | None = None) -> dict[str, Any
             k: {
                 "who": e.who,
                 "at": e.at_device,
+                "device": e.body.get("device", ""),
                 **{f: e.body[f] for f in ("typed", "verdict", "why", "note", "tool")},
             }
             for k, e in job.state.steps.items()

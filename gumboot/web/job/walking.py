@@ -24,6 +24,7 @@ from gumboot.web.job.opening import OpenJob
 from gumboot.web.pages.frame import drawn, render
 
 DONE = ("done", "declined")
+LEAD = "lead"  # the key of the entry that says which device leads
 EXAMPLES = {"ohm": "60, or open", "megohm": "12, or > 200", "dbm": "-67", "volt": "11.8"}
 
 
@@ -31,6 +32,12 @@ def last(job: OpenJob, step: Step) -> Entry | None:
     """The last entry on a step, if it still counts."""
     e = job.state.steps.get(step.key)
     return e if e is not None and e.body["verdict"] != "taken back" else None
+
+
+def leader(job: OpenJob) -> Entry | None:
+    """The entry of who leads, and on which device; None while nobody does."""
+    e = job.state.steps.get(LEAD)
+    return e if e is not None and e.body["verdict"] == "done" else None
 
 
 def complete(job: OpenJob, step: Step) -> bool:
@@ -70,11 +77,12 @@ def walk(
     job: OpenJob, kind: str, rows: list[dict[str, Any]], more: dict[str, Any] | None = None
 ) -> dict[str, Any]:
     """What the page of a walk shows. kind: of its log entries; more: what its script needs."""
-    said = terminations_of(job, {s["key"] for s in rows})
+    said = terminations_of(job, {LEAD, *(s["key"] for s in rows)})
     return {
         "kind": kind,
         "steps": rows,
         "done": sum(s["state"] in DONE for s in rows),
+        "leader": e.who if (e := leader(job)) else "",
         "_stops": [
             f.says
             for f in job.findings
@@ -119,6 +127,7 @@ def plain_entry(
     visit = job.visit
     visit.needs("installer", "supervisor")
     typed = {k: visit.text(k) for k in ("key", "act", "typed", "note", "tool", "uuid")}
+    typed["uuid"] = typed["uuid"] or str(uuid4())
     answer, key = keep(job, {**typed, "kind": kind, "seen": visit.whole("seen", job.state.seq)})
     if answer["state"] == "refused":
         fault = (answer["field"], answer["why"])

@@ -162,7 +162,7 @@ const Field = (() => {
     } catch { state.line = "off"; said(); }
   }
 
-  async function begin(page, from) {
+  async function begin(page, from, every = 15000) {
     me = page;
     merge(from);
     try {
@@ -173,7 +173,7 @@ const Field = (() => {
     window.addEventListener("online", () => { state.line = "on"; send(); refresh(); });
     window.addEventListener("offline", () => { state.line = "off"; said(); });
     document.addEventListener("visibilitychange", () => { if (!document.hidden) { send(); refresh(); } });
-    setInterval(() => { if (state.waiting) send(); else refresh(); }, 15000);
+    setInterval(() => { if (state.waiting) send(); else refresh(); }, every);
     await again((await queued()).filter((r) => r.ours));
   }
   return { begin, add, drop, again, send, refresh, queued, known, state, device, clock };

@@ -7,7 +7,7 @@
   const esc = (s) => String(s ?? "").replace(/[&<>"']/g, (c) => ({ "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;", "'": "&#39;" })[c]);
   const UNIT = { ohm: "Ω", megohm: "MΩ", dbm: "dBm", volt: "V" }, READ = Object.keys(UNIT);
   const OPEN = 3000;
-  let here = null, waiting = [], told = "", typed = {}, fault = "", shown = "";
+  let here = null, waiting = [], told = "", typed = {}, fault = "", shown = "", asking = false;
 
   const wait_of = (s) => waiting.filter((r) => r.entry.key === s.key && !r.refused).at(-1);
   function state(s) { // done, outside, declined, or nothing yet
@@ -52,9 +52,23 @@
     }
     return { verdict: fits ? "done" : "outside", why };
   }
+  // One device leads: its hands move switches. The others follow what it enters, read, or take the lead.
+  function leader() {
+    const w = waiting.filter((r) => r.entry.key === "lead" && !r.refused).at(-1), e = Field.known.steps.lead;
+    if (w) return w.entry.act === "back" ? null : { who: w.who, device: Field.device };
+    return e && e.verdict === "done" ? e : null;
+  }
+  const follows = () => { const l = kind === "wake" ? leader() : null; return l && (l.device !== Field.device || l.who !== walk.dataset.who) ? l : null; };
+  function leading() {
+    if (kind !== "wake" || !may) return "";
+    const l = leader(), f = follows();
+    if (asking) return `<div class="notice" role="alert">${l ? `Has ${esc(l.who)} been told, and does nobody move a switch now?` : "Does nobody else move a switch now?"} <div class="flex gap-2 mt-2"><button type="button" class="go grow" data-lead="done">Yes: I lead now</button><button type="button" class="grow" data-lead="no">No</button></div></div>`;
+    if (f) return `<p class="small led">${esc(f.who)} leads on another device. <button type="button" class="link" data-lead="ask">Take the lead</button></p>`;
+    return l ? '<p class="small led">You lead on this device. <button type="button" class="link" data-lead="back">Leave the lead</button></p>' : "";
+  }
   const SAYS = { done: '<span class="verdict-done">✓ done</span>', outside: '<span class="verdict-bad">✗ not as expected</span>', declined: "left out", "": "" };
 
-  const sign = () => JSON.stringify([here.key, Field.known.steps[here.key], waiting.map((r) => r.n)]);
+  const sign = () => JSON.stringify([here.key, Field.known.steps[here.key], Field.known.steps.lead, waiting.map((r) => r.n)]);
   function render() {
     shown = sign();
     const s = here, e = Field.known.steps[s.key], w = wait_of(s), now = state(s);
@@ -73,10 +87,11 @@
     else if (READ.includes(s.does)) field = `<label for="read">Reading, ${UNIT[s.does]}</label><input id="read" class="num torque" inputmode="${/ohm/.test(s.does) ? "text" : "decimal"}" value="${esc(typed.read ?? "")}" placeholder="${esc(s.example)}" autocomplete="off">${s.reads && data.live ? '<button type="button" class="broad mt-2" data-live>Read it from the unit</button>' : ""}<button class="go mt-2">Keep</button>`;
     else if (s.does === "wait") field = `<p class="clock" data-clock aria-live="off"></p><button class="go">Seen</button>`;
     else if (held.length) field = `<div class="notice bad-news"><b>Held.</b> ${held.length === 1 ? "One step" : `${held.length} steps`} before it ${held.length === 1 ? "is" : "are"} open, first: <button type="button" class="link" data-step-key="${esc(held[0].key)}">${esc(held[0].title)}</button></div>`;
+    else if (s.does === "act" && follows()) field = `<div class="notice"><b>${esc(follows().who)} moves this one.</b> It stands here as soon as it is entered there.</div>`;
     else field = `<button class="go">${s.does === "act" ? `Done: ${esc(s.expects)}` : "Done"}</button>`;
     const by = !READ.includes(s.does) && s.does !== "pins" ? "" : `<label for="tool" class="small mt-2">Instrument</label><input id="tool" maxlength="80" value="${esc(tool)}" placeholder="name and number of the meter" autocomplete="off">`;
     const form = may ? `<form id="walk-form" autocomplete="off">${field}${by}${fault ? `<div class="fault" role="alert">${esc(fault)}</div>` : ""}<details class="mt-3" data-out${typed.note ? " open" : ""}><summary>Leave it out, or a note</summary><label for="note" class="small mt-2">Reason or note</label><input id="note" maxlength="500" value="${esc(typed.note ?? "")}"><button type="button" class="broad mt-2" data-decline>Leave it out for this reason</button></details>${now ? '<button type="button" class="broad mt-2" data-back>Take the last entry back</button>' : ""}</form>` : `<p class="notice">${walk.dataset.frozen ? "The job is signed: its log takes no entries." : "An installer does these steps."}</p>`;
-    board.innerHTML = `<section id="step" class="step" aria-label="${esc(s.title)}"><div><div class="soft">${s.n} of ${steps.length} · ${esc(s.stage)} ${SAYS[now] ? `· ${SAYS[now]}` : ""}</div><h2 class="text-xl">${esc(s.title)}</h2>${s.expects && s.does !== "pins" && s.does !== "act" ? `<div class="${s.expects.length > 14 ? "what" : "big"} my-1">${esc(s.expects)}</div>` : ""}<p class="mt-1">${esc(s.says)}</p>${who ? `<p class="mt-2 small">${esc(who)}</p>` : ""}${why ? `<p class="told bad mt-2">${esc(why)}</p>` : ""}${left && !now ? '<p class="caution mt-2">An act before it was left out: the order was found with it. Ask under “What if I move something else now” before you move this.</p>' : ""}${wrong ? `<p class="mt-2"><a class="button" href="/jobs/${job}/wake/back?at=${encodeURIComponent(s.key)}">The safe way back</a></p>` : ""}</div><div><div aria-live="polite">${told}</div>${form}<div class="flex gap-2 mt-3"><button type="button" class="grow" data-go="-1">Back</button><button type="button" class="grow" data-go="1">Skip</button></div></div></section>`;
+    board.innerHTML = `<section id="step" class="step" aria-label="${esc(s.title)}"><div><div class="soft">${s.n} of ${steps.length} · ${esc(s.stage)} ${SAYS[now] ? `· ${SAYS[now]}` : ""}</div><h2 class="text-xl">${esc(s.title)}</h2>${s.expects && s.does !== "pins" && s.does !== "act" ? `<div class="${s.expects.length > 14 ? "what" : "big"} my-1">${esc(s.expects)}</div>` : ""}<p class="mt-1">${esc(s.says)}</p>${who ? `<p class="mt-2 small">${esc(who)}</p>` : ""}${why ? `<p class="told bad mt-2">${esc(why)}</p>` : ""}${left && !now ? '<p class="caution mt-2">An act before it was left out: the order was found with it. Ask under “What if I move something else now” before you move this.</p>' : ""}${wrong ? `<p class="mt-2"><a class="button" href="/jobs/${job}/wake/back?at=${encodeURIComponent(s.key)}">The safe way back</a></p>` : ""}</div><div>${leading()}<div aria-live="polite">${told}</div>${form}<div class="flex gap-2 mt-3"><button type="button" class="grow" data-go="-1">Back</button><button type="button" class="grow" data-go="1">Skip</button></div></div></section>`;
     for (const p of document.querySelectorAll("[data-picture]")) p.hidden = p.dataset.picture !== s.shows;
     if (window.SwitchRow) SwitchRow.show(data.states?.[s.shows], s.lever);
     const done = steps.filter(complete).length;
@@ -122,8 +137,13 @@
     render();
   }
   const queued = async () => (await Field.queued()).filter((r) => r.entry.kind === kind);
+  async function lead(act) {
+    await Field.add({ kind, key: "lead", label: "Leads: who moves the switches", act, typed: "", note: "", tool: "", seen: Field.known.seq });
+    waiting = await queued();
+  }
   async function enter(act, text, note) {
     const from = here, verdict = act === "done" ? judge(here, text).verdict : act;
+    if (kind === "wake" && here.does === "act" && act === "done" && !leader()) await lead("done");
     await Field.add({ kind, key: here.key, label: here.title, act, typed: text, note, tool: document.getElementById("tool")?.value.trim() || "", seen: Field.known.seq });
     waiting = await queued();
     typed = {}; fault = "";
@@ -148,10 +168,15 @@
     return enter("done", typed.read, typed.note || "");
   });
   document.addEventListener("click", (e) => {
-    const b = e.target.closest("[data-go], [data-step-key], [data-decline], [data-back], [data-list-open], [data-live], [data-aloud], #walk-list [data-close]");
+    const b = e.target.closest("[data-go], [data-step-key], [data-decline], [data-back], [data-list-open], [data-live], [data-aloud], [data-lead], #walk-list [data-close]");
     if (!b) return;
     if ("aloud" in b.dataset) { aloud = !aloud; b.setAttribute("aria-pressed", aloud); try { localStorage.aloud = aloud ? "yes" : ""; } catch { /* for this page alone */ } spoken = ""; if (aloud) speak(here); else window.speechSynthesis?.cancel(); return; }
     if ("live" in b.dataset) { ask(); return; }
+    if (b.dataset.lead) {
+      asking = b.dataset.lead === "ask";
+      if (["done", "back"].includes(b.dataset.lead)) lead(b.dataset.lead).then(render); else render();
+      return;
+    }
     if (b.dataset.go) to(steps[steps.indexOf(here) + +b.dataset.go] || here);
     else if ("decline" in b.dataset) { if ((typed.note || "").trim()) enter("declined", "", typed.note); else { fault = "type why it is left out"; render(); const d = board.querySelector("[data-out]"); d.open = true; document.getElementById("note").focus(); } }
     else if ("back" in b.dataset) enter("back", "", typed.note || "");
@@ -166,10 +191,12 @@
     waiting = await queued();
     const refused = (await Field.queued()).find((r) => r.refused && r.entry.kind === kind);
     if (refused) told = `<p class="told bad">${esc(refused.entry.label)} was refused: ${esc(refused.refused)}</p>`;
+    const idle = !Object.values(typed).some((v) => (v || "").trim());
+    if (follows() && idle && shown && here.key === JSON.parse(shown)[0] && complete(here)) to(steps.find((x) => x.n > here.n && !complete(x)) || here); // it goes where the leader is
     if (refused || sign() !== shown) render(); // else a hand at work is left alone
   });
   (async () => {
-    await Field.begin({ job: +job, person: +walk.dataset.person, who: walk.dataset.who }, data.said);
+    await Field.begin({ job: +job, person: +walk.dataset.person, who: walk.dataset.who }, data.said, kind === "wake" ? 5000 : undefined);
     waiting = await queued();
     here = steps.find((s) => s.key === new URLSearchParams(location.search).get("at")) || steps.find((s) => !complete(s)) || steps[0];
     walk.querySelector("[data-aloud]")?.setAttribute("aria-pressed", aloud);

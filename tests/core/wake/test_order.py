@@ -41,6 +41,13 @@ def with_starting(kit_id, **starting):
     return Catalogue([new, *(e for e in shelf.entries.values() if e.id != kit_id)])
 
 
+def silent(kit_id, *shutdown):
+    """The shelf, where a unit's sheet gives no order of shutdown, or another one."""
+    shelf = catalogue()
+    unit = shelf.inverters[kit_id].model_copy(update={"shutdown": shutdown})
+    return Catalogue([unit, *(e for e in shelf.entries.values() if e.id != kit_id)])
+
+
 @pytest.mark.parametrize("name", list(JOBS))
 def test_no_order_given_ever_does_harm(name):
     """Every act of the way up and of the way down, from the state it is made in; and down then up
@@ -105,8 +112,9 @@ D = ("pack", "pack button", "unit")
     ],
 )
 def test_the_orders_of_common_practice_come_out_as_given(document, school, asked):
-    """Common practice: A to D; loads last in each."""
-    w = made(other(document, waking__school=school)).wake.way
+    """Common practice: A to D; loads last in each; down in reverse where the sheet says nothing."""
+    kit = silent(document["kit"]["inverter"])
+    w = made(other(document, waking__school=school), kit).wake.way
     seen = kinds(w, w.up.acts)
     assert [k for k in seen if k in asked] == list(asked)
     assert seen[-1] in ("loads", "pv inverter")
@@ -168,6 +176,29 @@ def test_a_maker_whose_order_does_harm_is_named_with_the_harm():
 def test_kit_without_an_order_gets_gumboots_own_and_says_so():
     w = way("HERON_SLIP")
     assert w.rules.in_turn == () and w.up.acts
+
+
+KINDS = {"battery": ("battery", "pack button", "pack")}
+
+
+@pytest.mark.parametrize("name", list(JOBS))
+def test_the_way_down_is_the_units_own_where_its_sheet_gives_one(name):
+    """Each kind of its sheet's order is open before the next is touched."""
+    d = made(JOBS[name])
+    w, told = d.wake.way, d.inverter.shutdown
+    kinds = [w.plant.levers[a.k].kind for a in w.down.acts]
+    at = [[n for n, k in enumerate(kinds) if k in KINDS.get(t, (t,))] for t in told]
+    some = [rows for rows in at if rows]
+    assert all(max(a) < min(b) for a, b in itertools.pairwise(some))
+    assert told == () or len(some) > 1
+
+
+def test_a_word_for_the_way_down_does_not_turn_the_way_up():
+    """Cells before the unit on the way down; up the cells come first all the same."""
+    d = made(plans.TERN_HOLLOW, silent("marram-s8", "battery", "unit"))
+    w = d.wake.way
+    up, down = kinds(w, w.up.acts), kinds(w, w.down.acts)
+    assert up.index("battery") < up.index("unit") and down.index("battery") < down.index("unit")
 
 
 @pytest.mark.parametrize("name", list(JOBS))

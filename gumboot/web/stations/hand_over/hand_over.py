@@ -10,8 +10,10 @@ from fastapi.responses import RedirectResponse, Response
 
 from gumboot.core.basis.finding import Level
 from gumboot.core.basis.units import NotAQuantity, parse
+from gumboot.core.design import Design
 from gumboot.core.journal import log
 from gumboot.core.journal.entry import Entry
+from gumboot.core.wake.chapters import stands
 from gumboot.core.walk.step import Step
 from gumboot.core.wall import drill_sheet
 from gumboot.drawings.one_line import one_line
@@ -19,7 +21,7 @@ from gumboot.drawings.wall import draw_wall
 from gumboot.exports import pack
 from gumboot.store import office, records
 from gumboot.store.database import see_crew
-from gumboot.web.background import printed
+from gumboot.web.background import asked, printed, waiting
 from gumboot.web.job.listing import elsewhere
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.job.walking import last
@@ -151,6 +153,31 @@ def anchored(job: OpenJob, kind: str) -> None:
     )
 
 
+def orders_of(d: Design) -> list[dict[str, Any]]:
+    """The ways off and on, in words, with what comes after or stands against them."""
+    if d.wake is None or d.network is None:
+        return []
+    way, wait = d.wake.way, d.network.wait_min
+    then = (
+        f"Then wait {wait:g} min for the capacitors, and prove dead at every port with a proved"
+        " tester. Arrays stay live in light, cells at their posts always."
+    )
+    rows = (
+        ("In an emergency", way.emergency, None, ""),
+        ("Off", way.down.acts, way.down.against, then),
+        ("On", way.up.acts, way.up.against, ""),
+    )
+    return [
+        {
+            "name": name,
+            "acts": [way.says(a) for a in acts],
+            "against": stands(against) if against else "",
+            "then": after,
+        }
+        for name, acts, against, after in rows
+    ]
+
+
 def page(
     job: OpenJob,
     fault: str = "",
@@ -219,16 +246,8 @@ def page(
             }
             for e in state.rehearsals
         ],
-        "orders": [
-            {"name": name, "acts": [d.wake.way.says(a) for a in acts]}
-            for name, acts in (
-                ("In an emergency", d.wake.way.emergency),
-                ("Off", d.wake.way.down.acts),
-                ("On", d.wake.way.up.acts),
-            )
-        ]
-        if d.wake
-        else [],
+        "orders": orders_of(d),
+        "proof": asked(job, "proof") if d.wake else None,
         "ct": [
             {"who": e.who, "at": e.at_server, **{k: e.body[k] for k in ("act", "says", "note")}}
             for e in entries
@@ -248,7 +267,11 @@ def hand_over(request: Request, job: Opened) -> dict[str, Any]:
 
 @router.get("/jobs/{job_id}/hand-over.pdf")
 def pdf(request: Request, job: Opened) -> Response:
-    """The same as a PDF to print, file and send."""
+    """The same as a PDF to print, file and send; it waits for the proof that stands in it."""
+    if job.design.wake:
+        proof = asked(job, "proof")
+        if proof is None or (proof.body is None and proof.fault is None):
+            return waiting(request, job, f"/jobs/{job.record.id}/hand-over.pdf", proof)
     context = {
         **page(job),
         "_drawing": drawn(one_line(job.design, standalone=True)),

@@ -26,11 +26,10 @@ def back(request: Request, job: Opened) -> dict[str, Any]:
         return out | {"down": None}
     state = state_now(job)
     network = job.design.network
-    wait = max((c.wait_min for c in network.capacitors), default=0) if network else 0
     rows = settle(wake.way.plant, np.array([state], dtype=np.int64))
     return out | {
         "row": row_of(job.design),
         "now": shown(job.design, rows, 0),
         "down": order_data(wake, wake.way.back_out(state)),
-        "wait_min": wait,
+        "wait_min": network.wait_min if network else 0,
     }

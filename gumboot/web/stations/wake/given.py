@@ -110,7 +110,7 @@ def _card(request: Request, job: OpenJob) -> dict[str, Any]:
         if wake
         else [],
         "initiators": initiators(job),
-        "wait_min": max((c.wait_min for c in network.capacitors), default=0) if network else 0,
+        "wait_min": network.wait_min if network else 0,
         "qr": drawn(code),
         "at": at,
     }

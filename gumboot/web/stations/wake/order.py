@@ -90,11 +90,7 @@ def page(job: OpenJob, faults: dict[str, str]) -> dict[str, Any]:
     out: dict[str, Any] = {**job.head("wake"), "tab": "wake/order", "faults": faults}
     if wake is None:
         return out | {"up": None}
-    wait = (
-        max((c.wait_min for c in job.design.network.capacitors), default=0)
-        if (job.design.network)
-        else 0
-    )
+    network = job.design.network
     unguarded = [s for s in wake.way.slips if s.unguarded]
     return out | {
         "school": plan.waking.school,
@@ -108,7 +104,7 @@ def page(job: OpenJob, faults: dict[str, str]) -> dict[str, Any]:
         "initiators": initiators(job),
         "rehearse": plan.waking.rehearse,
         "down": order_data(wake, wake.way.down),
-        "wait_min": wait,
+        "wait_min": network.wait_min if network else 0,
         "slips": [slip_data(wake, s) for s in wake.way.slips],
         "unguarded": len(unguarded),
         "guards": dict(plan.waking.guards),

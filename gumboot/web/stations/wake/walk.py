@@ -101,9 +101,11 @@ def wake(request: Request, job: Opened) -> dict[str, Any]:
 
 @makes("wake")
 def entry(job: OpenJob, s: Sent) -> tuple[str, dict[str, Any]]:
-    """(kind, body) of an entry about a step. An act waits for every step before it. Raises
-    Refused.
+    """(kind, body) of an entry about a step, or of who leads. An act waits for every step before
+    it, and is the leading device's. Raises Refused.
     """
+    if s.key == walking.LEAD:
+        return "wake", entry_body(LEADS, walking.entered(s))
     steps = steps_of(job.design)
     step = next((x for x in steps if x.key == s.key), None)
     if step is not None and step.does == "act" and s.act == "done":
@@ -115,9 +117,25 @@ def entry(job: OpenJob, s: Sent) -> tuple[str, dict[str, Any]]:
         raise Refused("key", "this is written down under Hand over, or left out with a reason")
     body = entry_body(step, walking.entered(s), means)
     if step is not None and step.does == "act" and s.act == "done":
+        unaware = led(job, s)
         wrong = against(job, step)
-        body |= {"verdict": "outside", "why": wrong} if wrong else {}
+        body |= {"verdict": "outside", "why": wrong} if wrong else {"why": unaware}
     return "wake", body
+
+
+LEADS = Step(walking.LEAD, walk_steps.ON, "Leads: who moves the switches", "")
+
+
+def led(job: OpenJob, s: Sent) -> str:
+    """What to say of an act from a device that does not lead and could not know it. Raises Refused
+    where it could.
+    """
+    e = walking.leader(job)
+    if e is None or (e.body["device"], e.who) == (s.device, job.visit.who):
+        return ""
+    if s.seen is None or s.seen >= e.seq:
+        raise Refused("key", f"{e.who} leads on another device: take the lead first")
+    return f"Entered on a device that did not know that {e.who} led."
 
 
 def against(job: OpenJob, step: Step) -> str:

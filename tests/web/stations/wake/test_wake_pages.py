@@ -64,6 +64,35 @@ def test_an_act_is_held_until_what_comes_before_it_is_done(installer, job):
     assert first["title"] in log
 
 
+def test_one_device_leads_and_the_others_follow_or_take_the_lead(installer, supervisor, job):
+    """Readings are anybody's; an act is the leading device's, or says that it did not know."""
+    acts = [s for s in steps(installer, job) if s["does"] == "act"]
+    walked(installer, job, acts[0]["key"])
+
+    def sent(who, key, device, seen, **more):
+        answer = who.log(job, entry(key, device=device, seen=seen, **more)).json()
+        return answer["entries"][0], answer["seq"]
+
+    (kept, at) = sent(installer, "lead", "aaaa", 0)
+    assert kept["state"] == "kept"
+    refused, _ = sent(supervisor, acts[0]["key"], "bbbb", at)
+    assert refused["state"] == "refused" and refused["why"].startswith("Osk Fellgate leads")
+    unaware, _ = sent(supervisor, acts[0]["key"], "bbbb", at - 1)
+    assert unaware["state"] == "kept" and "did not know that Osk Fellgate led" in unaware["why"]
+    other = next(s for s in steps(installer, job) if s["does"] == "volt")
+    assert sent(supervisor, other["key"], "bbbb", at, typed=right(other))[0]["state"] == "kept"
+    taken, at = sent(supervisor, "lead", "bbbb", at)
+    assert taken["state"] == "kept"
+    refused, _ = sent(installer, acts[0]["key"], "aaaa", at)
+    assert refused["state"] == "refused" and "Ilse Quayle leads" in refused["why"]
+    assert sent(supervisor, acts[0]["key"], "bbbb", at)[0]["state"] == "kept"
+    assert "Ilse Quayle leads" in installer.get(f"/jobs/{job}/wake").text  # without a script
+    installer.post(f"/jobs/{job}/wake", {"key": "lead", "act": "done"})
+    assert "Ilse Quayle leads" not in installer.get(f"/jobs/{job}/wake").text
+    sent(installer, "lead", "", at, act="back")
+    assert "lead" not in {s["key"] for s in steps(installer, job)}
+
+
 def test_a_reading_that_is_wrong_says_what_it_means_and_holds(installer, job):
     rows = {s["key"]: s for s in steps(installer, job)}
     string = rows["cold.string.A"]
