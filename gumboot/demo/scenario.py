@@ -312,13 +312,20 @@ def finished(db: Session, crew_id: int) -> None:
     records.append(db, job, "sign", body, PEOPLE[2][1], "supervisor", "")
 
 
+# As it was first drawn: two breakers for the change-over, and nothing that locks one by the other.
+UNLOCKED = {
+    **TERN_HOLLOW,
+    "backup": {"loads": "whole house", "changeover": "loose breakers", "board_a": 200},
+}
+
+
 def begun(db: Session, crew_id: int) -> None:
-    """Tern Hollow: planned with faults still in it, factory terminations checked. The others: half
-    landed, landed, begun.
+    """Tern Hollow: planned with faults still in it, factory terminations checked. Saltings Barn and
+    Mossbank Terrace: landed, linked, half way up. Juniper Cut: half landed.
     """
     for document, first, links in (
-        (TERN_HOLLOW, 7, 5),
-        (SALTINGS_BARN, 30, 9),
+        (UNLOCKED, 7, 5),
+        (SALTINGS_BARN, None, None),
         (MOSSBANK_TERRACE, None, None),
         (JUNIPER_CUT, 40, 3),
     ):
@@ -331,9 +338,9 @@ def begun(db: Session, crew_id: int) -> None:
         if made.harness is None:
             continue
         linked(db, job, made.harness, links)
-        if document is TERN_HOLLOW:  # wired wrong, as the simulated meter and packs are
+        if document is UNLOCKED:  # wired wrong, as the simulated meter and packs are
             linked_step(db, job, made.harness, "ohm.pack-1-pack-2.0", "40")
-        if document is TERN_HOLLOW or links is None:
-            tested(db, job, made, wrong=document is TERN_HOLLOW)
+        if document in (UNLOCKED, MOSSBANK_TERRACE):
+            tested(db, job, made, wrong=document is UNLOCKED)
         if links is None:  # at switch-on, half way
             woken(db, job, made, 0.5)

@@ -10,7 +10,6 @@ answered by a carriage return; a frame comes as "t", three figures of its id, it
 from __future__ import annotations
 
 import argparse
-import asyncio
 import contextlib
 import random
 import re
@@ -25,6 +24,7 @@ from pymodbus.server import ModbusTcpServer
 from pymodbus.simulator import DataType, SimData, SimDevice
 
 from gumboot.core.kit.dbc import read_dbc
+from gumboot.devices.standing import Standing
 
 RATES = {
     "S0": 10_000,
@@ -158,49 +158,28 @@ def registers_of(p: SimPack, count: int) -> list[int]:
     return [round(v) & 0xFFFF for v in (*own, *limits)]
 
 
-class OnRs485:
+class OnRs485(Standing):
     """The same packs as Modbus devices, RTU frames over TCP. Two of one address drown each other
     out: neither is there.
     """
 
     def __init__(self, chain: Chain, port: int) -> None:
         self.chain, self.port = chain, port
-        self.loop, self.up = asyncio.new_event_loop(), threading.Event()
-        self.thread = threading.Thread(target=self._run, daemon=True)
+        super().__init__("pack", lambda: [self._made()])
 
-    def _run(self) -> None:
-        asyncio.set_event_loop(self.loop)
-        self.loop.run_until_complete(self._serve())
-
-    async def _serve(self) -> None:
+    def _made(self) -> ModbusTcpServer:
         told = [p for p in self.chain.packs if not p.silent]
         alone = [p for p in told if sum(q.address == p.address for q in told) == 1]
         words = {p.address: registers_of(p, len(told)) for p in alone}
-        devices = [
-            SimDevice(a, simdata=[SimData(0, values=w, datatype=DataType.REGISTERS)])
-            for a, w in words.items()
-        ]
-        made = ModbusTcpServer(
-            devices,
+        return ModbusTcpServer(
+            [
+                SimDevice(a, simdata=[SimData(0, values=w, datatype=DataType.REGISTERS)])
+                for a, w in words.items()
+            ],
             framer=FramerType.RTU,
             address=("127.0.0.1", self.port),
             ignore_missing_devices=True,
         )
-        self.done = asyncio.Event()
-        await made.serve_forever(background=True)
-        self.up.set()
-        await self.done.wait()
-        await made.shutdown()  # type: ignore[no-untyped-call]
-
-    def __enter__(self) -> OnRs485:
-        self.thread.start()
-        if not self.up.wait(10):
-            raise OSError(f"no packs can stand on port {self.port}")
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        self.loop.call_soon_threadsafe(self.done.set)
-        self.thread.join(10)
 
 
 def wrong(chain: Chain, text: str) -> None:

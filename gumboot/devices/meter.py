@@ -16,8 +16,6 @@ changes by itself. What a hand does in a real house is asked here by holding reg
 from __future__ import annotations
 
 import argparse
-import asyncio
-import contextlib
 import random
 import re
 import struct
@@ -29,10 +27,10 @@ from dataclasses import replace
 from pymodbus import FramerType
 from pymodbus.constants import ExcCodes
 from pymodbus.server import ModbusTcpServer
-from pymodbus.simulator import DataType, SimData, SimDevice
 
 from gumboot.core.kit import LINES
 from gumboot.core.link.wiring import ANGLES, NOWHERE, OPEN, SEES, STEPS_AT, Setup, Wiring, right
+from gumboot.devices.standing import Standing, acting, device
 
 VOLTS = {"split-phase 120/240 V": 120.0}
 POWER, LINE_VOLTS, DRIVE, OFF = 0, 20, 100, 105
@@ -120,26 +118,15 @@ class Registers:
         self.house = house
         self.typed = [0] * 8
 
-    async def act(
-        self,
-        function_code: int,
-        start_address: int,
-        address: int,
-        count: int,
-        current_registers: list[int],
-        set_values: list[int] | list[bool] | None,
-    ) -> ExcCodes | None:
-        """What is read is fresh; what is written is switched."""
-        if set_values is not None:
-            return self.written(address, [int(v) for v in set_values])
+    def read(self, registers: list[int]) -> None:
+        """What is read is fresh."""
         for k, watts in enumerate(self.house.power()):
-            current_registers[POWER + 2 * k : POWER + 2 * k + 2] = words_of(watts)
+            registers[POWER + 2 * k : POWER + 2 * k + 2] = words_of(watts)
         volts = VOLTS.get(self.house.setup.supply, 230.0)
         for k in range(len(self.house.base)):
             shown = volts + self.house.chance.gauss(0, 0.3)
             at = LINE_VOLTS + 2 * k
-            current_registers[at : at + 2] = words_of(shown)
-        return None
+            registers[at : at + 2] = words_of(shown)
 
     def written(self, address: int, values: list[int]) -> ExcCodes | None:
         """Holding registers written."""
@@ -190,49 +177,17 @@ def wired(house: House, text: str) -> Wiring:
 def server(house: House, port: int, framer: FramerType, host: str = "127.0.0.1") -> ModbusTcpServer:
     """The meter on a port, as unit 1."""
     registers = Registers(house)
-    block = SimData(0, count=COUNT, values=0, datatype=DataType.REGISTERS)
-    device = SimDevice(1, simdata=[block], action=registers.act)
-    return ModbusTcpServer(device, framer=framer, address=(host, port))
+    made = device(1, COUNT, acting(registers.read, registers.written))
+    return ModbusTcpServer(made, framer=framer, address=(host, port))
 
 
-class Running:
-    """A simulated meter in a thread of its own, on ports of loopback."""
+class Running(Standing):
+    """A simulated meter, on ports of loopback; it measures by itself, asked or not."""
 
     def __init__(self, house: House, port: int, rtu_port: int | None = None) -> None:
         self.house = house
-        self.ports = [(port, FramerType.SOCKET)]
-        if rtu_port:
-            self.ports.append((rtu_port, FramerType.RTU))
-        self.loop = asyncio.new_event_loop()
-        self.up = threading.Event()
-        self.thread = threading.Thread(target=self._run, daemon=True)
-
-    def _run(self) -> None:
-        asyncio.set_event_loop(self.loop)
-        self.loop.run_until_complete(self._serve())
-
-    async def _serve(self) -> None:
-        self.servers = [server(self.house, port, framer) for port, framer in self.ports]
-        for s in self.servers:
-            await s.serve_forever(background=True)
-        self.done = asyncio.Event()
-        self.up.set()
-        while not self.done.is_set():  # it measures by itself, asked or not
-            self.house.power()
-            with contextlib.suppress(TimeoutError):
-                await asyncio.wait_for(self.done.wait(), 0.2)
-        for s in self.servers:
-            await s.shutdown()  # type: ignore[no-untyped-call]
-
-    def __enter__(self) -> Running:
-        self.thread.start()
-        if not self.up.wait(10):
-            raise OSError(f"no meter can stand on {self.ports}: is one there already?")
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        self.loop.call_soon_threadsafe(self.done.set)
-        self.thread.join(10)
+        ports = [(port, FramerType.SOCKET), *([(rtu_port, FramerType.RTU)] if rtu_port else [])]
+        super().__init__("meter", lambda: [server(house, *at) for at in ports], house.power)
 
 
 if __name__ == "__main__":

@@ -1,7 +1,7 @@
 """A simulated plant: inverters, packs, gateway, grid, generator and PV of one job, moved by its
-levers on the network's own model, over Modbus TCP.
+levers on the network's own model, over Modbus TCP; its packs over CAN.
 
-python -m gumboot.devices.plant [--port 7506] --job FILE [--quick 20]
+python -m gumboot.devices.plant [--port 7506] [--can-port 7507] --job FILE [--quick 20]
     [--wrong "no grid; pack 2 low 1.6; string A reversed; unit 1 asleep; no bond"]
 
 Unit ids 1 and on are the inverters. Input registers, signed, one each:
@@ -19,20 +19,18 @@ lets it. 200: whether the grid is there; 201: all that was broken is whole again
 from __future__ import annotations
 
 import argparse
-import asyncio
-import contextlib
 import json
 import random
 import re
 import threading
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import Self
 
 import numpy as np
 from pymodbus.constants import ExcCodes
 from pymodbus.server import ModbusTcpServer
-from pymodbus.simulator import DataType, SimData, SimDevice
 
 from gumboot.catalogue import catalogue
 from gumboot.core.design import Design, design
@@ -40,6 +38,9 @@ from gumboot.core.kit import LINES
 from gumboot.core.plan import Plan
 from gumboot.core.wake.hazard import READIED
 from gumboot.core.wake.settle import NO_BOND, Settled, settle
+from gumboot.devices.bms import Chain, chain_of
+from gumboot.devices.bms import Running as Bus
+from gumboot.devices.standing import Standing, acting, device
 
 DARK, WAKING, WAITS, FOLLOWS, FORMS, BROKEN = 0, 1, 2, 3, 4, 9
 YARD, GRID, WHOLE = 100, 200, 201
@@ -178,105 +179,82 @@ class Yard:
         low = self.lows.get(packs[0], 0.0) if packs else 0.0
         return low + self.chance.gauss(0, 0.02)
 
+    def levers(self, registers: list[int]) -> None:
+        """What the yard's registers hold: levers, the grid."""
+        for k in range(len(self.plant.levers)):
+            registers[k] = self.state >> k & 1
+        registers[GRID] = int(self.grid)
 
-class _Unit:
-    """A unit's registers, fresh whenever they are read."""
-
-    def __init__(self, yard: Yard, i: int) -> None:
-        self.yard, self.i = yard, i
-
-    async def act(
-        self,
-        function_code: int,
-        start_address: int,
-        address: int,
-        count: int,
-        current_registers: list[int],
-        set_values: list[int] | list[bool] | None,
-    ) -> ExcCodes | None:
-        if set_values is not None:
-            return ExcCodes.ILLEGAL_FUNCTION
-        for n, value in enumerate(self.yard.registers(self.i)):
-            current_registers[n] = value & 0xFFFF
-        return None
-
-
-class _Levers:
-    """The yard's registers: levers, the grid."""
-
-    def __init__(self, yard: Yard) -> None:
-        self.yard = yard
-
-    async def act(
-        self,
-        function_code: int,
-        start_address: int,
-        address: int,
-        count: int,
-        current_registers: list[int],
-        set_values: list[int] | list[bool] | None,
-    ) -> ExcCodes | None:
-        yard = self.yard
-        if set_values is None:
-            for k in range(len(yard.plant.levers)):
-                current_registers[k] = yard.state >> k & 1
-            current_registers[GRID] = int(yard.grid)
-            return None
-        for n, value in enumerate(set_values, address):
-            if n < len(yard.plant.levers):
-                if not yard.move(n, bool(value)):
+    def written(self, address: int, values: list[int]) -> ExcCodes | None:
+        """Levers moved over the wire; the grid."""
+        for n, value in enumerate(values, address):
+            if n < len(self.plant.levers):
+                if not self.move(n, bool(value)):
                     return ExcCodes.DEVICE_BUSY
             elif n == GRID:
-                yard.grid = bool(value)
+                self.grid = bool(value)
             elif n == WHOLE:
-                yard.whole()
+                self.whole()
             else:
                 return ExcCodes.ILLEGAL_ADDRESS
         return None
 
+    def shows(self, i: int) -> Callable[[list[int]], None]:
+        """A unit's registers, fresh whenever they are read."""
+
+        def read(registers: list[int]) -> None:
+            for n, value in enumerate(self.registers(i)):
+                registers[n] = value & 0xFFFF
+
+        return read
+
+    def awake(self, n: int) -> bool:
+        """Whether a pack's own breaker and button are closed, as far as it has them."""
+        own = f"pack-{n + 1}"
+        rows = enumerate(self.plant.levers)
+        mine = [k for k, x in rows if x.kind in ("pack", "pack button") and x.body == own]
+        return bool(mine) and all(self.state >> k & 1 for k in mine)
+
+    def hear(self, chain: Chain) -> None:
+        """Let the packs on a bus be as they are here."""
+        for n, p in enumerate(chain.packs):
+            p.silent = not self.awake(n)
+            if self.job.bank is not None:
+                p.volts = self.job.bank.v_nom.n * 1.03 - self.lows.get(n, 0.0)
+
 
 def server(yard: Yard, port: int, host: str = "127.0.0.1") -> ModbusTcpServer:
     """The plant on a port."""
-
-    def block() -> SimData:
-        return SimData(0, count=COUNT, values=0, datatype=DataType.REGISTERS)
-
     units = range(len(yard.plant.units))
-    devices = [SimDevice(i + 1, simdata=[block()], action=_Unit(yard, i).act) for i in units]
-    devices.append(SimDevice(YARD, simdata=[block()], action=_Levers(yard).act))
+    devices = [device(i + 1, COUNT, acting(yard.shows(i))) for i in units]
+    devices.append(device(YARD, COUNT, acting(yard.levers, yard.written)))
     return ModbusTcpServer(devices, address=(host, port))
 
 
-class Running:
-    """A simulated plant in a thread of its own, on a port of loopback."""
+class Running(Standing):
+    """A simulated plant on a port of loopback; its packs on a CAN adapter on another, where their
+    sheet has a DBC. can: that port, 0 for any free one, None for none.
+    """
 
-    def __init__(self, yard: Yard, port: int) -> None:
-        self.yard, self.port = yard, port
-        self.loop, self.up = asyncio.new_event_loop(), threading.Event()
-        self.thread = threading.Thread(target=self._run, daemon=True)
+    def __init__(self, yard: Yard, port: int, can: int | None = None) -> None:
+        self.yard, self.bus = yard, None
+        pack, count = yard.job.pack, len(yard.plant.pack_names)
+        if can is not None and pack is not None and pack.dbc:
+            chain = chain_of(pack.dbc, count)
+            self.bus = Bus(chain, can)
+            super().__init__("plant", lambda: [server(yard, port)], lambda: yard.hear(chain))
+        else:
+            super().__init__("plant", lambda: [server(yard, port)])
 
-    def _run(self) -> None:
-        asyncio.set_event_loop(self.loop)
-        self.loop.run_until_complete(self._serve())
+    def __enter__(self) -> Self:
+        if self.bus is not None:
+            self.bus.__enter__()
+        return super().__enter__()
 
-    async def _serve(self) -> None:
-        made = server(self.yard, self.port)
-        await made.serve_forever(background=True)
-        self.done = asyncio.Event()
-        self.up.set()
-        with contextlib.suppress(asyncio.CancelledError):
-            await self.done.wait()
-        await made.shutdown()  # type: ignore[no-untyped-call]
-
-    def __enter__(self) -> Running:
-        self.thread.start()
-        if not self.up.wait(10):
-            raise OSError(f"no plant can stand on {self.port}: is one there already?")
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        self.loop.call_soon_threadsafe(self.done.set)
-        self.thread.join(10)
+    def __exit__(self, *more: object) -> None:
+        super().__exit__(*more)
+        if self.bus is not None:
+            self.bus.__exit__(*more)
 
 
 def job_of(text: str) -> Design:
@@ -289,6 +267,7 @@ def main(arguments: Sequence[str] | None = None) -> None:
     """Run it until it is stopped."""
     parser = argparse.ArgumentParser(prog="gumboot.devices.plant")
     parser.add_argument("--port", type=int, default=7506)
+    parser.add_argument("--can-port", type=int, help="its packs, through an slcan adapter")
     parser.add_argument("--job", required=True, help="a file with the plan of a job, as JSON")
     parser.add_argument("--quick", type=float, default=1.0, help="how much faster than life")
     parser.add_argument("--wrong", default="", help="what is wrong in it, as above")
@@ -297,7 +276,7 @@ def main(arguments: Sequence[str] | None = None) -> None:
         yard = Yard(job_of(asked.job), asked.quick, asked.wrong)
     except (ValueError, OSError) as exc:
         parser.error(str(exc))
-    with Running(yard, asked.port):
+    with Running(yard, asked.port, asked.can_port):
         threading.Event().wait()
 
 

@@ -12,14 +12,14 @@ def at(page, key, job=4):
 
 def test_an_act_is_held_and_says_by_what(visit):
     page = visit("installer", 390, 844)
-    page.goto("/jobs/3/wake")
+    page.goto("/jobs/5/wake")
     page.wait_for_selector("#walk[data-ready]")
     page.locator("[data-list-open]").click()
-    page.get_by_role("button", name="Close: own breaker, Stack").click()
+    page.get_by_role("button", name="Close: main, Loads panel").click()
     held = page.locator("#step .notice")
     assert "Held." in held.inner_text() and "steps before it are open" in held.inner_text()
     held.get_by_role("button").click()
-    assert page.locator("#step h2").inner_text() != "Close: own breaker, Stack"
+    assert page.locator("#step h2").inner_text() != "Close: main, Loads panel"
 
 
 def test_the_walk_without_a_signal_and_back(visit):

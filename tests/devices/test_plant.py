@@ -10,9 +10,10 @@ from pymodbus.client import ModbusTcpClient
 
 from gumboot.catalogue import catalogue
 from gumboot.core.design import design
+from gumboot.core.link.bms import heard
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import HERON_SLIP, MOSSBANK_TERRACE, TERN_HOLLOW
-from gumboot.devices import plant_client
+from gumboot.devices import bms_client, plant_client
 from gumboot.devices.networks import DeviceFault
 from gumboot.devices.plant import (
     BROKEN,
@@ -104,6 +105,25 @@ def test_the_act_that_destroyed_one_breaks_it_here():
     yard.whole()
     assert yard.does(0, yard.settled()) != BROKEN
     assert WHOLE != GRID
+
+
+def test_its_packs_are_heard_on_can_once_their_levers_are_closed(monkeypatch):
+    """By the pack's own DBC, through an slcan adapter, as a real bus is heard."""
+    monkeypatch.setattr(bms_client, "LISTEN_S", 0.8)
+    monkeypatch.setattr(bms_client, "TRY_S", 0.5)
+    d = made(TERN_HOLLOW)
+    yard = Yard(d, quick=1000, wrong="pack 2 low 1.6")
+    with Running(yard, free(), can=0) as plant:
+        at = f"127.0.0.1:{plant.bus.server.server_address[1]}"
+        for n in (1, 2):
+            yard.move(yard.plant.number[f"pack-{n}/own"], True)
+        time.sleep(0.5)
+        frames, rate = bms_client.listen(at, OWN, 500_000)
+    found = heard(frames, d.pack.dbc, [1, 2, 3])
+    assert rate == 500_000 and [p.address for p in found.packs] == [1, 2]
+    first, second = (p.values["volts"] for p in found.packs)
+    assert first - second == pytest.approx(1.6, abs=0.1)
+    assert any("3" in s for s in found.says), "the third is silent"
 
 
 def test_it_misbehaves_as_told():

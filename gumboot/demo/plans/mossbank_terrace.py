@@ -6,7 +6,7 @@ from gumboot.demo import walls
 from gumboot.demo.plans.parts import load, rate
 
 MOSSBANK_TERRACE = {
-    "linking": {"unit_at": "127.0.0.1:7506"},
+    "linking": {"unit_at": "127.0.0.1:7506", "bms_at": "127.0.0.1:7507"},
     "safeguards": [
         {
             "kind": "residual-current device",

@@ -63,8 +63,8 @@
     if (kind !== "wake" || !may) return "";
     const l = leader(), f = follows();
     if (asking) return `<div class="notice" role="alert">${l ? `Has ${esc(l.who)} been told, and does nobody move a switch now?` : "Does nobody else move a switch now?"} <div class="flex gap-2 mt-2"><button type="button" class="go grow" data-lead="done">Yes: I lead now</button><button type="button" class="grow" data-lead="no">No</button></div></div>`;
-    if (f) return `<p class="small led">${esc(f.who)} leads on another device. <button type="button" class="link" data-lead="ask">Take the lead</button></p>`;
-    return l ? '<p class="small led">You lead on this device. <button type="button" class="link" data-lead="back">Leave the lead</button></p>' : "";
+    if (f) return `<div class="flex items-center gap-3 small mb-2"><span class="grow">${esc(f.who)} leads on another device.</span><button type="button" data-lead="ask">Take the lead</button></div>`;
+    return l ? '<div class="flex items-center gap-3 small mb-2"><span class="grow">You lead on this device.</span><button type="button" data-lead="back">Leave the lead</button></div>' : "";
   }
   const SAYS = { done: '<span class="verdict-done">✓ done</span>', outside: '<span class="verdict-bad">✗ not as expected</span>', declined: "left out", "": "" };
 
