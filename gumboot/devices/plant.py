@@ -36,7 +36,7 @@ from gumboot.catalogue import catalogue
 from gumboot.core.design import Design, design
 from gumboot.core.kit import LINES
 from gumboot.core.plan import Plan
-from gumboot.core.wake.hazard import READIED
+from gumboot.core.wake.hazard import READIED, REVERSED
 from gumboot.core.wake.settle import NO_BOND, Settled, settle
 from gumboot.devices.bms import Chain, chain_of
 from gumboot.devices.bms import Running as Bus
@@ -98,13 +98,16 @@ class Yard:
                 return True
             if not self.plant.can_be(self.state ^ 1 << k):
                 return False
-            moves = type(self.way.moves)(self.plant, self.way.rules, self.grid)
+            turned = [f"array-{letter}" for letter in self.reversed]
+            moves = self.way.moves_where(self.grid, turned)
             bits = int(moves.wrong(self.state, [k])[0]) & ~READIED
             self.state ^= 1 << k
-            if bits:
-                on = int(self.settled().on[0])
-                for i in range(len(self.broken)):
-                    self.broken[i] |= bits if on >> i & 1 else 0
+            rows, reversed = self.settled(), self.plant.bits_of(turned)
+            for i, unit in enumerate(self.plant.units):
+                own = int(np.bitwise_or.reduce(rows.feeds[0, unit[1:3]]))
+                hit = bits & (REVERSED if own & reversed else 0)
+                hit |= bits & ~REVERSED if int(rows.on[0]) >> i & 1 else 0
+                self.broken[i] |= hit
             return True
 
     def whole(self) -> None:

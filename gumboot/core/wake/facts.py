@@ -15,6 +15,7 @@ from gumboot.core.wake.hazard import (
     INRUSH,
     JOINED,
     NOT_IN_TURN,
+    REVERSED,
     UNDER_LOAD,
     UNEQUAL,
     Hazard,
@@ -99,6 +100,9 @@ def does(h: Hazard, f: Facts) -> Told:
     if h.bit == UNDER_LOAD and f.string_v is not None and f.string_a is not None:
         says = f"Up to {f.string_v.text} and {f.string_a.text} of direct current draw an arc."
         return says, (f.string_v, f.string_a)
+    if h.bit == REVERSED and f.string_v is not None:
+        says = f"Up to {f.string_v.text} the wrong way round: the input is destroyed at once."
+        return says, (f.string_v,)
     if h.bit == INRUSH and f.inrush is not None:
         says = f"{f.inrush.text} rush into the capacitors: an arc, and a pitted breaker."
         return says, (f.inrush,)
@@ -112,6 +116,7 @@ def does(h: Hazard, f: Facts) -> Told:
 
 
 PLAIN = {
+    REVERSED: "Cells the wrong way round: the input is destroyed at once, with an arc.",
     NO_BOND: "Neutral meets earth nowhere: no fault to a case opens a breaker, and the case stays"
     " live.",
     TWO_BONDS: "Neutral current returns by the earth too: cases and pipes carry it.",

@@ -29,7 +29,7 @@ Bools = NDArray[np.bool_]
 
 ALTERNATING = (1 << PACKS) - 1  # utility, generator, units that form
 EVERY_PACK = ((1 << 32) - 1) << PACKS
-JOINED, INRUSH, UNEQUAL, UNDER_LOAD, NOT_IN_TURN = (1 << n for n in range(8, 13))
+JOINED, INRUSH, UNEQUAL, UNDER_LOAD, NOT_IN_TURN, REVERSED = (1 << n for n in range(8, 14))
 Does = Literal["harm", "damage", "asleep"]
 
 
@@ -55,6 +55,7 @@ EVERY = (
     Hazard(NO_BOND, "no neutral-to-earth bond", "bond", "harm"),
     Hazard(TWO_BONDS, "two neutral-to-earth bonds", "bond", "harm"),
     Hazard(UNDER_LOAD, "moved under load", "under load", "harm"),
+    Hazard(REVERSED, "reversed direct current closed on", "polarity", "damage"),
     Hazard(INRUSH, "closed onto uncharged capacitors", "", "damage", True),
     Hazard(UNEQUAL, "packs paralleled unequal", "", "damage", True),
     Hazard(TOO_MUCH_SUN, "more sun in an island than its units take", "", "damage"),
@@ -78,7 +79,8 @@ class InTurn:
 class Rules:
     """What an act is judged by besides the state, an element a lever: levers that have to be closed
     before it, those that have to be open while it moves, units that nobody precharges when it
-    closes (bits of units), what a pack's button wakes (bits of what feeds).
+    closes (bits of units), what a pack's button wakes (bits of what feeds). reversed: strings and
+    packs whose plus and minus are known to be exchanged, as bits of what feeds.
     """
 
     before: Ints
@@ -86,6 +88,7 @@ class Rules:
     uncharged: Ints
     wakes: Ints
     in_turn: tuple[InTurn, ...] = ()
+    reversed: int = 0
 
     @cached_property
     def later(self) -> Ints:
@@ -153,7 +156,17 @@ def acts(
     waits = (state & rules.before[k]) != rules.before[k]
     stands = (state & rules.later[k]) != 0
     found |= np.where(np.where(closing, waits, stands), NOT_IN_TURN, 0)
+    if rules.reversed:
+        newly = _direct(plant, post, j) & ~_direct(plant, pre, i)
+        found |= np.where(newly & rules.reversed != 0, REVERSED, 0)
     return found
+
+
+def _direct(plant: Plant, rows: Settled, n: Ints) -> Ints:
+    """What feeds the battery's and the PV side of units in some rows, all in one."""
+    ends = plant.units[:, 1:3].ravel()
+    fed: Ints = np.bitwise_or.reduce(rows.feeds[n][:, ends[ends >= 0]], axis=1)
+    return fed
 
 
 @lru_cache(maxsize=256)

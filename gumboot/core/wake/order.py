@@ -10,7 +10,7 @@ A* (Hart, Nilsson, Raphael 1968) over states; each lever that differs is moved o
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from heapq import heappop, heappush
 
 import numpy as np
@@ -284,13 +284,7 @@ def _alone(
     moves: Moves, rules: tuple[InTurn, ...], start: int, goal: int, ranks: Sequence[int]
 ) -> bool:
     """Whether some rules of makers, and no others, keep every order away."""
-    kept = Rules(
-        before_of(moves.plant, rules),
-        moves.rules.parted,
-        moves.rules.uncharged,
-        moves.rules.wakes,
-        rules,
-    )
+    kept = replace(moves.rules, before=before_of(moves.plant, rules), in_turn=rules)
     return _relaxed(Moves(moves.plant, kept, moves.grid), start, goal, ranks).against is not None
 
 

@@ -7,7 +7,7 @@ join is one point; a state is a number of which bit k says that lever k is close
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Literal
@@ -40,7 +40,13 @@ Kind = Literal[
 OPEN_AT_THE_END: frozenset[Kind] = frozenset(("bypass", "generator"))
 HAND, UNIT_RELAY, GENERATOR_RELAY, GATEWAY, PV_RELAY, PORT_RELAY = range(6)
 UTILITY, GENERATOR, UNITS, PACKS, STRINGS = 0, 1, 2, 10, 42  # first bit of each in what feeds
+MOST_STRINGS = 18  # told apart; more share the last one's bit
 MOST_LEVERS = 60  # a state is one number of 64 bits
+
+
+def as_key(id: str) -> str:
+    """An id as one word."""
+    return id.replace("/", ".").replace(" ", "-")
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,7 +80,7 @@ class Lever:
     @property
     def key(self) -> str:
         """Its key as one word, for a plan and an address."""
-        return self.id.replace("/", ".").replace(" ", "-")
+        return as_key(self.id)
 
     @property
     def stem(self) -> str:
@@ -90,7 +96,8 @@ class Lever:
 @dataclass(frozen=True, eq=False)
 class Plant:
     """Levers, and arrays over points: edges (a, b, lever or -1, what moves it, whose, whether
-    neutral passes it open), units, packs, strings, loads, bonds. names: of units, packs and loads.
+    neutral passes it open), units, packs, strings, loads, bonds. names: of units, packs and loads;
+    direct_ids: of strings and packs, with the bit of each in what feeds.
     """
 
     levers: tuple[Lever, ...]
@@ -110,6 +117,7 @@ class Plant:
     pack_names: tuple[str, ...] = ()
     load_names: tuple[str, ...] = ()
     point_of: Mapping[str, int] = field(default_factory=dict)
+    direct_ids: tuple[tuple[str, int], ...] = ()
 
     @cached_property
     def number(self) -> dict[str, int]:
@@ -125,6 +133,10 @@ class Plant:
     def of_switch(self) -> dict[str, int]:
         """The lever that moves a switch."""
         return {s.id: k for k, x in enumerate(self.levers) for s in x.switches}
+
+    def bits_of(self, ids: Collection[str]) -> int:
+        """Strings and packs by their keys, as bits of what feeds."""
+        return sum({1 << bit for id, bit in self.direct_ids if as_key(id) in ids})
 
     @property
     def serving(self) -> int:
@@ -217,6 +229,7 @@ def plant_of(network: Network, plan: Plan, inverter: Inverter, pack: Pack | None
         row = (at[s.id], at[f"{s.id}:dc"], at[f"{s.id}:pv"], grid, gen, button)
         units.append((*row, int(bool(s.forms)), round(inverter.power_w)))
     packs = [s for s in network.sources if s.kind == "pack"]
+    strings = [s for s in network.sources if s.kind == "string"]
     parallel = any("parallel out" in p.serves for p in inverter.signals) or inverter.units_max > 1
     return Plant(
         levers=levers,
@@ -225,7 +238,7 @@ def plant_of(network: Network, plan: Plan, inverter: Inverter, pack: Pack | None
         edges=_rows(edges, 6),
         units=_rows(units, 8),
         packs=_rows([(at[s.nodes[0]], number.get(f"{s.id}/button", -1)) for s in packs], 2),
-        strings=np.array([at[s.nodes[0]] for s in network.sources if s.kind == "string"], int),
+        strings=np.array([at[s.nodes[0]] for s in strings], dtype=np.int64),
         pv_inverters=_rows([_pv_row(s, at, plan, n) for n, s in enumerate(pv_units)], 3),
         loads=np.array([at[x.node] for x in network.loads], dtype=np.int64),
         bonds=_rows(
@@ -237,6 +250,10 @@ def plant_of(network: Network, plan: Plan, inverter: Inverter, pack: Pack | None
         unit_names=tuple(s.name for s in hubs),
         pack_names=tuple(s.name for s in packs),
         load_names=tuple(x.name for x in network.loads),
+        direct_ids=(
+            *((s.id, PACKS + n) for n, s in enumerate(packs)),
+            *((s.id, STRINGS + min(n, MOST_STRINGS - 1)) for n, s in enumerate(strings)),
+        ),
         point_of=at,
     )
 

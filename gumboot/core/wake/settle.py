@@ -196,14 +196,14 @@ def loop(
             if packs[k, 1] < 0 or (state >> packs[k, 1]) & 1:
                 feeds[hand[packs[k, 0]]] |= 1 << (10 + k)
         for k in range(len(strings)):
-            feeds[hand[strings[k]]] |= 1 << 42
+            feeds[hand[strings[k]]] |= 1 << (42 + min(k, 17))
         if grid and service >= 0:
             feeds[hand[service]] |= 1
         if generator >= 0:
             feeds[hand[generator]] |= 2
         for i in range(n_units):
             has_pack[i] = (feeds[hand[units[i, 1]]] >> 10) & ((1 << 32) - 1) != 0
-            has_sun[i] = (feeds[hand[units[i, 2]]] >> 42) & 1 == 1
+            has_sun[i] = feeds[hand[units[i, 2]]] >> 42 != 0
             on[i] = False
             follows[i] = False
             forms[i] = False

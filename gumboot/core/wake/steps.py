@@ -17,6 +17,7 @@ from gumboot.core.size.inrush import HAND_OHM
 from gumboot.core.wake.chapters import Wake
 from gumboot.core.wake.hazard import INRUSH, UNEQUAL
 from gumboot.core.wake.order import Act
+from gumboot.core.wake.plant import as_key
 from gumboot.core.wake.settle import Settled, settle
 from gumboot.core.walk.step import Step
 
@@ -112,7 +113,7 @@ def _packs(d: Design) -> Iterator[Step]:
         if s.kind != "pack":
             continue
         yield Step(
-            f"cold.pack.{_key(s.id)}",
+            f"cold.pack.{as_key(s.id)}",
             COLD,
             f"{s.name}: volts and polarity",
             "At its posts, or by its display where its own breaker is open.",
@@ -130,7 +131,7 @@ def _service(d: Design) -> Iterator[Step]:
     supply = d.plan.supply.kind
     for between, volts in pairs_of(supply):
         yield _volts(
-            f"cold.service.{_key(between)}",
+            f"cold.service.{as_key(between)}",
             COLD,
             f"Supply side of the main, {between}",
             "Main open. Live: a proved tester, two people.",
@@ -183,10 +184,6 @@ def _volts(
         box=box,
         shows=shows,
     )
-
-
-def _key(text: str) -> str:
-    return text.replace("/", ".").replace(" ", "-")
 
 
 @dataclass(frozen=True, eq=False)
@@ -294,7 +291,7 @@ def _before(w: Wake, d: Design, m: _Moment) -> Iterator[Step]:
         band = SUPPLY if of_grid else OUTPUT
         for between, volts in pairs_of(_supply(d)) if of_grid else _island(d):
             title = f"{between} at {at}"
-            key = f"gate.{m.name}.{_key(between)}"
+            key = f"gate.{m.name}.{as_key(between)}"
             yield _volts(key, ON, title, f"Measured at {source}.", volts, band, lever.body, shows)
     if m.newly("follows") and _export_limited(d):
         yield Step(
@@ -385,7 +382,7 @@ def _output(w: Wake, d: Design, m: _Moment, i: int, shows: str) -> Iterator[Step
         return
     box = f"inverter-{i + 1}"
     for between, volts in pairs_of(unit.supply):
-        key = f"see.{m.name}.{i + 1}.{_key(between)}"
+        key = f"see.{m.name}.{i + 1}.{as_key(between)}"
         says = "At its output, nothing connected behind it."
         step = _volts(key, ON, f"{name}: {between}", says, volts, OUTPUT, box, shows)
         line, _, other = between.partition(" to ")

@@ -4,8 +4,8 @@ does there.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Literal
 
@@ -44,6 +44,11 @@ class Way:
     def moves(self) -> Moves:
         """Acts from any state."""
         return Moves(self.plant, self.rules)
+
+    def moves_where(self, grid: bool = True, reversed: Collection[str] = ()) -> Moves:
+        """Acts where the grid is there or not, and with strings and packs known to be reversed."""
+        rules = replace(self.rules, reversed=self.plant.bits_of(reversed))
+        return Moves(self.plant, rules, grid)
 
     @cached_property
     def down(self) -> Order:

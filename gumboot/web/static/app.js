@@ -130,7 +130,7 @@ document.addEventListener("htmx:afterSwap", (e) => {
   const back = meanwhile.id && document.getElementById(meanwhile.id);
   if (back) { back.focus({ preventScroll: true }); try { back.setSelectionRange?.(...meanwhile.marked); } catch { /* a number or an e-mail has no caret */ } }
   meanwhile = null;
-  if (asks) asks.dispatchEvent(new Event("change", { bubbles: true }));
+  if (asks) document.addEventListener("htmx:afterSettle", () => asks.dispatchEvent(new Event("change", { bubbles: true })), { once: true }); // by then it asks again
 });
 
 // Opening a job keeps its field pages on this device, for where there is no signal.

@@ -111,7 +111,7 @@ def by_networkx(plant, state, grid=True):
             bits = 0
             for n, (p, k) in enumerate(plant.packs.tolist()):
                 bits |= (p in part and bool(on_state(k))) << (PACKS + n)
-            bits |= any(p in part for p in plant.strings.tolist()) << STRINGS
+            bits |= sum((p in part) << (STRINGS + n) for n, p in enumerate(plant.strings.tolist()))
             bits |= bool(grid and plant.service in part) | (plant.generator in part) << 1
             for i in extra:
                 bits |= (plant.units[i][0] in part) << (UNITS + i)
@@ -122,7 +122,7 @@ def by_networkx(plant, state, grid=True):
         feeds, on = fed(), []
         for _, dc, pv, gr, ge, button, *_ in plant.units.tolist():
             there = (feeds[gr] if gr >= 0 else 0) | (feeds[ge] & 2 if ge >= 0 else 0)
-            alive = feeds[dc] >> PACKS & (1 << 32) - 1 or feeds[pv] >> STRINGS & 1 or there & 3
+            alive = feeds[dc] >> PACKS & (1 << 32) - 1 or feeds[pv] >> STRINGS or there & 3
             on.append(bool(on_state(button) and alive))
         for a, b, _, how, unit, _ in plant.edges.tolist():
             if g.has_edge(a, b):

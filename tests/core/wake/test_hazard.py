@@ -1,14 +1,20 @@
 """Each hazard by a small network made by hand, where it is and where it is not."""
 
+from dataclasses import replace
+
 from gumboot.core.wake.hazard import (
     EVERY,
     INRUSH,
     JOINED,
     NOT_IN_TURN,
+    REVERSED,
     UNDER_LOAD,
     UNEQUAL,
     InTurn,
+    rules_of,
 )
+from gumboot.core.wake.order import Moves
+from gumboot.core.wake.plant import PACKS, STRINGS
 from gumboot.core.wake.settle import (
     BACK_FED,
     GENERATOR_ON_GRID,
@@ -160,6 +166,30 @@ def test_more_sun_than_an_island_takes():
         b.loads, b.bonds = ["unit"], [("unit", 0, -1)]
         p = b.made()
         assert faults(p, "own", "sun") == expected and not faults(p, "own")
+
+
+def test_what_is_known_to_be_reversed_is_never_closed_on():
+    """A string and a pack, each reversed or not, before a unit: closed on it, or only plugged."""
+    for turned, own, sun in ((0, 0, 0), (1 << PACKS, REVERSED, 0), (1 << STRINGS, 0, REVERSED)):
+        b = Bench()
+        b.unit("unit")
+        b.pack("pack")
+        b.switch("own", "pack", "unit.dc", "pack")
+        b.string("plug")
+        b.switch("plugs", "plug", "roof", "connectors")
+        b.switch("sun", "roof", "unit.pv", "pv")
+        b.loads, b.bonds = ["unit"], [("unit", 0, -1)]
+        p = b.made()
+        rules = replace(rules_of(p, (), "inverter"), reversed=turned)
+
+        def does(lever, *before, rules=rules, p=p):
+            moves = Moves(p, rules)
+            state = sum(1 << p.number[x] for x in before)
+            return int(moves.wrong(state, [p.number[lever]])[0]) & REVERSED
+
+        assert does("own") == own and does("sun", "plugs") == sun
+        assert does("plugs") == 0, "only plugged"
+        assert does("plugs", "sun") == sun and does("own", "own") == 0
 
 
 def test_a_makers_order_holds_both_ways():

@@ -22,7 +22,7 @@ from gumboot.store import records
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import render, twin
 from gumboot.web.stations.wake.row import row_of, shown
-from gumboot.web.stations.wake.walk import state_now
+from gumboot.web.stations.wake.walk import moves_now, state_now
 
 router = APIRouter()
 MOST_ACTS = 400
@@ -41,7 +41,8 @@ SCENARIOS = {
 @dataclass(frozen=True, slots=True)
 class Scenario:
     """What is practised: the state at the start and at the end, whether the grid is there, and the
-    lever that must stay as it is, with what is read there.
+    lever that must stay as it is, with what is read there; strings that are reversed; whether it
+    is as the log says.
     """
 
     start: int
@@ -49,6 +50,14 @@ class Scenario:
     grid: bool = True
     kept: int = -1
     reads: str = ""
+    reversed: tuple[str, ...] = ()
+    real: bool = False
+
+    def moves(self, job: OpenJob, wake: Wake) -> Moves:
+        """Acts in it."""
+        if self.real:
+            return moves_now(job, wake.way, self.grid)
+        return wake.way.moves_where(self.grid, self.reversed)
 
 
 def begins(job: OpenJob, wake: Wake, name: str) -> Scenario | None:
@@ -70,12 +79,12 @@ def begins(job: OpenJob, wake: Wake, name: str) -> Scenario | None:
         if k < 0 or not strings:
             return None
         reads = f"−{strings[0].v_oc_hot.n:.0f} V: plus and minus are exchanged"
-        return Scenario(0, serving & ~(1 << k), True, k, reads)
+        return Scenario(0, serving & ~(1 << k), True, k, reads, (f"array-{strings[0].letter}",))
     if name == "generator":
         own = plant.number.get("generator/own", -1)
         return Scenario(serving, serving | 1 << own, False) if own >= 0 else None
     if name == "now":
-        return Scenario(state_now(job), serving)
+        return Scenario(state_now(job), serving, real=True)
     return Scenario(0, serving) if name == "up" else None
 
 
@@ -93,7 +102,7 @@ def tried(job: OpenJob, wake: Wake, state: int, k: int, of: Scenario) -> dict[st
             "interlock": True,
             "state": shown(job.design, before, 0),
         }
-    wrong = int(Moves(plant, wake.way.rules, of.grid).wrong(state, [k])[0])
+    wrong = int(of.moves(job, wake).wrong(state, [k])[0])
     after = settle(plant, np.array([state ^ bit], dtype=np.int64), of.grid)
     return {
         "says": says,
@@ -180,12 +189,12 @@ def attempt(request: Request, job: Opened) -> Response:
     return JSONResponse(tried(job, wake, n, keys.index(key), of))
 
 
-def replayed(wake: Wake, of: Scenario, acts: list[Any]) -> tuple[int, int, bool]:
+def replayed(job: OpenJob, wake: Wake, of: Scenario, acts: list[Any]) -> tuple[int, int, bool]:
     """(acts made, slips, whether the end was come to) of a rehearsal, made once more. An act is a
     lever's key, or the key and whether its reading was made: an act that slips is taken back.
     """
     plant, keys = wake.way.plant, wake.way.plant.keys
-    state, moves, made, slips = of.start, Moves(plant, wake.way.rules, of.grid), 0, 0
+    state, moves, made, slips = of.start, of.moves(job, wake), 0, 0
     for act in acts[:MOST_ACTS]:
         key, read = act if isinstance(act, list) and len(act) == 2 else (act, False)
         if key not in keys:
@@ -219,7 +228,7 @@ def keep(request: Request, job: Opened) -> Response:
             raise ValueError
     except ValueError:
         acts = []
-    made, slips, ended = replayed(wake, of, acts)
+    made, slips, ended = replayed(job, wake, of, acts)
     if not ended:
         says = "This run has not come to its end yet: move what is still to move, then keep it."
         return render(request, "wake_rehearse.html", page(job, scenario, says), 422)

@@ -94,6 +94,6 @@ def feeds_said(plant: Plant, feeds: int) -> str:
         out.append("the generator")
     out += [x for i, x in enumerate(plant.unit_names) if feeds >> (UNITS + i) & 1]
     out += [x for i, x in enumerate(plant.pack_names) if feeds >> (PACKS + i) & 1]
-    if feeds >> STRINGS & 1:
+    if feeds >> STRINGS:
         out.append("the sun")
     return ", ".join(out)

@@ -15,7 +15,9 @@ from gumboot.core.design import Design
 from gumboot.core.land.entering import Refused
 from gumboot.core.wake import steps as walk_steps
 from gumboot.core.wake.hazard import READIED, named
+from gumboot.core.wake.order import Moves
 from gumboot.core.wake.settle import settle
+from gumboot.core.wake.way import Way
 from gumboot.core.walk.entering import entry_body
 from gumboot.core.walk.step import Step
 from gumboot.devices import plant_client
@@ -149,11 +151,22 @@ def against(job: OpenJob, step: Step) -> str:
     closing = step.expects != "open"
     if bool(state >> k & 1) == closing:
         return ""
-    bits = int(wake.way.moves.wrong(state, [k])[0]) & ~READIED
+    bits = int(moves_now(job, wake.way).wrong(state, [k])[0]) & ~READIED
     if not bits:
         return ""
     names = " and ".join(h.name for h in named(bits))
     return f"From where the switches stand by the log this is {names}. Go the safe way back."
+
+
+def moves_now(job: OpenJob, way: Way, grid: bool = True) -> Moves:
+    """Acts as the log says the job is: what was read with a minus is reversed."""
+    turned = []
+    for step in steps_of(job.design):
+        _, of, which = (*step.key.split(".", 2), "", "")[:3]
+        e = walking.last(job, step) if of in ("string", "pack") else None
+        if e is not None and (e.body["value"] or 0) < 0:
+            turned.append(f"array-{which}" if of == "string" else which)
+    return way.moves_where(grid, turned)
 
 
 def state_now(job: OpenJob) -> int:

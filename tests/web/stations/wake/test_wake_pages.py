@@ -100,6 +100,12 @@ def test_a_reading_that_is_wrong_says_what_it_means_and_holds(installer, job):
     assert answer["verdict"] == "outside" and "exchanged" in answer["why"]
     (answer,) = installer.log(job, entry("cold.insulation.A", "0,2 MΩ")).json()["entries"]
     assert answer["verdict"] == "outside" and "earth" in answer["why"]
+    way = design(Plan.model_validate(HERON_SLIP), catalogue()).wake.way
+    plugged = sum(1 << k for k, x in enumerate(way.plant.levers) if x.kind == "connectors")
+    sun = next(x.key for x in way.plant.levers if x.kind == "pv")
+    tried = f"/jobs/{job}/wake/try.json?scenario=now&state={plugged}&lever={sun}"
+    names = {h["name"] for h in installer.get(tried).json()["hazards"]}
+    assert "reversed direct current closed on" in names
     for typed in ("many", "5 A", "99999 V", ""):
         (no,) = installer.log(job, entry(string["key"], typed)).json()["entries"]
         assert no["state"] == "refused" and no["field"] == "typed" and "type the volts" in no["why"]
