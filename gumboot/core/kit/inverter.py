@@ -9,8 +9,8 @@ from pydantic import Field, model_validator
 
 from gumboot.core.kit import presumed
 from gumboot.core.kit.enclosure import Enclosure
-from gumboot.core.kit.entry import Entry, Positive
-from gumboot.core.kit.menu import MenuItem
+from gumboot.core.kit.entry import Entry, Positive, WrongTogether
+from gumboot.core.kit.menu import MenuItem, menu_fault
 from gumboot.core.kit.port import Port
 from gumboot.core.kit.register import UnitRegister
 from gumboot.core.kit.signal import SignalPort, Switches, upgraded
@@ -152,6 +152,13 @@ class Inverter(Entry):
         if d.get("earth") is None:
             d["earth"] = presumed.terminal("PE", "", metric)
         return d
+
+    @model_validator(mode="after")
+    def _menu_agrees(self) -> Inverter:
+        if fault := menu_fault(self.menu):
+            n, field, says = fault
+            raise WrongTogether(f"menu/{n}/{field}", says)
+        return self
 
     @property
     def lines(self) -> tuple[Conductor, ...]:

@@ -20,7 +20,8 @@ class Field:
     """One field: its path in the plan, label, kind of quantity, why it is asked.
 
     kind: "text", "count", "number", "choice", "yesno", "maybe" (yes, no or not said), "list",
-    "numbers", "hours", "time", or a kind of unit.
+    "several" (texts that may hold commas), "value" (a number or a text), "numbers", "hours",
+    "time", or a kind of unit.
     reshapes: a change of it asks for other fields. listed: the list of the page that it offers.
     """
 
@@ -62,6 +63,11 @@ def show(value: object, field: Field, system: units.System) -> str:
             return units.show_torque(number, system)
         case "list" | "numbers" if isinstance(value, list | tuple):
             return ", ".join(f"{x:g}" if isinstance(x, int | float) else str(x) for x in value)
+        case "several" if isinstance(value, list | tuple):
+            text = "; ".join(str(x) for x in value)
+            return f"{text};" if len(value) == 1 and "," in text else text
+        case "value":
+            return value if isinstance(value, str) else f"{number:.10g}"
         case "maybe":
             return "yes" if value else "no"
         case "angle":
@@ -102,6 +108,8 @@ def want(field: Field) -> str:
         "watts": "a power, such as 150 W",
         "share": "a share, such as 50 %",
         "list": "words with commas between them",
+        "several": "words with commas, or semicolons, between them",
+        "value": "a number, or a choice as it is worded",
         "numbers": "numbers with commas between them, such as 50, 100",
         "maybe": "yes or no, or leave it",
         "hours": "hours, such as 6-9, 17:30-22",
@@ -119,6 +127,14 @@ def convert(text: str, field: Field, system: units.System) -> object:
             return text == "yes"
         case "list":
             return [x.strip() for x in text.split(",") if x.strip()]
+        case "several":
+            parts = text.split(";" if ";" in text else ",")
+            return [x.strip() for x in parts if x.strip()]
+        case "value":
+            try:
+                return number(text)
+            except units.NotAQuantity:
+                return text
         case "numbers":
             return [number(x.strip()) for x in text.split(",") if x.strip()]
         case "choice":

@@ -20,6 +20,7 @@ from gumboot.web.pages.frame import drawn, render, twin
 from gumboot.web.people.visit import Visit, Visiting
 from gumboot.web.shelf.reading import Form, fields_of, form_of, in_row, read, rows_of, sent
 from gumboot.web.shelf.sheets import NAMES, SHEETS, Sheet
+from gumboot.web.shelf.sheets.inverter import MEANS
 from gumboot.web.shelf.sheets.parts import slug
 
 router = APIRouter()
@@ -199,6 +200,7 @@ def shown(
         "_wanted": wanted,
         "_drawn": drawings(document),
         "_name": NAMES[kind][0],
+        "_meanings": list(MEANS.items()),
         "_may": visit.role != "installer" and (row is None or own),
         "_visit": visit,
         **more,

@@ -127,7 +127,9 @@ def test_entered_saved_in_editions_and_only_a_change_makes_one(member):
         ("grid/terminals/0/bit", "", "type a name"),
         ("grid/terminals/0/torque_nm", "12 mm", "is not a unit of torque"),
         ("grid/terminals/0/conductors", "L9", "L1"),
-        ("menu/0/rule", "", "choose one"),
+        ("menu/0/rule", "", "type a name"),
+        ("menu/0/codes", "one; two; three", "one for each, or none"),
+        ("menu/4/most", "0", "upside down"),
         ("enclosure/width", "wide", "type it as"),
     ],
 )
@@ -216,9 +218,14 @@ def test_a_shelf_leaves_and_enters_under_the_published_schema(member, stranger):
         ([H5, H5], "file", "two entries are called"),
         ([{**H5, "colour": "red"}], "0/colour", "not a field"),
         (
-            [{**H5, "menu": [{"id": "a", "group": "g", "label": "l", "rule": "x"}]}],
-            "0/menu/0/rule",
-            "not known",
+            [{**H5, "menu": [{"id": "a", "group": "g", "label": "l", "when": "a"}]}],
+            "0/menu/0/when",
+            "under itself",
+        ),
+        (
+            [{**H5, "menu": [{"id": "a", "group": "g", "label": "l", "options": ["x", "x"]}]}],
+            "0/menu/0/options",
+            "there twice",
         ),
         ([{"kind": "kettle", "id": "k"}], "0/kind", "kettle"),
         ("[" * 100_000, "file", ""),

@@ -8,31 +8,23 @@ from collections.abc import Iterator, Sequence
 
 from gumboot.core.basis.figure import COMMON_PRACTICE
 from gumboot.core.basis.finding import Cure, Finding, check, stop
+from gumboot.core.set.settings import windows
 from gumboot.core.set.settings.choosing import alike
+from gumboot.core.set.settings.lattice import PAIRS
 from gumboot.core.set.settings.setting import Job, Setting
-
-LATTICES: tuple[tuple[tuple[str, bool], ...], ...] = (  # rule, may be equal to the one before
-    (
-        ("cut", False),
-        ("warn", False),
-        ("recover", False),
-        ("float", False),
-        ("absorb", True),
-        ("equalise_v", True),
-    ),
-    (("floor_off_grid", False), ("floor_on_grid", True), ("reserve_soc", True)),
-    (("back_to_grid", False), ("back_to_battery", False)),
-)
+from gumboot.core.set.settings.slot import parse_slot
 
 
 def of_rule(settings: Sequence[Setting], rule: str) -> list[Setting]:
     """The lines that mean one thing."""
-    return [s for s in settings if s.rule == rule]
+    return [s for s in settings if s.rule == rule and s.shown]
 
 
 def differs(s: Setting) -> bool:
     """Whether what is keyed means another thing than what is proposed, whatever it is called."""
     if isinstance(s.value, str) and isinstance(s.proposed, str):
+        if s.means_now != s.value:
+            return s.means_now != str(s.meant)
         return not alike(s.value, s.proposed, str(s.meant))
     return s.own
 
@@ -45,23 +37,24 @@ def back(s: Setting) -> Cure:
 
 def order_findings(settings: Sequence[Setting]) -> Iterator[Finding]:
     """Every pair of lines that an order relates, near or far. A broken one is a stop."""
-    for lattice in LATTICES:
-        lines = [
-            (n, equal, s)
-            for n, (rule, equal) in enumerate(lattice)
-            for s in of_rule(settings, rule)
-        ]
-        for n, _, a in lines:
-            for m, equal, b in lines:
-                even = equal and m == n + 1
-                if m > n and _out_of_order(a, b, even, settings):
-                    at = a if a.own else b
-                    says = (
-                        f"{a.label} {a.value:g} {a.unit} must be below"
-                        f" {'or equal to ' if even else ''}{b.label.lower()} {b.value:g} {b.unit}."
-                    )
-                    key = f"set.{a.id}.{b.id}"
-                    yield stop(key, f"set.{at.id}", says, COMMON_PRACTICE, back(at))
+    for a, b, even in related(settings):
+        if _out_of_order(a, b, even, settings):
+            at = a if a.own else b
+            says = (
+                f"{a.label} {a.value:g} {a.unit} must be below"
+                f" {'or equal to ' if even else ''}{b.label.lower()} {b.value:g} {b.unit}."
+            )
+            yield stop(f"set.{a.id}.{b.id}", f"set.{at.id}", says, COMMON_PRACTICE, back(at))
+
+
+def related(settings: Sequence[Setting]) -> Iterator[tuple[Setting, Setting, bool]]:
+    """(lower, upper, whether they may be equal) of every pair of a menu's own lines that the
+    lattice relates.
+    """
+    for a, b, even in PAIRS:
+        for lower in of_rule(settings, a):
+            for upper in of_rule(settings, b):
+                yield lower, upper, even
 
 
 def _out_of_order(a: Setting, b: Setting, even: bool, settings: Sequence[Setting]) -> bool:
@@ -126,8 +119,9 @@ def plan_findings(settings: Sequence[Setting], job: Job) -> Iterator[Finding]:
             rule = job.plan.book.clauses["bond"]
             yield stop(f"set.{s.id}.bond", f"set.{s.id}", says, rule, back(s))
     modes = of_rule(settings, "mode")
+    slots = windows.keyed(settings, parse_slot)
     for s in settings:
-        used = s.rule in ("charge_slot", "give_slot") and s.own and s.value != "off"
+        used = s.id in slots and s.own
         if used and modes and modes[0].value != modes[0].windows:
             says = (
                 f"{s.label} is keyed, and the work mode is {modes[0].value}: the window does"

@@ -10,7 +10,17 @@ from gumboot.core.kit import Chemistry, MenuItem
 from gumboot.core.set.settings.setting import Filled, Job
 
 CELL_V: dict[Chemistry, dict[str, float]] = {  # V a cell, common practice, from memory
-    "LFP": {"absorb": 3.50, "float": 3.375, "recover": 3.225, "warn": 3.05, "cut": 3.00},
+    "LFP": {
+        "absorb": 3.50,
+        "float": 3.375,
+        "recharge": 3.30,
+        "recover": 3.225,
+        "warn": 3.05,
+        "cut": 3.00,
+        "hard_stop": 2.80,
+        "gen_start": 3.15,
+        "gen_stop": 3.35,
+    },
     "flooded": {
         "absorb": 2.43,
         "float": 2.25,
@@ -22,12 +32,24 @@ CELL_V: dict[Chemistry, dict[str, float]] = {  # V a cell, common practice, from
     "sealed": {"absorb": 2.38, "float": 2.25, "recover": 2.08, "warn": 1.95, "cut": 1.85},
     "gel": {"absorb": 2.33, "float": 2.25, "recover": 2.08, "warn": 1.95, "cut": 1.85},
 }
+LEAD = {"recharge": 2.12, "hard_stop": 1.75, "gen_start": 2.00, "gen_stop": 2.20}  # the same
+for _kind_of_lead in ("flooded", "sealed", "gel"):
+    CELL_V[_kind_of_lead] |= LEAD
+TIMES: dict[str, dict[str, float]] = {  # min and days: common practice, from memory
+    "LFP": {"absorb_min": 30, "equalise_min": 0, "equalise_delay": 0, "equalise_days": 0},
+    "lead": {"absorb_min": 120, "equalise_min": 120, "equalise_delay": 180, "equalise_days": 60},
+}
+MV_PER_C = {"LFP": 0.0, "lead": -4.0}  # a cell, from 25 °C: common practice
 CELL_NAME = {
     "absorb": "Absorption",
     "float": "Float",
     "recover": "Recover to discharge",
     "warn": "Low warning",
     "cut": "Low cut-off",
+    "recharge": "Charge again below",
+    "hard_stop": "Hard stop",
+    "gen_start": "Generator starts",
+    "gen_stop": "Generator stops",
     "equalise": "Equalisation",
 }
 
@@ -131,6 +153,23 @@ def _cells(which: str) -> Callable[[MenuItem, Job], Filled]:
         return round(f.n, 1), f"{why}: {cell:g} V a cell", f
 
     return rule
+
+
+def _time(which: str) -> Callable[[MenuItem, Job], Filled]:
+    def rule(item: MenuItem, job: Job) -> Filled:
+        value = TIMES["LFP" if job.chemistry == "LFP" else "lead"][which]
+        if which != "absorb_min" and job.chemistry != "flooded":
+            return item.least or 0.0, "these cells are never equalised: it does nothing", None
+        return value, f"common practice for {job.chemistry} cells", None
+
+    return rule
+
+
+def _by_heat(item: MenuItem, job: Job) -> Filled:
+    value = MV_PER_C["LFP" if job.chemistry == "LFP" else "lead"]
+    if value == 0:
+        return 0.0, "lithium cells want none; the BMS knows their temperature", None
+    return value, "lead cells take less when warm: a cell, for each °C above 25", None
 
 
 def _tail(item: MenuItem, job: Job) -> Filled:

@@ -6,6 +6,8 @@ from gumboot.core.basis import clock
 from gumboot.core.basis.figure import COMMON_PRACTICE
 from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
 from gumboot.core.kit import MenuItem
+from gumboot.core.kit.menu import TIME
+from gumboot.core.set.settings import windows
 from gumboot.core.set.settings.agreement import (
     back,
     battery_findings,
@@ -13,7 +15,7 @@ from gumboot.core.set.settings.agreement import (
     plan_findings,
 )
 from gumboot.core.set.settings.setting import Job, Setting, key_of
-from gumboot.core.set.settings.slot import SLOT, parse_slot
+from gumboot.core.set.settings.slot import SLOT, is_now, parse_slot
 
 
 def menu_findings(settings: list[Setting], job: Job) -> list[Finding]:
@@ -42,22 +44,23 @@ def menu_findings(settings: list[Setting], job: Job) -> list[Finding]:
 
 def work_findings(settings: list[Setting], job: Job) -> list[Finding]:
     """Windows that do nothing or contradict each other; more sold than the grid operator allows."""
-    by = {s.id: s for s in settings}
+    by = {s.rule: s for s in reversed(settings)} | {s.id: s for s in settings}
     found: list[Finding] = []
     work = job.plan.energy.work
     charge = by.get("grid_charge")
-    slots = {s.id: slot for s in settings if s.unit == SLOT and (slot := parse_slot(str(s.value)))}
+    slots = windows.keyed(settings, parse_slot)
+    of = {s.id: s.window for s in settings if s.window is not None}
     if (
         charge
         and charge.own
-        and charge.value == "off"
-        and any(k.startswith("charge") for k in slots)
+        and is_now(charge, "off")
+        and any(of[k].way == "charge" for k in slots)
     ):
         says = "Windows to charge are keyed, and charging from the grid is off: they do nothing."
         found.append(
             check(
-                "set.grid_charge.windows",
-                "set.grid_charge",
+                f"set.{charge.id}.windows",
+                f"set.{charge.id}",
                 says,
                 COMMON_PRACTICE,
                 back(charge),
@@ -83,7 +86,7 @@ def work_findings(settings: list[Setting], job: Job) -> list[Finding]:
                 "set.windows", f"set.{clash[1]}", says, COMMON_PRACTICE, Cure("Shorten one of them")
             )
         )
-    if work.mode == "windows" and "charge_1" not in by:
+    if work.mode == "windows" and not of:
         says = f"The plan works by windows; the menu of {job.inverter.model} has none."
         found.append(
             check(
@@ -94,7 +97,7 @@ def work_findings(settings: list[Setting], job: Job) -> list[Finding]:
                 Cure("Choose another work mode in Year"),
             )
         )
-    limit, keyed = job.plan.energy.tariff.export_limit_w, by.get("export_w")
+    limit, keyed = job.plan.energy.tariff.export_limit_w, by.get("export")
     if limit is not None and keyed and not isinstance(keyed.value, str) and keyed.value > limit:
         says = (
             f"Export limit {keyed.value:g} W is above the {limit:g} W that the grid operator"
@@ -102,8 +105,8 @@ def work_findings(settings: list[Setting], job: Job) -> list[Finding]:
         )
         found.append(
             stop(
-                "set.export_w.limit",
-                "set.export_w",
+                f"set.{keyed.id}.limit",
+                f"set.{keyed.id}",
                 says,
                 "the grid operator",
                 back(keyed),
@@ -117,6 +120,12 @@ def misfit(item: MenuItem, keyed: float | str) -> str:
     if item.unit == SLOT:
         try:
             parse_slot(str(keyed))
+        except clock.NotATime as exc:
+            return str(exc)
+        return ""
+    if item.unit == TIME:
+        try:
+            clock.parse_time(str(keyed))
         except clock.NotATime as exc:
             return str(exc)
         return ""
@@ -143,7 +152,7 @@ def current_findings(settings: list[Setting]) -> list[Finding]:
     found: list[Finding] = []
     for s in settings:
         if (
-            s.id in ("charge_a", "discharge_a")
+            s.rule in ("charge", "discharge")
             and s.figure
             and not isinstance(s.value, str)
             and s.value > s.figure.n + 1e-9

@@ -3,28 +3,39 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 from gumboot.core.kit import MenuItem
+from gumboot.core.kit.menu import shows
 from gumboot.core.set.settings.choosing import pick
 from gumboot.core.set.settings.judging import misfit
-from gumboot.core.set.settings.rules import RULES
+from gumboot.core.set.settings.rules import RULES, rule_for
 from gumboot.core.set.settings.setting import Job, Setting, key_of
 from gumboot.core.set.settings.slot import MODES
+from gumboot.core.set.settings.windows import Of, numbered, of
 
 
 def fill_menu(job: Job) -> list[Setting]:
     """The menu of one unit in its own order; what the crew keyed, where the line takes it: for this
     unit, else for the first.
     """
-    return [fill_line(item, job) for item in job.inverter.menu]
+    menu = job.inverter.menu
+    own = numbered(menu)
+    rows = [fill_line(item, job, own.get(item.id)) for item in menu]
+    values = {s.id: s.value for s in rows}
+    return [
+        s if shows(item, values) else replace(s, shown=False)
+        for item, s in zip(menu, rows, strict=True)
+    ]
 
 
-def fill_line(item: MenuItem, job: Job) -> Setting:
+def fill_line(item: MenuItem, job: Job, window: Of | None) -> Setting:
     """One line: its rule's value in the menu's own words and limits."""
-    meant, reason, figure = RULES.get(item.rule, RULES["own"])(item, job)
+    meant, reason, figure = rule_for(item, job, window)
     proposed, lacking = within(item, meant)
     why = reason
-    first = None if item.rule in PER_UNIT and job.unit_no > 1 else keyed_at(item, job, 1)
+    own_line = item.per_unit or item.rule in PER_UNIT
+    first = None if own_line and job.unit_no > 1 else keyed_at(item, job, 1)
     own = keyed_at(item, job, job.unit_no)
     given = proposed if first is None or job.unit_no == 1 else first
     keyed = first if own is None else own
@@ -50,13 +61,28 @@ def fill_line(item: MenuItem, job: Job) -> Setting:
         why=why,
         lacking="" if chosen else lacking,
         chosen=chosen,
-        windows=pick(item.options, MODES["windows"]) or "" if item.rule == "mode" else "",
+        windows=choose(item, MODES["windows"]) or "" if item.rule == "mode" else "",
         unit_no=job.unit_no,
         given=given,
+        number=item.number,
+        default=item.default,
+        display=item.display(value),
+        works="" if item.default is None else item.display(item.default),
+        restart=item.restart,
+        profile=item.profile,
+        means_now=item.meaning(value) if isinstance(value, str) else "",
+        window=window,
     )
 
 
-PER_UNIT = ("role", "line")  # what differs from unit to unit by its nature
+def choose(item: MenuItem, wanted: str) -> str | None:
+    """The choice of a line that means what is wanted: by the sheet's own word, else by what menus
+    call it.
+    """
+    return item.choice(wanted) or pick(item.options, wanted)
+
+
+PER_UNIT = ("role", "line", "phase_mode", "bus_address")  # each unit has its own by its nature
 
 
 def keyed_at(item: MenuItem, job: Job, unit_no: int) -> float | str | None:
@@ -69,10 +95,10 @@ def keyed_at(item: MenuItem, job: Job, unit_no: int) -> float | str | None:
 
 def within(item: MenuItem, meant: float | str) -> tuple[float | str, str]:
     """(the rule's value as the menu takes it, what the menu lacks of it)."""
-    if item.rule == "own":
+    if item.rule not in RULES and of(item.rule) is None:
         return meant, ""
     if item.options:
-        found = pick(item.options, str(meant))
+        found = choose(item, f"{meant:g}" if not isinstance(meant, str) else meant)
         return (found, "") if found else (item.options[0], str(meant))
     if isinstance(meant, str):
         return meant, ""

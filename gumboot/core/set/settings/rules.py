@@ -7,7 +7,9 @@ from collections.abc import Callable
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, given, solve
 from gumboot.core.kit import MenuItem
+from gumboot.core.set.settings import windows
 from gumboot.core.set.settings.battery_rules import (
+    _by_heat,
     _capacity,
     _cells,
     _current,
@@ -15,15 +17,26 @@ from gumboot.core.set.settings.battery_rules import (
     _kind,
     _link,
     _tail,
+    _time,
 )
 from gumboot.core.set.settings.choosing import pick
+from gumboot.core.set.settings.running_rules import RUNNING
 from gumboot.core.set.settings.setting import Filled, Job
 from gumboot.core.set.settings.slot import MODE_REASONS, MODES, show_slot
 
 
 def _own(item: MenuItem, job: Job) -> Filled:
-    """A line whose meaning nobody has said: nothing is proposed."""
+    """A line whose meaning nobody has said: it keeps what the maker gave it."""
+    if item.default is not None:
+        return item.default, "the maker's own: no rule is known for it", None
     return "as found", "not proposed: keep what the unit has, or type your own", None
+
+
+def rule_for(item: MenuItem, job: Job, window: windows.Of | None) -> Filled:
+    """What a line is given, by what it means. window: what it is of one."""
+    if window is not None:
+        return windows.part_rule(window, show_slot)(item, job)
+    return RULES.get(item.rule, _own)(item, job)
 
 
 def _first(item: MenuItem, job: Job) -> Filled:
@@ -97,25 +110,9 @@ def _pass_through(item: MenuItem, job: Job) -> Filled:
 def _mode(item: MenuItem, job: Job) -> Filled:
     mode = job.plan.energy.work.mode
     keyed = MODES[mode]
-    if pick(item.options, keyed) is None:
+    if not item.choice(keyed) and pick(item.options, keyed) is None:
         return item.options[0], f"the menu has no {keyed}", None
     return keyed, MODE_REASONS[mode], None
-
-
-def _slot(direction: str) -> Callable[[MenuItem, Job], Filled]:
-    def rule(item: MenuItem, job: Job) -> Filled:
-        work = job.plan.energy.work
-        slots = work.charge if direction == "charge" else work.discharge
-        n = [x.id for x in job.inverter.menu if x.rule == item.rule].index(item.id) + 1
-        if work.mode != "windows" or n > len(slots):
-            return "off", "the plan needs no such window", None
-        return (
-            show_slot(slots[n - 1]),
-            "from the plan's windows; Year shows a year with them",
-            None,
-        )
-
-    return rule
 
 
 def _grid_charge(item: MenuItem, job: Job) -> Filled:
@@ -174,8 +171,20 @@ RULES: dict[str, Callable[[MenuItem, Job], Filled]] = {
     "equalise_off": _equalise,
     "pass_through": _pass_through,
     "mode": _mode,
-    "charge_slot": _slot("charge"),
-    "give_slot": _slot("give"),
+    "charge_slot": _own,  # filled by its number among its like
+    "give_slot": _own,
+    **RUNNING,
+    "recharge": _cells("recharge"),
+    "hard_stop": _cells("hard_stop"),
+    "gen_start_v": _cells("gen_start"),
+    "gen_stop_v": _cells("gen_stop"),
+    "cut_delay": _fixed(30.0, "a start must not drop the bank: common practice"),
+    "absorb_min": _time("absorb_min"),
+    "equalise_min": _time("equalise_min"),
+    "equalise_delay": _time("equalise_delay"),
+    "equalise_days": _time("equalise_days"),
+    "equalise_now": _fixed("off", "never started from the menu on the day"),
+    "per_heat": _by_heat,
     "reserve_soc": _fixed(30.0, "kept back for an outage while the grid is on"),
     "floor_on_grid": _fixed(20.0, "the battery is not drawn lower while the grid is there"),
     "floor_off_grid": _fixed(10.0, "in an outage the house may use this far down"),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from gumboot.core.basis.figure import Figure
 from gumboot.core.basis.finding import Change
@@ -11,6 +12,9 @@ from gumboot.core.kit import Chemistry, Inverter, Pack
 from gumboot.core.plan import Plan
 from gumboot.core.size.bank import Bank
 from gumboot.core.size.conductors import SizedCircuit
+
+if TYPE_CHECKING:
+    from gumboot.core.set.settings.windows import Of
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,7 +25,10 @@ class Setting:
     rule: what the line means; meant: the rule's own word for what it proposes; why: its reason.
     lacking: what the menu has no choice or no room for. chosen: whether the crew keyed it. windows:
     of a work mode, the choice that uses windows. unit_no: from 1. given: what stands where this
-    unit has nothing of its own: what is keyed for the first, else what is proposed.
+    unit has nothing of its own: what is keyed for the first, else what is proposed. number: as the
+    display counts it; default: what the works put there; display, works: value and default as the
+    display shows them; shown: whether the line shows under what the others hold; means_now: what
+    the value means, in the vocabulary's words; window: what it is of a window.
     """
 
     id: str
@@ -44,6 +51,15 @@ class Setting:
     windows: str = ""
     unit_no: int = 1
     given: float | str = ""
+    number: str = ""
+    default: float | str | None = None
+    display: str = ""
+    works: str = ""
+    shown: bool = True
+    restart: bool = False
+    profile: bool = False
+    means_now: str = ""
+    window: Of | None = None
 
     @property
     def key(self) -> str:

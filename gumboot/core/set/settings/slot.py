@@ -8,6 +8,7 @@ from typing import Literal, get_args
 
 from gumboot.core.basis import clock
 from gumboot.core.plan import Slot, Work, WorkMode
+from gumboot.core.set.settings import windows
 from gumboot.core.set.settings.choosing import pick
 from gumboot.core.set.settings.setting import Setting
 
@@ -63,6 +64,11 @@ def without_work(keyed: Mapping[str, float | str]) -> dict[str, float | str]:
     return {k: v for k, v in keyed.items() if k not in WORK_LINES}
 
 
+def is_now(s: Setting, word: str) -> bool:
+    """Whether a line holds the choice that means a word."""
+    return s.means_now == word or pick(s.options, word) == s.value
+
+
 def work_keyed(settings: Sequence[Setting], otherwise: Work) -> Work:
     """How the battery will work by what is keyed; `otherwise` where the menu has no work mode."""
     rules: dict[str, list[Setting]] = {}
@@ -72,17 +78,20 @@ def work_keyed(settings: Sequence[Setting], otherwise: Work) -> Work:
         return otherwise
     keyed = rules["mode"][0]
     mode: WorkMode = next(
-        (m for m in get_args(WorkMode) if pick(keyed.options, MODES[m]) == keyed.value), "self-use"
+        (m for m in get_args(WorkMode) if is_now(keyed, MODES[m])),
+        "self-use",
     )
     if mode != "windows":
         return Work(mode=mode)
+    used = windows.keyed(settings, parse_slot)
+    of = {s.id: s.window for s in settings if s.window is not None}
     charge, give = (
-        tuple(x for s in rules.get(kind, ()) if (x := parse_slot(str(s.value))))
-        for kind in ("charge_slot", "give_slot")
+        tuple(slot for id, slot in used.items() if of[id].way == way)[:3]
+        for way in ("charge", "give")
     )
 
     def is_(rule: str, word: str) -> bool:
-        return any(pick(s.options, word) == s.value for s in rules.get(rule, ()))
+        return any(is_now(s, word) for s in rules.get(rule, ()))
 
     spare: Literal["battery", "grid"] = "grid" if is_("spare_sun", "grid") else "battery"
     return Work(

@@ -1,0 +1,58 @@
+"""The order of meaning: which line must lie below which, whatever a menu calls them.
+
+    volts      hard stop < cut < warn < recover < charge again ≤ float ≤ absorb ≤ equalise
+               cut < generator starts < generator stops ≤ absorb
+    charge, %  off-grid floor ≤ on-grid floor ≤ reserve; back to grid < back to battery;
+               off-grid floor < generator starts < generator stops
+    amperes    tail < charge; from grid ≤ charge; from generator ≤ charge
+
+Common practice; the pack's own limits come beside it (`agreement`).
+"""
+
+from __future__ import annotations
+
+VOLTS, CHARGE, AMPERES = "V", "%", "A"
+Rung = tuple[str, bool]  # meaning; whether it may be equal to the one before it
+CHAINS: tuple[tuple[str, tuple[Rung, ...]], ...] = (
+    (
+        VOLTS,
+        (
+            ("hard_stop", False),
+            ("cut", False),
+            ("warn", False),
+            ("recover", False),
+            ("recharge", False),
+            ("float", True),
+            ("absorb", True),
+            ("equalise_v", True),
+        ),
+    ),
+    (VOLTS, (("cut", False), ("gen_start_v", False), ("gen_stop_v", False), ("absorb", True))),
+    (CHARGE, (("floor_off_grid", False), ("floor_on_grid", True), ("reserve_soc", True))),
+    (CHARGE, (("back_to_grid", False), ("back_to_battery", False))),
+    (CHARGE, (("floor_off_grid", False), ("gen_start_soc", False), ("gen_stop_soc", False))),
+    (AMPERES, (("tail", False), ("charge", False))),
+    (AMPERES, (("grid_charge_a", False), ("charge", True))),
+    (AMPERES, (("gen_charge_a", False), ("charge", True))),
+)
+
+
+def closure() -> tuple[tuple[str, str, bool], ...]:
+    """(lower, upper, whether they may be equal) of every pair that the chains relate, near or far:
+    equal only where every step between is.
+    """
+    even: dict[tuple[str, str], bool] = {}
+    for _, chain in CHAINS:
+        for n, (a, _) in enumerate(chain):
+            for m in range(n + 1, len(chain)):
+                held = all(equal for _, equal in chain[n + 1 : m + 1])
+                pair = (a, chain[m][0])
+                even[pair] = even.get(pair, True) and held
+    return tuple((a, b, e) for (a, b), e in even.items())
+
+
+PAIRS = closure()
+RUNGS: dict[str, tuple[str, ...]] = {
+    unit: tuple(dict.fromkeys(r for u, chain in CHAINS if u == unit for r, _ in chain))
+    for unit in (VOLTS, CHARGE)
+}

@@ -1,0 +1,192 @@
+"""What the lines of running are given: which source first, output, outages, generator, clock."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
+from gumboot.core.kit import MenuItem
+from gumboot.core.set.settings.setting import Filled, Job
+
+GENERATOR_SHARE = 0.8  # of its plate, for charging and loads together: common practice
+START_SOC, STOP_SOC = 30.0, 80.0  # of a generator: common practice
+SLEEP_W = 50.0  # below which a unit may sleep: common practice
+
+
+def _off_grid(job: Job) -> bool:
+    return job.plan.supply.kind == "off-grid"
+
+
+def source_priority(item: MenuItem, job: Job) -> Filled:
+    """Which source the loads take first."""
+    if _off_grid(job):
+        return "solar, battery, grid", "the generator comes last: it runs only when asked", None
+    if job.plan.energy.work.mode == "reserve for outage":
+        return (
+            "solar first",
+            "the battery is kept for an outage: sun, grid, battery",
+            None,
+        )
+    return "solar, battery, grid", "sun and battery serve the house before the grid does", None
+
+
+def charge_priority(item: MenuItem, job: Job) -> Filled:
+    """What may charge."""
+    work = job.plan.energy.work
+    if _off_grid(job):
+        if job.plan.kit.generator:
+            return "solar first", "sun charges; the generator too, when it runs", None
+        return "solar only", "nothing else is there", None
+    if work.mode == "windows" and work.charge:
+        return "both", "the windows to charge fill it from the grid while it is cheap", None
+    return "solar only", "charge from the sun unless the tariff says otherwise", None
+
+
+def output_in_outage(item: MenuItem, job: Job) -> Filled:
+    """Whether the backup port makes a voltage without the grid."""
+    if job.plan.backup.loads == "nothing":
+        return "off", "nothing is backed up: a port nobody expects must not be live", None
+    return "on", "the backed-up loads live on it in an outage", None
+
+
+def bypass(item: MenuItem, job: Job) -> Filled:
+    """Whether an overload goes to the grid."""
+    if _off_grid(job):
+        return "off", "no grid to pass the loads to", None
+    return "on", "the grid carries a start that the unit does not", None
+
+
+def unbalanced(item: MenuItem, job: Job) -> Filled:
+    """Whether each line is driven by itself."""
+    if job.plan.energy.tariff.export_limit_w is not None:
+        return "on", "an export limit is held on each line only by an unbalanced output", None
+    return "on", "each line gets what its own loads take", None
+
+
+def input_range(item: MenuItem, job: Job) -> Filled:
+    """How far the input may stray before the unit leaves it."""
+    if job.plan.kit.generator:
+        return "wide", "a generator's volts and frequency stray: narrow would drop it", None
+    return "narrow", "loads are changed over sooner when the grid strays", None
+
+
+def volts_out(item: MenuItem, job: Job) -> Filled:
+    """Output volts, as a number or as a choice."""
+    v = job.inverter.voltage_v
+    return (f"{v:g} V" if item.options else v), "the supply's own", None
+
+
+def hertz(item: MenuItem, job: Job) -> Filled:
+    """Output frequency, of the supply that the unit is made for."""
+    f = 60.0 if job.inverter.supply.startswith("split") else 50.0
+    return (f"{f:g} Hz" if item.options else f), "the supply's own", None
+
+
+def phase_mode(item: MenuItem, job: Job) -> Filled:
+    """How several units stand together."""
+    kit, supply = job.plan.kit, job.inverter.supply
+    if supply.startswith("single") and job.plan.supply.kind.startswith("three"):
+        return f"phase {kit.line_of(job.unit_no)}", "the line it is wired to", None
+    if kit.inverters > 1:
+        return "parallel", f"{kit.inverters} units on the same lines", None
+    return "single", "one unit", None
+
+
+def grid_charge_a(item: MenuItem, job: Job) -> Filled:
+    """The most A of charging that the grid, or a generator, may give."""
+    most = given("I_chg", job.inverter.charge_max_a, "A", "Inverter charge limit", "inverter sheet")
+    volts = given("V_nom", job.bank.v_nom.n if job.bank else 48.0, "V", "Bank", "pack sheet")
+    good = given("eta", job.inverter.battery_efficiency, "", "Efficiency", "inverter sheet")
+    units = given("n_inv", job.plan.kit.inverters, "", "Inverters", "plan")
+    if (generator := job.plan.kit.generator) is not None:
+        share = given("k_gen", GENERATOR_SHARE, "", "Of its plate", COMMON_PRACTICE)
+        plate = given("P_gen", generator.power_w, "W", "Generator", "plan")
+        name = "Charging from the generator"
+        how = "min(I_chg, k_gen * P_gen * eta / (V_nom * n_inv))"
+        row = (most, share, plate, good, volts, units)
+        f = solve("I_key", "A", name, how, *row, source=COMMON_PRACTICE)
+        return _down(f, item), "charger and loads stay within 80 % of the generator", f
+    amps = job.inverter.pass_through_a or job.inverter.power_w / job.inverter.voltage_v
+    through = given("I_thru", amps, "A", "What the port passes", "inverter sheet")
+    line = given("U", job.inverter.voltage_v, "V", "Line", "inverter sheet")
+    name = "Charging from the grid"
+    how = "min(I_chg, I_thru * U * eta / V_nom)"
+    f = solve("I_key", "A", name, how, most, through, line, good, volts, source=COMMON_PRACTICE)
+    return _down(f, item), "the port carries no more; keep it lower where the service is small", f
+
+
+def _down(f: Figure, item: MenuItem) -> float:
+    step = item.step or 1
+    held = math.floor(f.n / step + 1e-9) * step
+    return held if item.most is None else min(held, item.most)
+
+
+def generator_soc(which: str) -> Callable[[MenuItem, Job], Filled]:
+    """State of charge at which a generator is started and stopped."""
+
+    def rule(item: MenuItem, job: Job) -> Filled:
+        value = START_SOC if which == "start" else STOP_SOC
+        if job.plan.kit.generator is None:
+            return value, "no generator in this plan: it does nothing", None
+        why = "before the loads are dropped" if which == "start" else "the sun does the rest"
+        return value, why, None
+
+    return rule
+
+
+def generator_auto(item: MenuItem, job: Job) -> Filled:
+    """Whether the unit starts a generator by itself."""
+    if job.plan.kit.generator is None:
+        return "off", "no generator in this plan", None
+    return "on", "by its dry contact, at the states of charge below", None
+
+
+def address(item: MenuItem, job: Job) -> Filled:
+    """The unit's own address on a bus: counted as the units are."""
+    return float(job.unit_no), "each unit of its own on one bus", None
+
+
+def protocol(item: MenuItem, job: Job) -> Filled:
+    """The protocol that pack and unit share on their battery ports."""
+    ours, theirs = (
+        [x for p in (device.signals if device else ()) if "BMS" in p.serves for x in p.protocols]
+        for device in (job.inverter, job.pack)
+    )
+    both = [x for x in ours if x in theirs]
+    if not both:
+        return item.options[0] if item.options else "as found", "no sheet names one in common", None
+    return both[0], "the one that pack and unit both speak, as under Link", None
+
+
+def fixed(value: float | str, reason: str) -> Callable[[MenuItem, Job], Filled]:
+    """The same on every job."""
+    return lambda item, job: (value, reason, None)
+
+
+RUNNING: dict[str, Callable[[MenuItem, Job], Filled]] = {
+    "source_priority": source_priority,
+    "charge_priority": charge_priority,
+    "output_in_outage": output_in_outage,
+    "bypass.overload": bypass,
+    "restart.overload": fixed("on", "it comes back by itself"),
+    "restart.heat": fixed("on", "it comes back when it has cooled"),
+    "power_save_w": fixed(SLEEP_W, "used only where sleep is on"),
+    "unbalanced": unbalanced,
+    "export_per_phase": fixed("in all", "the meter bills the sum, unless the grid operator says"),
+    "power_factor": fixed(1.0, "unity, unless the grid operator asks for another"),
+    "reactive": fixed("off", "unless the grid operator asks for it"),
+    "input_range": input_range,
+    "output_v": volts_out,
+    "output_hz": hertz,
+    "phase_mode": phase_mode,
+    "grid_charge_a": grid_charge_a,
+    "gen_auto": generator_auto,
+    "gen_start_soc": generator_soc("start"),
+    "gen_stop_soc": generator_soc("stop"),
+    "gen_charge_a": grid_charge_a,
+    "clock": fixed("local time", "windows and logs go by it: set it first"),
+    "date": fixed("today", "windows by weekday go by it"),
+    "bus_address": address,
+    "protocol": protocol,
+}
