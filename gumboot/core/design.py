@@ -26,7 +26,8 @@ from gumboot.core.network import Body, Network, SignalCable
 from gumboot.core.network.bonds import Bonded
 from gumboot.core.network.chapters import BONDS, DISCONNECTS, NETWORK
 from gumboot.core.plan import Plan
-from gumboot.core.set.chapters import MENU, menu_of
+from gumboot.core.set.chapters import MENU, ladders_of, menu_of
+from gumboot.core.set.ladder import Ladder
 from gumboot.core.set.settings import Setting
 from gumboot.core.size.bank import Bank
 from gumboot.core.size.busbars import Bus, main_bus
@@ -120,6 +121,10 @@ class Design:
         if unit_no == 1 or self.of(MENU) is None:
             return tuple(self.settings)
         return menu_of(self.draft, unit_no)
+
+    def ladders(self, unit_no: int) -> tuple[Ladder, ...]:
+        """The ladders of the menu of one unit, from 1."""
+        return ladders_of(self.draft, unit_no) if self.of(MENU) is not None else ()
 
     def of(self, chapter: Chapter[T]) -> T:
         """The result of a chapter; None where what it requires is missing."""

@@ -197,8 +197,9 @@ STEP = {
 
 @kind("link", STEP, lambda b: f"{b['typed'] or 'tick'} · {b['verdict']}", more=DEVICE)
 @kind("wake", STEP, lambda b: f"{b['typed'] or 'done'} · {b['verdict']}", more=DEVICE)
+@kind("set", STEP, lambda b: f"{b['typed'] or 'done'} · {b['verdict']}", more=DEVICE)
 def linked(g: Growing, e: Entry) -> None:
-    """A step of Link or of Wake was ticked, read, left out with a reason, or taken back."""
+    """A step of Link, of Wake or of Set was ticked, read, left out with a reason, or taken back."""
     g.steps[e.body["step"]] = e
 
 

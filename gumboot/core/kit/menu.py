@@ -115,7 +115,9 @@ def menu_fault(menu: Iterable[MenuItem]) -> tuple[int, str, str] | None:
     under a line that is not there, or in a circle under itself; one id twice.
     """
     rows = list(menu)
-    of = {m.id: m for m in rows}
+    of: dict[str, MenuItem] = {}
+    for m in rows:
+        of.setdefault(m.id, m)
     for n, m in enumerate(rows):
         if of[m.id] is not m:
             return n, "id", f"“{m.id}” stands in the menu twice"

@@ -9,6 +9,7 @@ from gumboot.core.basis.finding import Finding
 from gumboot.core.basis.words import inside
 from gumboot.core.brief.chapters import KIT, chosen
 from gumboot.core.chapter import Chapter, Draft
+from gumboot.core.set.ladder import Ladder, ladders
 from gumboot.core.set.settings import Job, Setting, fill_menu, menu_findings
 from gumboot.core.size.chapters import CONDUCTORS
 from gumboot.core.size.equipment import BANK
@@ -22,6 +23,11 @@ def _job(d: Draft) -> Job:
 def menu_of(d: Draft, unit_no: int) -> tuple[Setting, ...]:
     """The menu of one unit, from 1."""
     return tuple(fill_menu(replace(_job(d), unit_no=unit_no)))
+
+
+def ladders_of(d: Draft, unit_no: int) -> tuple[Ladder, ...]:
+    """The ladders of one unit's menu, from 1."""
+    return ladders(menu_of(d, unit_no), replace(_job(d), unit_no=unit_no))
 
 
 def _menu(d: Draft) -> tuple[Setting, ...]:

@@ -90,6 +90,8 @@ def entry_body(
         if not e.note.strip():
             raise Refused("note", "type why it is left out")
         return body_of(step, e, "declined")
+    if step.does == "text" and not e.typed.strip():
+        raise Refused("typed", "type what stands there")
     if step.does not in UNITS:
         return body_of(step, e, "done")
     value = read_value(step, e.typed)

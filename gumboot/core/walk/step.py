@@ -5,7 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-Does = Literal["tick", "ohm", "megohm", "dbm", "volt", "pins", "ct", "act", "wait", "duty"]
+Does = Literal[
+    "tick", "ohm", "megohm", "dbm", "volt", "pins", "ct", "act", "wait", "duty", "key", "text"
+]
 
 
 @dataclass(frozen=True, slots=True)
@@ -13,8 +15,8 @@ class Step:
     """One step: its key, the stage of the walk, what it is about, what is done, what closes it.
 
     least, most: of a reading. shows: the key of the drawing beside it. box: where it is done.
-    lever: the switch or button that an act moves; wait_s: how long a wait may take. reads: which
-    unit, from 1, shows it itself, and as what ("1:output L1 V").
+    lever: the switch or button that an act moves, or what a display shows; wait_s: how long a wait
+    may take. reads: which unit, from 1, shows it itself, and as what ("1:output L1 V").
     """
 
     key: str

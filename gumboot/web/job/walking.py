@@ -74,12 +74,19 @@ def row(job: OpenJob, n: int, s: Step, done: bool = False) -> dict[str, Any]:
 
 
 def walk(
-    job: OpenJob, kind: str, rows: list[dict[str, Any]], more: dict[str, Any] | None = None
+    job: OpenJob,
+    kind: str,
+    rows: list[dict[str, Any]],
+    more: dict[str, Any] | None = None,
+    path: str = "",
 ) -> dict[str, Any]:
-    """What the page of a walk shows. kind: of its log entries; more: what its script needs."""
+    """What the page of a walk shows. kind: of its log entries; more: what its script needs; path:
+    of the page, where it is not the kind's name.
+    """
     said = terminations_of(job, {LEAD, *(s["key"] for s in rows)})
     return {
         "kind": kind,
+        "walk_path": path or kind,
         "steps": rows,
         "done": sum(s["state"] in DONE for s in rows),
         "leader": e.who if (e := leader(job)) else "",
@@ -120,9 +127,12 @@ def plain_entry(
     job: OpenJob,
     kind: str,
     again: Callable[[str, dict[str, str], tuple[str, str]], dict[str, Any]],
+    path: str = "",
+    template: str = "",
 ) -> Response:
-    """One entry from the plain form. again: the page with what was typed and what is wrong with it.
-    A resend of the same UUID does nothing.
+    """One entry from the plain form. again: the page with what was typed and what is wrong with it;
+    path and template: of that page, where they are not the kind's name. A resend of the same UUID
+    does nothing.
     """
     visit = job.visit
     visit.needs("installer", "supervisor")
@@ -131,6 +141,6 @@ def plain_entry(
     answer, key = keep(job, {**typed, "kind": kind, "seen": visit.whole("seen", job.state.seq)})
     if answer["state"] == "refused":
         fault = (answer["field"], answer["why"])
-        return render(request, f"{kind}.html", again(key, typed, fault), 422)
+        return render(request, template or f"{kind}.html", again(key, typed, fault), 422)
     visit.db.commit()
-    return RedirectResponse(f"/jobs/{job.record.id}/{kind}?at={quote(key, safe='')}", 303)
+    return RedirectResponse(f"/jobs/{job.record.id}/{path or kind}?at={quote(key, safe='')}", 303)

@@ -35,7 +35,13 @@
     if (s.does === "ohm" && value < 0) return NaN;
     return s.does === "ohm" ? Math.min(value, OPEN) : value;
   }
+  function sameAs(s, text) {
+    const t = text.trim().toLowerCase(), n = parseFloat(t.replace(",", "."));
+    if ([s.lever, s.expects, ...(s.words || [])].some((x) => x && x.toLowerCase() === t)) return true;
+    return s.least !== null && isFinite(n) && Math.abs(n - s.least) < 1e-9;
+  }
   function judge(s, text) {
+    if (s.does === "key") return !text || sameAs(s, text) ? { verdict: "done", why: "" } : { verdict: "outside", why: `“${text}” stands there, and ${s.expects} was to be keyed` };
     if (s.does !== "pins" && !READ.includes(s.does)) return { verdict: "done", why: "" };
     if (s.does === "pins") {
       const got = Object.fromEntries([...text.matchAll(/([^\s=:;]+)\s*=\s*([^=;]*?)(?=\s*(?:;|$|[^\s=:;]+\s*=))/g)].map((m) => [m[1], m[2].trim()]));
@@ -85,6 +91,8 @@
     else if (s.does === "duty") field = `<a class="button go" href="/jobs/${job}/hand-over#duties">Write it down under Hand over</a>`;
     else if (s.does === "ct") field = `<a class="button go" href="/jobs/${job}/link/ct">Open the CT test</a>`;
     else if (READ.includes(s.does)) field = `<label for="read">Reading, ${UNIT[s.does]}</label><input id="read" class="num torque" inputmode="${/ohm/.test(s.does) ? "text" : "decimal"}" value="${esc(typed.read ?? "")}" placeholder="${esc(s.example)}" autocomplete="off">${s.reads && data.live ? '<button type="button" class="broad mt-2" data-live>Read it from the unit</button>' : ""}<button class="go mt-2">Keep</button>`;
+    else if (s.does === "key") field = `<button class="go">Keyed: ${esc(s.lever)}</button><details class="mt-2"${open || typed.read ? " open" : ""}><summary>Something else stands there</summary><label for="read" class="small mt-2">What the display shows</label><input id="read" class="num" value="${esc(typed.read ?? "")}" autocomplete="off"><button class="broad mt-2" data-other>Keep that</button></details>`;
+    else if (s.does === "text") field = `<label for="read">What stands there</label><input id="read" class="num" maxlength="80" value="${esc(typed.read ?? "")}" autocomplete="off"><button class="go mt-2">Keep</button>`;
     else if (s.does === "wait") field = `<p class="clock" data-clock aria-live="off"></p><button class="go">Seen</button>`;
     else if (held.length) field = `<div class="notice bad-news"><b>Held.</b> ${held.length === 1 ? "One step" : `${held.length} steps`} before it ${held.length === 1 ? "is" : "are"} open, first: <button type="button" class="link" data-step-key="${esc(held[0].key)}">${esc(held[0].title)}</button></div>`;
     else if (s.does === "act" && follows()) field = `<div class="notice"><b>${esc(follows().who)} moves this one.</b> It stands here as soon as it is entered there.</div>`;
@@ -163,6 +171,11 @@
       return enter("done", here.pins.map((p) => `${p.pin}=${typed[p.pin].trim()}`).join("; "), typed.note || "");
     }
     if (["ct", "duty"].includes(here.does)) return;
+    if (here.does === "text" || "other" in by) {
+      if ((typed.read || "").trim()) return enter("done", typed.read.trim(), typed.note || "");
+      fault = here.does === "key" ? "type what the display shows" : "type what stands there"; render(); document.getElementById("read").focus(); return;
+    }
+    if (here.does === "key") return enter("done", here.lever, typed.note || "");
     if (!READ.includes(here.does)) return enter("done", here.does === "wait" ? `after ${minutes(waited(here))}` : "", typed.note || "");
     if (isNaN(number(here, typed.read || ""))) { fault = { ohm: "type what the meter shows in Ω, such as 60, or “open”", megohm: "type what the tester shows in MΩ, such as 12 or > 200", dbm: "type the level in dBm, such as -67" }[here.does] || `type the volts, such as ${here.example}`; render(); document.getElementById("read").focus(); return; }
     return enter("done", typed.read, typed.note || "");

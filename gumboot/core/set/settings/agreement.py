@@ -8,11 +8,14 @@ from collections.abc import Iterator, Sequence
 
 from gumboot.core.basis.figure import COMMON_PRACTICE
 from gumboot.core.basis.finding import Cure, Finding, check, stop
+from gumboot.core.basis.words import inside
 from gumboot.core.set.settings import windows
 from gumboot.core.set.settings.choosing import alike
 from gumboot.core.set.settings.lattice import PAIRS
 from gumboot.core.set.settings.setting import Job, Setting
 from gumboot.core.set.settings.slot import parse_slot
+
+AGREES = ("phase_mode", "output_v", "output_hz", "protocol", "line")  # with plan and kit
 
 
 def of_rule(settings: Sequence[Setting], rule: str) -> list[Setting]:
@@ -38,7 +41,7 @@ def back(s: Setting) -> Cure:
 def order_findings(settings: Sequence[Setting]) -> Iterator[Finding]:
     """Every pair of lines that an order relates, near or far. A broken one is a stop."""
     for a, b, even in related(settings):
-        if _out_of_order(a, b, even, settings):
+        if out_of_order(a, b, even, settings):
             at = a if a.own else b
             says = (
                 f"{a.label} {a.value:g} {a.unit} must be below"
@@ -57,7 +60,8 @@ def related(settings: Sequence[Setting]) -> Iterator[tuple[Setting, Setting, boo
                 yield lower, upper, even
 
 
-def _out_of_order(a: Setting, b: Setting, even: bool, settings: Sequence[Setting]) -> bool:
+def out_of_order(a: Setting, b: Setting, even: bool, settings: Sequence[Setting]) -> bool:
+    """Whether a lower line is not below an upper one."""
     if isinstance(a.value, str) or isinstance(b.value, str):
         return False
     if b.rule == "equalise_v" and not _equalises(settings):
@@ -118,6 +122,20 @@ def plan_findings(settings: Sequence[Setting], job: Job) -> Iterator[Finding]:
             )
             rule = job.plan.book.clauses["bond"]
             yield stop(f"set.{s.id}.bond", f"set.{s.id}", says, rule, back(s))
+    for rule in AGREES:
+        for s in of_rule(settings, rule):
+            if s.chosen and not s.lacking and differs(s):
+                says = f"{s.label} is keyed “{s.value}”; by the plan it is {s.proposed}: {s.why}."
+                yield stop(f"set.{s.id}.plan", f"set.{s.id}", says, "inverter menu", back(s))
+    limit = job.plan.energy.tariff.export_limit_w
+    each = any(s.means_now == "per phase" for s in of_rule(settings, "export_per_phase"))
+    for s in of_rule(settings, "unbalanced"):
+        if limit is not None and each and s.means_now == "off":
+            says = (
+                f"The export limit is kept per phase and {inside(s.label)} is off: one line gives"
+                " what another takes, and the limit does not hold."
+            )
+            yield stop(f"set.{s.id}.phase", f"set.{s.id}", says, COMMON_PRACTICE, back(s))
     modes = of_rule(settings, "mode")
     slots = windows.keyed(settings, parse_slot)
     for s in settings:

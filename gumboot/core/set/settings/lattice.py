@@ -11,6 +11,8 @@ Common practice; the pack's own limits come beside it (`agreement`).
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 VOLTS, CHARGE, AMPERES = "V", "%", "A"
 Rung = tuple[str, bool]  # meaning; whether it may be equal to the one before it
 CHAINS: tuple[tuple[str, tuple[Rung, ...]], ...] = (
@@ -38,16 +40,20 @@ CHAINS: tuple[tuple[str, tuple[Rung, ...]], ...] = (
 
 
 def closure() -> tuple[tuple[str, str, bool], ...]:
-    """(lower, upper, whether they may be equal) of every pair that the chains relate, near or far:
-    equal only where every step between is.
+    """(lower, upper, whether they may be equal) of every pair that the chains relate, near or far,
+    across chains too: equal only where every step on every way between them is.
     """
     even: dict[tuple[str, str], bool] = {}
     for _, chain in CHAINS:
-        for n, (a, _) in enumerate(chain):
-            for m in range(n + 1, len(chain)):
-                held = all(equal for _, equal in chain[n + 1 : m + 1])
-                pair = (a, chain[m][0])
-                even[pair] = even.get(pair, True) and held
+        for (a, _), (b, equal) in pairwise(chain):
+            even[a, b] = equal
+    names = sorted({x for pair in even for x in pair})
+    for middle in names:  # Warshall 1962
+        for a in names:
+            for b in names:
+                if (a, middle) in even and (middle, b) in even:
+                    by = even[a, middle] and even[middle, b]
+                    even[a, b] = even.get((a, b), True) and by
     return tuple((a, b, e) for (a, b), e in even.items())
 
 

@@ -28,6 +28,7 @@ from gumboot.web.job.walking import last
 from gumboot.web.pages.frame import drawn, render, twin
 from gumboot.web.stations.brief.editions import entries_of, used
 from gumboot.web.stations.link.harness import lead_data
+from gumboot.web.stations.set import keying
 from gumboot.web.stations.wake.walk import steps_of
 
 router = APIRouter()
@@ -56,10 +57,16 @@ def missing(job: OpenJob) -> list[str]:
     todo = sum(not job.state_of(t).complete for t in d.terminations)
     if todo:
         out.append(f"{todo} of {len(d.terminations)} terminations not made off.")
-    wrong = [e for e in job.state.steps.values() if e.body["verdict"] == "outside"]
+    lines = {s.key for s in keying.steps_of(d)}
+    wrong = [
+        e
+        for key, e in job.state.steps.items()
+        if e.body["verdict"] == "outside" and (key in lines or not key.startswith("key."))
+    ]
     if wrong:
+        many = "s" if len(wrong) > 1 else ""
         out.append(
-            f"{len(wrong)} reading{'s' if len(wrong) > 1 else ''} of Link or Wake not as expected:"
+            f"{len(wrong)} reading{many} of Link, Wake or Set not as expected:"
             " put it right and read again, or leave it out with a reason."
         )
     if not d.terminations:
@@ -238,6 +245,7 @@ def page(
         "leads": [lead_data(x) for x in d.harness.leads] if d.harness else [],
         "links": walked(job, d.harness.steps if d.harness else ()),
         "wakes": walked(job, steps_of(d)),
+        "keyed": walked(job, keying.steps_of(d)),
         "rehearsals": [
             {
                 "who": e.who,

@@ -1,14 +1,15 @@
-"""Set: what do we key in?"""
+"""Set: what do we key in, and did it take?"""
 
+from gumboot.web.job import walking
 from gumboot.web.job.opening import OpenJob
 from gumboot.web.station import Station
-from gumboot.web.stations.set import settings
+from gumboot.web.stations.set import keying, settings
 
 
 def progress(job: OpenJob) -> str:
-    """How many lines are the crew's own, or how many there are."""
-    own = sum(s.own for s in job.design.settings)
-    return f"{own} own" if own else f"{len(job.design.settings)} lines"
+    """How many lines are keyed."""
+    steps = keying.steps_of(job.design)
+    return f"{sum(walking.complete(job, s) for s in steps)}/{len(steps)}" if steps else "no menu"
 
 
-STATION = Station("set", "Set", progress, (settings.router,), ("set",))
+STATION = Station("set", "Set", progress, (settings.router, keying.router), ("set", "set/key"))

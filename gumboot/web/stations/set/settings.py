@@ -4,24 +4,28 @@ kept and judged.
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
-from gumboot.core.basis.clock import NotATime
+from gumboot.core.basis.clock import NotATime, parse_time, show_minutes
 from gumboot.core.basis.finding import Change
+from gumboot.core.kit.menu import TIME
 from gumboot.core.set.settings import SLOT, Setting, parse_slot, show_slot
+from gumboot.drawings.ladder import draw_ladder
+from gumboot.web.field.terminations import script
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.job.saving import change
-from gumboot.web.pages.frame import render, twin
+from gumboot.web.pages.frame import drawn, render, twin
 
 router = APIRouter()
 
 
 def shown(value: float | str) -> str:
     """A value as the menu shows it."""
-    return value if isinstance(value, str) else f"{value:g}"
+    return value if isinstance(value, str) else f"{value:.6g}"
 
 
 def unit_of(job: OpenJob, text: str) -> int:
@@ -36,6 +40,7 @@ def page(
     settings = list(job.design.menu(unit_no))
     return {
         **job.head("set"),
+        "tab": "set",
         "settings": settings,
         "unit_no": unit_no,
         "units_there": job.plan.kit.inverters if settings else 1,
@@ -44,7 +49,26 @@ def page(
             s.id: typed.get(s.id, shown(job.plan.settings.get(s.key, s.value))) for s in settings
         },
         "faults": faults,
+        "closed": any(s.rule == "link" and s.means_now != "none" for s in settings)
+        or not any(s.rule == "link" for s in settings),
+        "under": unders(job),
+        "ladders": [
+            {
+                "drawing": drawn(draw_ladder(x)),
+                "_data": drawn(script(asdict(x))),
+                "title": x.title,
+                "wrong": [f"{r.name}: {', '.join(r.broken)}" for r in x.rungs if r.broken],
+            }
+            for x in job.design.ladders(unit_no)
+        ],
     }
+
+
+def unders(job: OpenJob) -> dict[str, str]:
+    """Under what a line shows, in words, by its key."""
+    menu = job.design.inverter.menu if job.design.inverter else ()
+    of = {m.id: m for m in menu}
+    return {m.id: f"{of[m.when].label} is {' or '.join(m.when_is)}" for m in menu if m.when in of}
 
 
 @twin(router, "/jobs/{job_id}/set", "set.html")
@@ -63,6 +87,12 @@ def read(s: Setting, text: str) -> tuple[float | str | None, str]:
         except NotATime as exc:
             return None, str(exc)
         keyed = show_slot(slot) if slot else "off"
+        return (None if keyed == s.proposed else keyed), ""
+    if s.unit == TIME:
+        try:
+            keyed = show_minutes(parse_time(text))
+        except NotATime as exc:
+            return None, str(exc)
         return (None if keyed == s.proposed else keyed), ""
     if s.options:
         return (text, "") if text in s.options else (None, f"choose one of: {', '.join(s.options)}")

@@ -1,0 +1,173 @@
+"""Menus as data: what does not go together is refused, meanings fill whatever lines there are, and
+windows of every make come back as they were planned.
+"""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from pydantic import ValidationError
+
+from gumboot.catalogue import catalogue
+from gumboot.core.design import design
+from gumboot.core.kit import Inverter, MenuItem
+from gumboot.core.plan import Plan, Slot, Work
+from gumboot.core.set.settings import Job, fill_menu, parse_slot, work_keyed
+from gumboot.core.set.settings.battery_rules import CELL_V
+from gumboot.core.set.settings.windows import keyed
+from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT
+from tests.conftest import altered
+
+SHELF = catalogue()
+C6 = SHELF.inverters["marram-c6"]
+
+
+def line(id, rule="own", **more):
+    return MenuItem(id=id, group="g", label=id, rule=rule, **more)
+
+
+def job(menu, document=HERON_SLIP, cells=None, chemistry=None, **work):
+    """A job whose unit has another menu, and other cells."""
+    plan = Plan.model_validate(document)
+    if work:
+        plan = altered(plan, "/energy/work", Work(**work).model_dump())
+    unit = SHELF.inverters[plan.kit.inverter].model_copy(update={"menu": tuple(menu)})
+    pack = SHELF.packs[plan.kit.pack]
+    if cells:
+        pack = pack.model_copy(update={"cells": cells, "chemistry": chemistry, "form": "pack"})
+    return Job(plan, unit, pack, None, ())
+
+
+def test_a_unit_with_sixty_eight_numbered_lines_of_every_kind():
+    assert [m.number for m in C6.menu] == [f"{n:02d}" for n in range(1, 69)]
+    for unit in SHELF.inverters.values():
+        numbers = [m.number for m in unit.menu]
+        assert all(numbers) and len(set(numbers)) == len(numbers), unit.id
+        places = [(m.read_at.number) for m in unit.menu if m.read_at]
+        assert len(set(places)) == len(places), unit.id
+
+
+@pytest.mark.parametrize(
+    ("more", "field"),
+    [
+        ({"least": 5, "most": 2}, "most"),
+        ({"options": ("on", "on")}, "options"),
+        ({"options": ("on", "off"), "codes": ("1",)}, "codes"),
+        ({"options": ("on", "off"), "means": ("on",)}, "means"),
+        ({"options": ("on", "off"), "values": (1, 2, 3)}, "values"),
+        ({"when": "a"}, "when"),
+    ],
+)
+def test_a_line_that_contradicts_itself_is_refused_at_its_field(more, field):
+    with pytest.raises(ValidationError) as told:
+        line("a", **more)
+    assert told.value.errors()[0]["ctx"]["error"].field == field
+
+
+@pytest.mark.parametrize(
+    ("menu", "field", "says"),
+    [
+        ((line("a"), line("a")), "menu/1/id", "twice"),
+        ((line("a", when="z", when_is=("x",)),), "menu/0/when", "no line"),
+        ((line("a", rewrites=("z",)),), "menu/0/rewrites", "no line"),
+        (
+            (
+                line("a", options=("x",), when="b", when_is=("x",)),
+                line("b", options=("x",), when="a", when_is=("x",)),
+            ),
+            "menu/0/when",
+            "under itself",
+        ),
+        ((line("a", options=("x",)), line("b", when="a", when_is=("y",))), "menu/1/when_is", "no"),
+    ],
+)
+def test_lines_that_do_not_go_together_are_refused_at_the_field(menu, field, says):
+    body = {**C6.model_dump(), "menu": [m.model_dump() for m in menu]}
+    with pytest.raises(ValidationError) as told:
+        Inverter.model_validate(body)
+    error = told.value.errors()[0]["ctx"]["error"]
+    assert error.field == field and says in str(error)
+
+
+# V a cell, from trade handbooks, from memory: a second recall of the ranges of each chemistry
+PUBLISHED = {
+    "LFP": {"absorb": (3.45, 3.55), "float": (3.35, 3.40), "cut": (2.80, 3.00), "warn": (3.0, 3.1)},
+    "sealed": {"absorb": (2.35, 2.40), "float": (2.25, 2.25), "cut": (1.75, 1.90)},
+    "flooded": {"absorb": (2.40, 2.45), "float": (2.25, 2.25), "equalise_v": (2.50, 2.58)},
+    "gel": {"absorb": (2.30, 2.35), "float": (2.25, 2.25), "cut": (1.75, 1.90)},
+}
+
+
+@pytest.mark.parametrize("chemistry", PUBLISHED)
+@pytest.mark.parametrize("nominal", [12, 24, 48, 460])
+def test_volts_follow_the_cells_at_every_bank(chemistry, nominal):
+    """12, 24 and 48 V banks and a high-voltage stack: 3.2 V a cell of LFP, 2 V of lead."""
+    cells = round(nominal / (3.2 if chemistry == "LFP" else 2.0))
+    rules = ("cut", "warn", "recover", "recharge", "float", "absorb", "hard_stop", "equalise_v")
+    rows = fill_menu(job([line(r, r, unit="V") for r in rules], cells=cells, chemistry=chemistry))
+    of = {s.id: s.value for s in rows}
+    for rule, (low, high) in PUBLISHED[chemistry].items():
+        assert low * cells - 0.05 <= of[rule] <= high * cells + 0.05, rule
+    order = ["hard_stop", "cut", "warn", "recover", "recharge", "float", "absorb"]
+    assert [of[r] for r in order] == sorted(of[r] for r in order)
+    assert ("equalise" in CELL_V[chemistry]) == (chemistry == "flooded")
+
+
+def test_a_line_shows_under_another_and_is_judged_only_then():
+    """Without a BMS link a floor by state of charge shows nowhere, and cannot be out of order."""
+    rows = {s.id: s for s in design(Plan.model_validate(JUNIPER_CUT), SHELF).settings}
+    assert not rows["floor_off_grid"].shown and rows["equalise_min"].shown
+    off = altered(Plan.model_validate(JUNIPER_CUT), "/settings", {"equalise": "off"})
+    assert not {s.id: s for s in design(off, SHELF).settings}["equalise_min"].shown
+
+
+def test_a_line_without_a_known_meaning_keeps_the_makers_own_and_says_so():
+    (row,) = fill_menu(job([line("beep", "alarm.sound", options=("a", "b"), default="b")]))
+    assert row.value == "b" and "no rule is known" in row.reason and not row.lacking
+
+
+def test_what_a_choice_means_stands_apart_from_what_it_is_called():
+    """A sheet that says what its codes mean needs no word that we know."""
+    row = line("t", "lithium", options=("T1", "T2"), means=("lead, flooded", "lithium with BMS"))
+    (s,) = fill_menu(job([row]))
+    assert s.value == "T2" and s.means_now == "lithium with BMS"
+
+
+SHAPES = {
+    "whole": lambda way, n: [line(f"{way}{n}", f"window.{way}.{n}", unit="slot")],
+    "start, end, charge": lambda way, n: [
+        line(f"{way}{n}a", f"window.{way}.{n}.start", unit="time"),
+        line(f"{way}{n}b", f"window.{way}.{n}.end", unit="time"),
+        line(f"{way}{n}c", f"window.{way}.{n}.soc", unit="%", least=0, most=100, step=1),
+    ],
+    "switch, start, end, charge": lambda way, n: [
+        line(f"{way}{n}e", f"window.{way}.{n}.enable", options=("off", "on"), means=("off", "on")),
+        *SHAPES["start, end, charge"](way, n),
+    ],
+}
+MODE = line("mode", "mode", options=("self-use", "backup first", "time windows"))
+MINUTES = st.integers(0, 95).map(lambda n: 15 * n)
+SLOTS = st.builds(
+    lambda a, b, soc: Slot(start_min=a, end_min=b or 1440, soc=soc),
+    MINUTES,
+    MINUTES,
+    st.integers(5, 100),
+).filter(lambda s: s.start_min != s.end_min % 1440)
+
+
+@pytest.mark.parametrize("shape", SHAPES)
+@given(charge=st.lists(SLOTS, max_size=3), give=st.lists(SLOTS, max_size=3))
+def test_windows_go_into_any_shape_and_come_back(shape, charge, give):
+    """What is keyed works as it was planned, through each shape of window."""
+    menu = [MODE, *(x for w in ("charge", "give") for n in (1, 2, 3) for x in SHAPES[shape](w, n))]
+    planned = {"mode": "windows", "charge": tuple(charge), "discharge": tuple(give)}
+    rows = fill_menu(job(menu, **planned))
+    work = work_keyed(rows, Work())
+    assert (work.charge, work.discharge) == (tuple(charge), tuple(give))
+    assert len(keyed(rows, parse_slot)) == len(charge) + len(give)
+
+
+def test_a_window_of_start_and_end_alone_fills_to_the_top():
+    menu = [MODE, line("a", "window.charge.1.start"), line("b", "window.charge.1.end")]
+    slot = Slot(start_min=120, end_min=300, soc=80)
+    work = work_keyed(fill_menu(job(menu, mode="windows", charge=(slot,))), Work())
+    assert work.charge == (slot.model_copy(update={"soc": 100.0}),)

@@ -1,0 +1,106 @@
+"""Set as a crew uses it: the sheet with its ladders, keyed line by line, another value judged on
+the spot, given away as CSV.
+"""
+
+import csv
+import io
+import uuid
+
+import pytest
+
+from gumboot.core.plan import Plan
+from gumboot.demo.plans import JUNIPER_CUT, TERN_HOLLOW
+
+
+@pytest.fixture
+def job(new_job):
+    return new_job(Plan.model_validate(JUNIPER_CUT))
+
+
+def entry(key, typed="", act="done", **more):
+    own = {"uuid": str(uuid.uuid4()), "kind": "set"}
+    return {**own, "key": key, "act": act, "typed": typed, **more}
+
+
+def steps(person, job):
+    return person.get(f"/jobs/{job}/set/key.json").json()["steps"]
+
+
+def of_line(person, job, id):
+    return next(s for s in steps(person, job) if s["key"].startswith(f"key.1.{id}="))
+
+
+def test_a_line_is_keyed_as_shown_or_what_stands_there_is_judged(installer, job):
+    first = steps(installer, job)[0]
+    (no,) = installer.log(job, entry(first["key"], " ")).json()["entries"]
+    assert no["state"] == "refused" and no["why"] == "type what stands there"
+    assert installer.log(job, entry(first["key"], "V2.14")).json()["entries"][0]["state"] == "kept"
+    kind, volts = (of_line(installer, job, x) for x in ("battery_type", "absorb_v"))
+    assert kind["lever"] == "FLd" and volts["expects"] == "58.3 V"
+    assert "From the works: 56.4" in volts["says"]
+    (kept,) = installer.log(job, entry(kind["key"])).json()["entries"]
+    assert kept["verdict"] == "done"
+    (other,) = installer.log(job, entry(volts["key"], "56.4")).json()["entries"]
+    assert other["verdict"] == "outside" and "56.4 V stands there" in other["why"]
+    missing = installer.get(f"/jobs/{job}/hand-over.json").json()["missing"]
+    assert any("1 reading of Link, Wake or Set not as expected" in m for m in missing)
+    (left,) = installer.log(job, entry(volts["key"], act="declined")).json()["entries"]
+    assert left["state"] == "refused" and left["field"] == "note"
+    (left,) = installer.log(
+        job, entry(volts["key"], act="declined", note="the menu is locked")
+    ).json()["entries"]
+    assert left["state"] == "kept"
+    pack = installer.get(f"/jobs/{job}/hand-over").text
+    assert "3 of 66 steps of Set" in pack and "V2.14" in pack and "the menu is locked" in pack
+
+
+def test_a_value_planned_anew_is_to_be_keyed_anew(planner, installer, job):
+    before = of_line(installer, job, "absorb_v")
+    installer.log(job, entry(before["key"], "57"))
+    form = planner.get(f"/jobs/{job}/set.json").json()["typed"]
+    planner.post(f"/jobs/{job}/set", {**form, "absorb_v": "58.0", "version": "1"})
+    after = of_line(installer, job, "absorb_v")
+    assert after["key"] != before["key"] and after["state"] == ""
+    (late,) = installer.log(job, entry(before["key"])).json()["entries"]
+    assert late["state"] == "refused" and "reload the page" in late["why"]
+    missing = installer.get(f"/jobs/{job}/hand-over.json").json()["missing"]
+    assert not any("of Link, Wake or Set" in m for m in missing), "it was of another value"
+
+
+def test_the_sheet_is_given_away_in_the_order_of_keying(installer, job):
+    installer.log(job, entry(of_line(installer, job, "battery_type")["key"]))
+    rows = list(csv.DictReader(io.StringIO(installer.get(f"/jobs/{job}/set.csv").text)))
+    shown = [s for s in steps(installer, job) if s["key"].startswith("key.")]
+    assert len(rows) == len(shown)
+    kind = next(r for r in rows if r["line"] == "Battery type")
+    assert (kind["number"], kind["works"], kind["display"], kind["keyed"]) == (
+        *("18", "SLd", "FLd"),
+        "FLd",
+    )
+
+
+def test_a_time_that_is_none_is_said_at_its_field_and_all_is_kept(planner, job):
+    form = planner.get(f"/jobs/{job}/set.json").json()["typed"]
+    sent = {**form, "charge_1_start": "25:99", "absorb_v": "57.5", "version": "1"}
+    answer = planner.post(f"/jobs/{job}/set", sent)
+    assert answer.status_code == 422 and 'id="charge_1_start-fault"' in answer.text
+    assert 'value="25:99"' in answer.text and 'value="57.5"' in answer.text
+    planner.post(f"/jobs/{job}/set", {**sent, "charge_1_start": "2:15 am"})
+    assert planner.get(f"/jobs/{job}/set.json").json()["typed"]["charge_1_start"] == "02:15"
+
+
+def test_leader_and_followers_have_their_own_lines(installer, new_job):
+    """Two units: what differs is said at the follower's step."""
+    job = new_job(Plan.model_validate(TERN_HOLLOW))
+    rows = [s for s in steps(installer, job) if ".parallel=" in s["key"]]
+    assert [s["lever"] for s in rows] == ["leader", "follower"]
+    assert "other unit has another value" in rows[1]["says"]
+
+
+def test_the_plain_form_does_the_same_without_a_script(installer, job):
+    key = of_line(installer, job, "battery_type")["key"]
+    page = installer.get(f"/jobs/{job}/set/key?at={key}").text
+    assert f'action="/jobs/{job}/set/key"' in page
+    installer.post(f"/jobs/{job}/set/key", {"key": key, "act": "done", "typed": "Lib"})
+    (row,) = [s for s in steps(installer, job) if s["key"] == key]
+    assert row["state"] == "outside" and row["typed"] == "Lib"
