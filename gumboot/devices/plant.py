@@ -12,6 +12,8 @@ Unit ids 1 and on are the inverters. Input registers, signed, one each:
     5-7 grid side of each line to N, 0.1 V      8 N to PE, 0.1 V      9 frequency, 0.01 Hz
     10 PV, 0.1 V      11 state of charge, %      12 which hazards broke it, as bits
 
+Holding registers of a unit are its menu, where its sheet says (`gumboot.devices.unit`).
+
 Unit id 100 is the yard: holding register n is lever n, 1 closed; writing moves it, if its interlock
 lets it. 200: whether the grid is there; 201: all that was broken is whole again.
 """
@@ -41,10 +43,13 @@ from gumboot.core.wake.settle import NO_BOND, Settled, settle
 from gumboot.devices.bms import Chain, chain_of
 from gumboot.devices.bms import Running as Bus
 from gumboot.devices.standing import Standing, acting, device
+from gumboot.devices.unit import COUNT as WHOLE_MENU
+from gumboot.devices.unit import Menu
 
 DARK, WAKING, WAITS, FOLLOWS, FORMS, BROKEN = 0, 1, 2, 3, 4, 9
 YARD, GRID, WHOLE = 100, 200, 201
 COUNT = 256
+RESTART_S = 30.0
 GRID_S, START_S = 60.0, 60.0  # a unit watches the grid; it wakes, where its sheet is silent
 PHASE_V = {"split-phase 120/240 V": 120.0}
 WRONGS = re.compile(
@@ -55,11 +60,14 @@ WRONGS = re.compile(
 
 class Yard:
     """A job's plant as it stands: which levers are closed, since when each unit is on and sees the
-    grid, what was broken. quick: how many times faster than life its waits go. Raises ValueError
-    for a job without kit, or for what is nothing that can be wrong.
+    grid, what was broken. quick: how many times faster than life its waits go; keyed: what is
+    wrong with its units' menus. Raises ValueError for a job without kit, or for what is nothing
+    that can be wrong.
     """
 
-    def __init__(self, job: Design, quick: float = 1.0, wrong: str = "", seed: int = 1) -> None:
+    def __init__(
+        self, job: Design, quick: float = 1.0, wrong: str = "", seed: int = 1, keyed: str = ""
+    ) -> None:
         if job.wake is None or job.inverter is None:
             raise ValueError("this job has no plant: its kit is not known")
         self.job, self.way, self.unit = job, job.wake.way, job.inverter
@@ -68,6 +76,7 @@ class Yard:
         self.lows, self.asleep, self.reversed = dict[int, float](), set[int](), set[str]()
         self.grid, self.no_bond = True, False
         self.since: dict[tuple[str, int], float] = {}
+        self.menus = [Menu(self.unit, RESTART_S / quick, keyed) for _ in self.broken]
         self.chance, self.lock = random.Random(seed), threading.Lock()
         for part in (p.strip() for p in wrong.split(";") if p.strip()):
             self._misbehave(part)
@@ -202,12 +211,13 @@ class Yard:
                 return ExcCodes.ILLEGAL_ADDRESS
         return None
 
-    def shows(self, i: int) -> Callable[[list[int]], None]:
-        """A unit's registers, fresh whenever they are read."""
+    def shows(self, i: int) -> Callable[[list[int]], ExcCodes | None]:
+        """A unit's registers, fresh whenever they are read: what it measures, and its menu."""
 
-        def read(registers: list[int]) -> None:
+        def read(registers: list[int]) -> ExcCodes | None:
             for n, value in enumerate(self.registers(i)):
                 registers[n] = value & 0xFFFF
+            return self.menus[i].read(registers)
 
         return read
 
@@ -229,7 +239,10 @@ class Yard:
 def server(yard: Yard, port: int, host: str = "127.0.0.1") -> ModbusTcpServer:
     """The plant on a port."""
     units = range(len(yard.plant.units))
-    devices = [device(i + 1, COUNT, acting(yard.shows(i))) for i in units]
+    devices = [
+        device(i + 1, WHOLE_MENU, acting(yard.shows(i), m.written, m.lacks))
+        for i, m in zip(units, yard.menus, strict=True)
+    ]
     devices.append(device(YARD, COUNT, acting(yard.levers, yard.written)))
     return ModbusTcpServer(devices, address=(host, port))
 
@@ -274,9 +287,10 @@ def main(arguments: Sequence[str] | None = None) -> None:
     parser.add_argument("--job", required=True, help="a file with the plan of a job, as JSON")
     parser.add_argument("--quick", type=float, default=1.0, help="how much faster than life")
     parser.add_argument("--wrong", default="", help="what is wrong in it, as above")
+    parser.add_argument("--menu", default="", help="what is wrong with its menus, as devices.unit")
     asked = parser.parse_args(arguments)
     try:
-        yard = Yard(job_of(asked.job), asked.quick, asked.wrong)
+        yard = Yard(job_of(asked.job), asked.quick, asked.wrong, keyed=asked.menu)
     except (ValueError, OSError) as exc:
         parser.error(str(exc))
     with Running(yard, asked.port, asked.can_port):

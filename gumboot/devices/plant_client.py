@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from pymodbus import FramerType
 from pymodbus.client import ModbusTcpClient
 from pymodbus.exceptions import ModbusException
 
@@ -27,7 +28,10 @@ def read(
     if r is None:
         raise DeviceFault(f"the unit's sheet names no register for {shows}: enter it on the shelf")
     ip, port = reach(linking.unit_at, networks, "inverter", "Link, Network")
-    client = ModbusTcpClient(ip, port=port, timeout=WAIT_S, retries=RETRIES, reconnect_delay=0)
+    framer = FramerType.RTU if linking.unit_framing == "rtu" else FramerType.SOCKET
+    client = ModbusTcpClient(
+        ip, port=port, framer=framer, timeout=WAIT_S, retries=RETRIES, reconnect_delay=0
+    )
     try:
         if not client.connect():  # type: ignore[no-untyped-call]
             raise DeviceFault(f"the inverter at {linking.unit_at} does not answer: is it awake?")

@@ -24,9 +24,11 @@ Act = Callable[
 def acting(
     read: Callable[[Values], ExcCodes | None],
     written: Callable[[int, Values], ExcCodes | None] | None = None,
+    lacks: Callable[[int, int], bool] | None = None,
 ) -> Act:
     """What a device does when it is asked: `read` fills its registers afresh, `written` is told
-    (first address, values); without it a device takes no orders.
+    (first address, values); without it a device takes no orders. lacks: whether it has no register
+    of some (first address, count).
     """
 
     async def act(
@@ -37,6 +39,8 @@ def acting(
         current_registers: Values,
         set_values: Orders,
     ) -> ExcCodes | None:
+        if lacks is not None and lacks(address, count):
+            return ExcCodes.ILLEGAL_ADDRESS
         if set_values is None:
             return read(current_registers)
         if written is None:

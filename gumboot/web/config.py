@@ -22,6 +22,7 @@ class Config:
     proxies: addresses of proxies whose word on a visitor's address is taken, separated by commas.
     metrics_networks: who may read /metrics, as CIDR; for others there is no such page.
     json_log: lines of JSON on standard error, one a request.
+    device_writes: whether lines of an inverter's menu may be written over its wire.
     secure_cookies: set behind HTTPS; the cookie then never travels in the clear.
     """
 
@@ -46,6 +47,9 @@ class Config:
     json_log: bool = field(default_factory=lambda: os.environ.get("GUMBOOT_JSON_LOG", "") == "1")
     secure_cookies: bool = field(
         default_factory=lambda: os.environ.get("GUMBOOT_SECURE_COOKIES", "") == "1"
+    )
+    device_writes: bool = field(
+        default_factory=lambda: os.environ.get("GUMBOOT_DEVICE_WRITES", "") == "1"
     )
     device_networks: tuple[str, ...] = field(
         default_factory=lambda: tuple(

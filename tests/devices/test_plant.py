@@ -89,7 +89,9 @@ def test_levers_are_moved_over_the_wire_and_interlocks_hold():
         assert client.read_holding_registers(inverter, count=1, device_id=YARD).registers == [1]
         assert client.write_register(grid, 1, device_id=YARD).isError(), "its interlock"
         assert client.write_register(150, 1, device_id=YARD).isError()
-        assert client.write_register(0, 1, device_id=1).isError(), "a unit takes no orders"
+        assert client.write_register(0, 1, device_id=1).isError(), "what it measures is its own"
+        assert not client.write_register(1004, 120, device_id=1).isError(), "a line of its menu"
+        assert yard.menus[0].values["charge_a"] == 120
         assert not client.write_register(GRID, 0, device_id=YARD).isError() and not yard.grid
         client.close()
 

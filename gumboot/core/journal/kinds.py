@@ -218,6 +218,27 @@ def rehearsed(g: Growing, e: Entry) -> None:
     g.rehearsals = (*g.rehearsals, e)
 
 
+@kind(
+    "readback",
+    {
+        "label": TEXT,
+        "unit": {"type": "integer", "minimum": 1},
+        "after": {"enum": ["keying", "power-cycle", "visit", "writing"]},
+        "values": {"type": "object", "additionalProperties": {"type": ["number", "string"]}},
+        "lacking": {"type": "object", "additionalProperties": TEXT},
+        "note": TEXT,
+    },
+    lambda b: (
+        f"{len(b['values'])} lines after {b['after']}"
+        + (f", {len(b['lacking'])} not read" if b["lacking"] else "")
+    ),
+    about="label",
+)
+def read_back(g: Growing, e: Entry) -> None:
+    """A unit's menu was read over its wire."""
+    g.readbacks = (*g.readbacks, e)
+
+
 READINGS: dict[str, object] = {
     "type": "array",
     "items": {"type": ["number", "null"]},

@@ -81,7 +81,7 @@ class LogState:
 
     events: of each termination, oldest first. drilled, steps, accepted and duties: the last entry
     on each hole, step of Link or Wake, finding and duty; ct: the steps of the transformers' test
-    now; rehearsals: all that came to their end.
+    now; rehearsals: all that came to their end; readbacks: units' menus as read over the wire.
     hours: entries by who and hour (UTC); ratios: readings by reading over rated, to the
     hundredth; corrected ones are left out. last: the newest entry of each other kind, by what it is
     about.
@@ -97,6 +97,7 @@ class LogState:
     steps: dict[str, Entry] = field(default_factory=dict)
     ct: tuple[Entry, ...] = ()
     rehearsals: tuple[Entry, ...] = ()
+    readbacks: tuple[Entry, ...] = ()
     hours: dict[tuple[str, str], int] = field(default_factory=dict)
     ratios: dict[float, int] = field(default_factory=dict)
     last: dict[str, dict[str, Entry]] = field(default_factory=dict)
@@ -145,6 +146,7 @@ class Growing:
         self.drilled, self.hours = dict(before.drilled), dict(before.hours)
         self.steps, self.ct = dict(before.steps), before.ct
         self.rehearsals = before.rehearsals
+        self.readbacks = before.readbacks
         self.ratios, self.last = dict(before.ratios), dict(before.last)
 
     def read(self, e: Entry) -> None:
@@ -186,6 +188,7 @@ class Growing:
             self.steps,
             self.ct,
             self.rehearsals,
+            self.readbacks,
             self.hours,
             self.ratios,
             self.last,

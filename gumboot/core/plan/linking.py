@@ -44,7 +44,7 @@ class Linking(Part):
     miss. network: how the unit reaches the owner's network; addresses: the
     fixed ones, by device; router: the router's own. meter_at, bms_at: host and port where the meter
     (or its converter) and the adapter on the battery bus answer, unit_at where the inverters do;
-    meter_framing: Modbus TCP, or RTU frames over TCP.
+    meter_framing, unit_framing: Modbus TCP, or RTU frames over TCP.
     """
 
     grid_operator: bool = False
@@ -57,3 +57,4 @@ class Linking(Part):
     meter_framing: Literal["tcp", "rtu"] = "tcp"
     bms_at: Endpoint = ""
     unit_at: Endpoint = ""
+    unit_framing: Literal["tcp", "rtu"] = "tcp"

@@ -6,6 +6,7 @@ from gumboot.demo import walls
 from gumboot.demo.plans.parts import load
 
 JUNIPER_CUT = {
+    "linking": {"unit_at": "127.0.0.1:7508"},
     "safeguards": [
         {"kind": "rapid shutdown", "at": "array", "method": "at each string"},
         {"kind": "emergency shutdown", "at": "outside"},

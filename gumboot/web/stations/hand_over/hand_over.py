@@ -28,7 +28,7 @@ from gumboot.web.job.walking import last
 from gumboot.web.pages.frame import drawn, render, twin
 from gumboot.web.stations.brief.editions import entries_of, used
 from gumboot.web.stations.link.harness import lead_data
-from gumboot.web.stations.set import keying
+from gumboot.web.stations.set import keying, read_back
 from gumboot.web.stations.wake.walk import steps_of
 
 router = APIRouter()
@@ -68,6 +68,11 @@ def missing(job: OpenJob) -> list[str]:
         out.append(
             f"{len(wrong)} reading{many} of Link, Wake or Set not as expected:"
             " put it right and read again, or leave it out with a reason."
+        )
+    if others := read_back.unsettled(job):
+        out.append(
+            f"{others} line{'s' if others > 1 else ''} of a menu hold{'' if others > 1 else 's'}"
+            " another value than planned: key again, or explain it under Set, Read back."
         )
     if not d.terminations:
         out.append("No terminations: the kit is not planned.")

@@ -42,6 +42,7 @@ def shown(job: OpenJob) -> dict[str, str]:
         "router": w.router,
         "meter_at": w.meter_at,
         "meter_framing": w.meter_framing,
+        "unit_framing": w.unit_framing,
         "bms_at": w.bms_at,
         "unit_at": w.unit_at,
         **{f"address-{k}": w.addresses.get(k, "") for k, _ in devices(job)},
@@ -92,8 +93,9 @@ def keep(request: Request, job: Opened) -> Response:
         faults["heat_pump"] = "choose 0, 1 or 2 relays"
     if len(typed["sub_panel"]) > 60:
         faults["sub_panel"] = "type a short name, such as barn panel"
-    if typed["meter_framing"] not in ("tcp", "rtu"):
-        faults["meter_framing"] = "choose one"
+    for k in ("meter_framing", "unit_framing"):
+        if typed[k] not in ("tcp", "rtu"):
+            faults[k] = "choose one"
     if faults:
         return render(request, "link_network.html", page(job, typed, faults), 422)
     linking = {
@@ -104,6 +106,7 @@ def keep(request: Request, job: Opened) -> Response:
         "router": fixed.get("router", ""),
         "meter_at": typed["meter_at"],
         "meter_framing": typed["meter_framing"],
+        "unit_framing": typed["unit_framing"],
         "bms_at": typed["bms_at"],
         "unit_at": typed["unit_at"],
         "addresses": {

@@ -3,7 +3,7 @@
 from gumboot.web.job import walking
 from gumboot.web.job.opening import OpenJob
 from gumboot.web.station import Station
-from gumboot.web.stations.set import keying, settings
+from gumboot.web.stations.set import keying, read_back, settings
 
 
 def progress(job: OpenJob) -> str:
@@ -12,4 +12,10 @@ def progress(job: OpenJob) -> str:
     return f"{sum(walking.complete(job, s) for s in steps)}/{len(steps)}" if steps else "no menu"
 
 
-STATION = Station("set", "Set", progress, (settings.router, keying.router), ("set", "set/key"))
+STATION = Station(
+    "set",
+    "Set",
+    progress,
+    (settings.router, keying.router, read_back.router),
+    ("set", "set/key", "set/read"),
+)

@@ -288,6 +288,7 @@ def test_what_the_house_wants_and_fixed_addresses(planner, new_job):
         "address-inverter-1": "192.168.1.400",
         "meter_at": "meter:port",
         "meter_framing": "tcp",
+        "unit_framing": "tcp",
         "bms_at": "",
     }
     bad = planner.post(at, sent)

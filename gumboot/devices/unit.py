@@ -1,0 +1,173 @@
+"""A simulated inverter's menu over Modbus TCP: it keeps what is keyed, takes a while to restart,
+and misbehaves as it is told to.
+
+python -m gumboot.devices.unit [--port 7508] [--inverter marram-c6] [--units 1] [--restart 5]
+    [--wrong "refuse absorb_v; clip charge_a 100; round float_v 0.5; forget cut_v; gap 20 25; stop"]
+
+Each unit is a Modbus device from 1; its lines stand where its sheet says. Register 9000: writing 1
+switches it off and on; what is read meanwhile is refused as busy.
+"""
+
+from __future__ import annotations
+
+import argparse
+import re
+import threading
+import time
+from collections.abc import Sequence
+
+from pymodbus.constants import ExcCodes
+from pymodbus.server import ModbusTcpServer
+
+from gumboot.catalogue import catalogue
+from gumboot.core.kit import Inverter, MenuItem
+from gumboot.core.set.wire import NotHeld, decoded, encoded, words_of
+from gumboot.devices.standing import Standing, acting, device
+
+POWER, COUNT = 9000, 9100
+ANSWERS_S = 0.05
+WRONGS = re.compile(
+    r"refuse (?P<refuse>\w+)|clip (?P<clip>\w+) (?P<most>[\d.]+)"
+    r"|round (?P<round>\w+) (?P<step>[\d.]+)|forget (?P<forget>\w+)"
+    r"|gap (?P<gap>\d+) (?P<end>\d+)|(?P<stop>stop)"
+)
+
+
+class Menu:
+    """The menu of one unit as it stands. Raises ValueError for what cannot be wrong with it."""
+
+    def __init__(self, unit: Inverter, restart_s: float = 5.0, wrong: str = "") -> None:
+        self.unit, self.restart_s = unit, restart_s
+        self.items = [m for m in unit.menu if m.read_at]
+        self.values: dict[str, float | str] = {m.id: first_of(m) for m in self.items}
+        self.kept = dict(self.values)  # over a power-cycle
+        self.refuse, self.forget = set[str](), set[str]()
+        self.clip, self.round = dict[str, float](), dict[str, float]()
+        self.gaps: list[tuple[int, int]] = []
+        self.stopped, self.back_at, self.lock = False, 0.0, threading.Lock()
+        for part in (p.strip() for p in wrong.split(";") if p.strip()):
+            self._misbehave(part)
+
+    def _misbehave(self, part: str) -> None:
+        found = WRONGS.fullmatch(part)
+        names = {m.id for m in self.items}
+        line = found and (found["refuse"] or found["clip"] or found["round"] or found["forget"])
+        if found is None or (line and line not in names):
+            raise ValueError(f"“{part}” is nothing that can be wrong")
+        if found["refuse"]:
+            self.refuse.add(found["refuse"])
+        elif found["clip"]:
+            self.clip[found["clip"]] = float(found["most"])
+        elif found["round"]:
+            self.round[found["round"]] = float(found["step"])
+        elif found["forget"]:
+            self.forget.add(found["forget"])
+        elif found["gap"]:
+            self.gaps.append((int(found["gap"]), int(found["end"])))
+        else:
+            self.stopped = True
+
+    @property
+    def away(self) -> bool:
+        """Whether it is restarting."""
+        return self.back_at - self.restart_s < time.monotonic() < self.back_at
+
+    def cycle(self) -> None:
+        """Off and on: what it forgets stands again as it was kept."""
+        with self.lock:
+            for m in self.items:
+                if m.id in self.forget:
+                    self.values[m.id] = self.kept[m.id]
+            self.kept = dict(self.values)
+            self.back_at = time.monotonic() + ANSWERS_S + self.restart_s  # it answers, then goes
+
+    def read(self, registers: list[int]) -> ExcCodes | None:
+        """Every line at its register."""
+        if self.away or self.stopped:
+            return ExcCodes.DEVICE_BUSY
+        for m in self.items:
+            assert m.read_at is not None  # noqa: S101 - chosen so
+            words = encoded(m, self.values[m.id])
+            registers[m.read_at.number : m.read_at.number + len(words)] = words
+        return None
+
+    def lacks(self, address: int, count: int) -> bool:
+        """Whether a question touches a gap."""
+        return any(address < end and start < address + count for start, end in self.gaps)
+
+    def written(self, address: int, values: list[int]) -> ExcCodes | None:
+        """Lines keyed over the wire."""
+        if address == POWER:
+            self.cycle()
+            return None
+        if self.away or self.stopped:
+            return ExcCodes.DEVICE_BUSY
+        m = next((m for m in self.items if m.read_at and m.read_at.number == address), None)
+        if m is None or m.read_at is None or len(values) != words_of(m.read_at):
+            return ExcCodes.ILLEGAL_ADDRESS
+        if m.id in self.refuse or not m.writes:
+            return ExcCodes.ILLEGAL_VALUE
+        try:
+            value = decoded(m, values)
+        except NotHeld:
+            return ExcCodes.ILLEGAL_VALUE
+        return self.keyed(m, value)
+
+    def keyed(self, m: MenuItem, value: float | str) -> ExcCodes | None:
+        """A line keyed, by wire or by hand."""
+        if not isinstance(value, str):
+            if (m.least is not None and value < m.least) or (m.most is not None and value > m.most):
+                return ExcCodes.ILLEGAL_VALUE
+            if m.id in self.clip:
+                value = min(value, self.clip[m.id])
+            if step := self.round.get(m.id):
+                value = round(round(value / step) * step, 6)
+        with self.lock:
+            self.values[m.id] = value
+        return None
+
+
+def first_of(m: MenuItem) -> float | str:
+    """What stands in a line from the works."""
+    if m.default is not None:
+        return m.default
+    if m.options:
+        return m.options[0]
+    return "00:00" if m.unit == "time" else (m.least or 0.0)
+
+
+class Running(Standing):
+    """Simulated units on a port of loopback."""
+
+    def __init__(self, menus: Sequence[Menu], port: int) -> None:
+        self.menus = menus
+        super().__init__("inverter", lambda: [_server(menus, port)])
+
+
+def _server(menus: Sequence[Menu], port: int) -> ModbusTcpServer:
+    rows = [device(n, COUNT, acting(m.read, m.written, m.lacks)) for n, m in enumerate(menus, 1)]
+    return ModbusTcpServer(rows, address=("127.0.0.1", port))
+
+
+def main(arguments: Sequence[str] | None = None) -> None:
+    """Run it until it is stopped."""
+    parser = argparse.ArgumentParser(prog="gumboot.devices.unit")
+    parser.add_argument("--port", type=int, default=7508)
+    parser.add_argument("--inverter", default="marram-c6", help="the entry whose menu it has")
+    parser.add_argument("--units", type=int, default=1)
+    parser.add_argument("--restart", type=float, default=5.0, help="s it is away at a restart")
+    parser.add_argument("--wrong", default="", help="what is wrong with it, as above")
+    asked = parser.parse_args(arguments)
+    unit = catalogue().inverters.get(asked.inverter)
+    if unit is None:
+        parser.error(f"no inverter is called {asked.inverter}")
+    try:
+        menus = [Menu(unit, asked.restart, asked.wrong) for _ in range(asked.units)]
+    except ValueError as exc:
+        parser.error(str(exc))
+    with Running(menus, asked.port):
+        threading.Event().wait()
+
+
+if __name__ == "__main__":
+    main()

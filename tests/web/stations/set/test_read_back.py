@@ -1,0 +1,164 @@
+"""What the unit holds against what was planned: read over its wire, explained or mended, written
+where that is on; each fault a sentence, nothing lost.
+"""
+
+import dataclasses
+import re
+import socket
+
+import pytest
+from sqlalchemy import text
+
+from gumboot.catalogue import catalogue
+from gumboot.core.plan import Plan
+from gumboot.demo.plans import JUNIPER_CUT
+from gumboot.devices.unit import Menu, Running
+from gumboot.web.stations.set.read_back import OURS
+from tests.shapes import other
+
+C6 = catalogue().inverters["marram-c6"]
+
+
+def free():
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        return s.getsockname()[1]
+
+
+@pytest.fixture
+def wired(new_job):
+    """(number of a job, what its simulated unit holds)."""
+    port, menu = free(), Menu(C6, 0)
+    plan = other(JUNIPER_CUT, linking__unit_at=f"127.0.0.1:{port}")
+    with Running([menu], port):
+        yield new_job(Plan.model_validate(plan)), menu
+
+
+@pytest.fixture
+def writes(app):
+    """Writing is on."""
+    before = app.state.config
+    app.state.config = dataclasses.replace(before, device_writes=True)
+    yield
+    app.state.config = before
+
+
+def table(person, job):
+    return {x["id"]: x for x in person.get(f"/jobs/{job}/set/read.json").json()["lines"]}
+
+
+def planned(person, job):
+    rows = person.get(f"/jobs/{job}/set.json").json()["settings"]
+    return {s["id"]: s["value"] for s in rows if s["shown"]}
+
+
+def test_from_the_works_to_as_planned(installer, wired):
+    job, menu = wired
+    answer = installer.post(f"/jobs/{job}/set/read", {"after": "keying"})
+    assert answer.status_code == 303
+    rows = table(installer, job)
+    assert rows["absorb_v"]["verdict"] == "other" and rows["absorb_v"]["read"] == "56.4"
+    assert rows["battery_type"]["read"] == "lead, sealed" and rows["sleep"]["verdict"] == "same"
+    missing = installer.get(f"/jobs/{job}/hand-over.json").json()["missing"]
+    assert any("hold another value than planned" in m for m in missing)
+    for id, value in planned(installer, job).items():
+        if id in menu.values:
+            menu.values[id] = value
+    menu.values["absorb_v"] = 58.32  # between two steps of its own
+    installer.post(f"/jobs/{job}/set/read", {"after": "power-cycle"})
+    page = installer.get(f"/jobs/{job}/set/read.json").json()
+    assert page["counts"]["other"] == 0 and page["counts"]["not read"] == 0
+    assert page["changed"] > 20 and "after a power-cycle" in page["last"]["after"]
+    log = installer.get(f"/jobs/{job}/land/log").text
+    assert "lines after power-cycle" in log
+
+
+def test_a_difference_is_explained_with_a_reason_and_only_as_long_as_it_stands(installer, wired):
+    job, menu = wired
+    for id, value in planned(installer, job).items():
+        if id in menu.values:
+            menu.values[id] = value
+    menu.values["absorb_v"] = 57.0
+    installer.post(f"/jobs/{job}/set/read", {"after": "keying"})
+    told = installer.post(f"/jobs/{job}/set/explain", {"line": "absorb_v", "note": ""})
+    assert told.status_code == 422 and "type why it holds 57" in told.text
+    why = "the cells' sheet asks 57.0"
+    installer.post(f"/jobs/{job}/set/explain", {"line": "absorb_v", "note": why})
+    assert table(installer, job)["absorb_v"]["why"] == why
+    missing = installer.get(f"/jobs/{job}/hand-over.json").json()["missing"]
+    assert not any("another value than planned" in m for m in missing)
+    menu.values["absorb_v"] = 56.0
+    installer.post(f"/jobs/{job}/set/read", {"after": "visit"})
+    row = table(installer, job)["absorb_v"]
+    assert row["why"] == "" and row["before"] == "57"
+
+
+@pytest.mark.parametrize(
+    ("change", "after", "says"),
+    [
+        ({"linking__unit_at": ""}, "keying", "Link, Network"),
+        ({"linking__unit_at": "127.0.0.1:9"}, "keying", "does not answer"),
+        ({"linking__unit_at": "10.9.9.9:502"}, "keying", "GUMBOOT_DEVICE_NETWORKS"),
+        ({"linking__unit_at": "127.0.0.1:9"}, "tomorrow", "Choose when"),
+    ],
+)
+def test_who_cannot_be_asked_is_said(installer, new_job, change, after, says):
+    job = new_job(Plan.model_validate(other(JUNIPER_CUT, **change)))
+    answer = installer.post(f"/jobs/{job}/set/read", {"after": after})
+    assert answer.status_code in (422, 502) and says in answer.text
+
+
+def test_one_at_a_time(installer, wired, engine):
+    job, _ = wired
+    with engine.connect() as other_hand, other_hand.begin():
+        other_hand.execute(text("select pg_advisory_xact_lock(:a, :b)"), {"a": OURS, "b": job})
+        answer = installer.post(f"/jobs/{job}/set/read", {"after": "keying"})
+    assert answer.status_code == 422 and "one at a time" in answer.text
+    assert installer.post(f"/jobs/{job}/set/read", {"after": "keying"}).status_code == 303
+
+
+def shown(person, job):
+    page = person.get(f"/jobs/{job}/set/read").text
+    return re.search(r'name="lines" value="([^"]*)"', page)[1]
+
+
+def test_writing_is_off_unless_it_is_on(planner, wired):
+    job, menu = wired
+    planner.post(f"/jobs/{job}/set/read", {"after": "keying"})
+    assert "Write what differs" not in planner.get(f"/jobs/{job}/set/read").text
+    assert planner.post(f"/jobs/{job}/set/write", {"lines": "x"}).status_code == 403
+    assert menu.values["absorb_v"] == 56.4
+
+
+def test_an_installer_reads_and_does_not_write(installer, wired, writes):
+    job, menu = wired
+    installer.post(f"/jobs/{job}/set/read", {"after": "keying"})
+    assert "Write what differs" not in installer.get(f"/jobs/{job}/set/read").text
+    assert installer.post(f"/jobs/{job}/set/write", {"lines": "x"}).status_code == 403
+    assert menu.values["absorb_v"] == 56.4
+
+
+def test_what_differs_is_written_as_it_was_shown_and_read_back(planner, wired, writes):
+    job, menu = wired
+    planner.post(f"/jobs/{job}/set/read", {"after": "keying"})
+    assert planner.post(f"/jobs/{job}/set/write", {"lines": "absorb_v=1"}).status_code == 409
+    assert "grid_standard" not in shown(planner, job)
+    answer = planner.post(f"/jobs/{job}/set/write", {"lines": shown(planner, job)})
+    assert answer.status_code == 303 and menu.values["absorb_v"] == 58.3
+    assert planner.get(f"/jobs/{job}/set/read.json").json()["counts"]["other"] == 0
+    log = planner.get(f"/jobs/{job}/land/log").text
+    assert "lines after writing" in log
+
+
+def test_it_stops_at_the_first_line_that_does_not_take_and_says_what_was_not_written(
+    planner, wired, writes
+):
+    job, menu = wired
+    menu.refuse.add("absorb_v")
+    planner.post(f"/jobs/{job}/set/read", {"after": "keying"})
+    answer = planner.post(f"/jobs/{job}/set/write", {"lines": shown(planner, job)})
+    assert answer.status_code == 502 and "It stopped at Absorption voltage" in answer.text
+    assert "after it were not written" in answer.text
+    rows = table(planner, job)
+    assert rows["absorb_v"]["verdict"] == "other" and rows["charge_a"]["verdict"] == "same"
+    assert rows["tail_a"]["verdict"] == "other"
