@@ -67,20 +67,31 @@ def unsettled(job: OpenJob) -> int:
     )
 
 
-def line_data(job: OpenJob, unit_no: int, x: Line, keyed: dict[str, str]) -> dict[str, Any]:
+def on_display(item: MenuItem, value: float | str) -> str:
+    """A value as the display shows it, with its unit; a figure between two steps whole."""
+    if isinstance(value, str):
+        return item.display(value)
+    text = item.display(value)
+    return f"{text if float(text) == value else shown(value)} {item.unit}".strip()
+
+
+def line_data(
+    job: OpenJob, unit_no: int, item: MenuItem, x: Line, keyed: dict[str, str]
+) -> dict[str, Any]:
     """One line for the page."""
     s, e = x.setting, explained(job, unit_no, x)
     return {
         "id": s.id,
         "number": s.number,
         "label": s.label,
-        "planned": s.display if isinstance(s.value, str) else f"{s.display} {s.unit}",
-        "value": s.value,
+        "planned": on_display(item, s.value),
+        "planned_is": s.value if isinstance(s.value, str) and s.display != s.value else "",
         "keyed": keyed.get(s.id, ""),
-        "read": shown(x.read) if x.read is not None else "",
+        "read": on_display(item, x.read) if x.read is not None else "",
+        "read_is": x.read if isinstance(x.read, str) and item.display(x.read) != x.read else "",
         "verdict": x.verdict,
         "lacking": x.lacking,
-        "before": shown(x.before) if x.before is not None else "",
+        "before": on_display(item, x.before) if x.before is not None else "",
         "profile": s.profile,
         "why": e.body["note"] if e else "",
         "who": e.who if e else "",
@@ -113,7 +124,8 @@ def page(job: OpenJob, unit_no: int, fault: str = "", writes: bool = False) -> d
     rows, lines = readings(job, unit_no), lines_of(job, unit_no)
     unit = job.design.inverter
     keyed = keyed_by_hand(job, unit_no)
-    data = [line_data(job, unit_no, x, keyed) for x in lines]
+    items = {m.id: m for m in unit.menu} if unit else {}
+    data = [line_data(job, unit_no, items[x.setting.id], x, keyed) for x in lines]
     order = {"other": 0, "not read": 1, "rounded": 2, "same": 3}
     last = rows[-1] if rows else None
     return {

@@ -57,8 +57,8 @@ def test_from_the_works_to_as_planned(installer, wired):
     answer = installer.post(f"/jobs/{job}/set/read", {"after": "keying"})
     assert answer.status_code == 303
     rows = table(installer, job)
-    assert rows["absorb_v"]["verdict"] == "other" and rows["absorb_v"]["read"] == "56.4"
-    assert rows["battery_type"]["read"] == "lead, sealed" and rows["sleep"]["verdict"] == "same"
+    assert rows["absorb_v"]["verdict"] == "other" and rows["absorb_v"]["read"] == "56.4 V"
+    assert rows["battery_type"]["read_is"] == "lead, sealed" and rows["sleep"]["verdict"] == "same"
     missing = installer.get(f"/jobs/{job}/hand-over.json").json()["missing"]
     assert any("hold another value than planned" in m for m in missing)
     for id, value in planned(installer, job).items():
@@ -90,7 +90,7 @@ def test_a_difference_is_explained_with_a_reason_and_only_as_long_as_it_stands(i
     menu.values["absorb_v"] = 56.0
     installer.post(f"/jobs/{job}/set/read", {"after": "visit"})
     row = table(installer, job)["absorb_v"]
-    assert row["why"] == "" and row["before"] == "57"
+    assert row["why"] == "" and row["before"] == "57.0 V"
 
 
 @pytest.mark.parametrize(
