@@ -98,6 +98,7 @@ def _key(s: Setting, unit_no: int, stage: str, differs: bool) -> Step:
     if s.profile:
         says += (
             " Of the grid profile: only a licensed person chooses it, as the grid operator says."
+            " Where the unit shows what it stands for, compare it with the table under Menu."
         )
     shown = _display(s)
     choice = f"{s.value}" if isinstance(s.value, str) and s.value != shown else ""

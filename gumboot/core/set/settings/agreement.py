@@ -154,6 +154,15 @@ def plan_findings(settings: Sequence[Setting], job: Job) -> Iterator[Finding]:
             )
             cures = [Cure(f"It is {x}", (s.keyed_as(x),)) for x in s.options[:6]]
             yield check(f"set.{s.id}.choose", f"set.{s.id}", says, "the grid operator", *cures)
+        elif s.profile and s.chosen and s.own:
+            says = (
+                f"{s.label} is keyed “{s.value}”, not {s.proposed}: the grid profile is chosen by a"
+                " licensed person, as the grid operator's letter says."
+            )
+            named = Cure("Accept it with the licensed person's name and the letter's date")
+            yield check(
+                f"set.{s.id}.profile", f"set.{s.id}", says, "the grid operator", back(s), named
+            )
         elif s.lacking:
             says = (
                 f"{s.label}: the menu has nothing for “{s.lacking}”; it takes"

@@ -12,6 +12,7 @@ from fastapi.responses import Response
 
 from gumboot.core.basis.clock import NotATime, parse_time, show_minutes
 from gumboot.core.basis.finding import Change
+from gumboot.core.codes.grid_profiles import PROFILES
 from gumboot.core.kit.menu import TIME
 from gumboot.core.set.settings import SLOT, Setting, parse_slot, show_slot
 from gumboot.drawings.ladder import draw_ladder
@@ -51,6 +52,7 @@ def page(
         "faults": faults,
         "closed": any(s.rule == "link" and s.means_now != "none" for s in settings)
         or not any(s.rule == "link" for s in settings),
+        "profile": profile_of(settings, job),
         "under": unders(job),
         "ladders": [
             {
@@ -62,6 +64,24 @@ def page(
             for x in job.design.ladders(unit_no)
         ],
     }
+
+
+def profile_of(settings: list[Setting], job: OpenJob) -> dict[str, Any] | None:
+    """What the country line stands for, in the volts of this supply; None where it is not known."""
+    found = next((PROFILES[s.means_now] for s in settings if s.means_now in PROFILES), None)
+    if found is None or job.design.inverter is None:
+        return None
+    volts = job.design.inverter.voltage_v
+    rows = [
+        {
+            "name": x.name,
+            "value": f"{x.value * volts:.4g} V" if x.of == "V" else f"{x.value:g} {x.of}",
+            "share": f"{100 * x.value:.4g} % of {volts:g} V" if x.of == "V" else "",
+            "lasts": f"{x.seconds:g} s" if x.seconds is not None else "",
+        }
+        for x in found.limits
+    ]
+    return {"name": found.name, "source": found.source, "rows": rows}
 
 
 def unders(job: OpenJob) -> dict[str, str]:
