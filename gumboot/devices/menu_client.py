@@ -16,6 +16,7 @@ from gumboot.core.kit import Inverter, MenuItem
 from gumboot.core.plan.linking import Linking
 from gumboot.core.set.wire import Block, NotHeld, blocks, decoded, encoded, words_of
 from gumboot.devices.networks import DeviceFault, reach
+from gumboot.devices.sunspec_client import Models
 
 WAIT_S, RETRIES, DEADLINE_S = 2.0, 1, 25.0
 REFUSED = {
@@ -102,13 +103,28 @@ def read_menu(linking: Linking, unit: Inverter, unit_no: int, networks: Sequence
     """Every line that a unit, from 1, can be asked for: in blocks, and line by line where a block
     is refused. Raises DeviceFault.
     """
-    if not any(m.read_at for m in unit.menu):
+    if not any(m.readable for m in unit.menu):
         raise DeviceFault("the unit's sheet names no registers of its menu: see the shelf")
     out = Read()
     with Unit(linking, unit_no, networks) as on:
         for block in blocks(unit.menu):
             _block(on, block, out)
+    points = [m for m in unit.menu if m.sunspec and m.read_at is None]
+    if points:
+        _points(linking, points, unit_no, networks, out)
     return out
+
+
+def _points(
+    linking: Linking, items: Sequence[MenuItem], unit_no: int, networks: Sequence[str], out: Read
+) -> None:
+    """Lines that stand in SunSpec models; what has none there takes nothing else with it."""
+    try:
+        with Models(linking, unit_no, networks) as models:
+            for m in items:
+                _keep(m, lambda m=m: models.line(m), out)  # type: ignore[misc]
+    except DeviceFault as exc:
+        out.lacking.update({m.id: str(exc) for m in items if m.id not in out.values})
 
 
 def _block(on: Unit, block: Block, out: Read) -> None:
@@ -150,11 +166,16 @@ def write_lines(
     with Unit(linking, unit_no, networks) as on:
         for item, value in wanted:
             try:
-                on.write(item, value)
-                now = on.line(item)
+                if item.read_at is None:
+                    with Models(linking, unit_no, networks) as models:
+                        models.write(item, value)
+                        now = models.line(item)
+                else:
+                    on.write(item, value)
+                    now = on.line(item)
             except (NotHeld, DeviceFault) as exc:
                 return took, (item.id, str(exc))
-            if encoded(item, now) != encoded(item, value):
+            if item.display(now) != item.display(value):
                 says = f"{item.display(value)} was written, and {item.display(now)} stands there"
                 return took, (item.id, says)
             took.append((item.id, now))

@@ -12,19 +12,21 @@ from __future__ import annotations
 
 import argparse
 import re
+import struct
 import threading
 import time
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from pymodbus.constants import ExcCodes
 from pymodbus.server import ModbusTcpServer
+from sunspec2.device import Model as SunSpecModel
 
 from gumboot.catalogue import catalogue
 from gumboot.core.kit import Inverter, MenuItem
-from gumboot.core.set.wire import NotHeld, decoded, encoded, words_of
+from gumboot.core.set.wire import NotHeld, codes_of, decoded, encoded, words_of
 from gumboot.devices.standing import Standing, acting, device
 
-POWER, COUNT = 9000, 9100
+POWER, SUNS, COUNT = 9000, 40000, 41000
 ANSWERS_S = 0.05
 WRONGS = re.compile(
     r"refuse (?P<refuse>\w+)|clip (?P<clip>\w+) (?P<most>[\d.]+)"
@@ -33,12 +35,61 @@ WRONGS = re.compile(
 )
 
 
+class Models:
+    """The SunSpec map of a unit, made by pysunspec2: the common model, then one of each that its
+    lines name.
+    """
+
+    def __init__(self, items: Sequence[MenuItem]) -> None:
+        self.items = items
+        numbers = sorted({int(m.sunspec.partition(".")[0]) for m in items})
+        self.models = {n: SunSpecModel(model_id=n) for n in (1, *numbers)} if items else {}
+        for model in self.models.values():
+            for name, point in model.points.items():
+                if name.endswith("_SF"):
+                    point.value = -1
+        if items:
+            self.models[1].points["Mn"].value = "Marram"
+
+    def words(self, values: Mapping[str, float | str]) -> list[int]:
+        """The whole map, from its mark to its end; nothing where no line stands in it."""
+        if not self.models:
+            return []
+        for m in self.items:
+            self._put(m, values[m.id])
+        data = b"SunS" + b"".join(bytes(x.get_mb()) for x in self.models.values()) + b"\xff\xff\0\0"
+        return list(struct.unpack(f">{len(data) // 2}H", data))
+
+    def _put(self, m: MenuItem, value: float | str) -> None:
+        number, _, name = m.sunspec.partition(".")
+        plain = codes_of(m)[m.options.index(str(value))] if m.options else float(value)
+        self.models[int(number)].points[name].cvalue = plain
+
+    def taken(self, at: int, words: Sequence[int]) -> tuple[MenuItem, float | str] | None:
+        """The line that a write to the map is about, and its value."""
+        start = 2
+        for number, model in self.models.items():
+            size = len(bytes(model.get_mb())) // 2
+            if start <= at < start + size:
+                point = next((p for p in model.points.values() if p.offset == at - start), None)
+                name = f"{number}.{point.pdef['name']}" if point else ""
+                m = next((m for m in self.items if m.sunspec == name), None)
+                if m is None or point is None:
+                    return None
+                point.set_mb(struct.pack(f">{len(words)}H", *words))
+                value = point.cvalue
+                return m, m.options[codes_of(m).index(int(value))] if m.options else float(value)
+            start += size
+        return None
+
+
 class Menu:
     """The menu of one unit as it stands. Raises ValueError for what cannot be wrong with it."""
 
     def __init__(self, unit: Inverter, restart_s: float = 5.0, wrong: str = "") -> None:
         self.unit, self.restart_s = unit, restart_s
-        self.items = [m for m in unit.menu if m.read_at]
+        self.items = [m for m in unit.menu if m.readable]
+        self.models = Models([m for m in self.items if m.read_at is None])
         self.values: dict[str, float | str] = {m.id: first_of(m) for m in self.items}
         self.kept = dict(self.values)  # over a power-cycle
         self.refuse, self.forget = set[str](), set[str]()
@@ -86,9 +137,11 @@ class Menu:
         if self.away or self.stopped:
             return ExcCodes.DEVICE_BUSY
         for m in self.items:
-            assert m.read_at is not None  # noqa: S101 - chosen so
-            words = encoded(m, self.values[m.id])
-            registers[m.read_at.number : m.read_at.number + len(words)] = words
+            if m.read_at is not None:
+                words = encoded(m, self.values[m.id])
+                registers[m.read_at.number : m.read_at.number + len(words)] = words
+        words = self.models.words(self.values)
+        registers[SUNS : SUNS + len(words)] = words
         return None
 
     def lacks(self, address: int, count: int) -> bool:
@@ -102,6 +155,9 @@ class Menu:
             return None
         if self.away or self.stopped:
             return ExcCodes.DEVICE_BUSY
+        if address >= SUNS:
+            found = self.models.taken(address - SUNS, values)
+            return self.keyed(*found) if found else ExcCodes.ILLEGAL_ADDRESS
         m = next((m for m in self.items if m.read_at and m.read_at.number == address), None)
         if m is None or m.read_at is None or len(values) != words_of(m.read_at):
             return ExcCodes.ILLEGAL_ADDRESS

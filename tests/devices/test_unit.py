@@ -11,6 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pymodbus.client import ModbusTcpClient
 from pymodbus.client.mixin import ModbusClientMixin
+from sunspec2.modbus.client import SunSpecModbusClientDeviceTCP
 
 from gumboot.catalogue import catalogue
 from gumboot.core.kit.menu import MenuRegister
@@ -152,6 +153,38 @@ def test_a_power_cycle_takes_a_while_and_what_is_forgotten_shows():
             pass
         again = menu_client.read_menu(at(port), C6, 1, OWN)
     assert first.values["cut_v"] == 45.0 and again.values["cut_v"] == 44.4
+
+
+T10 = catalogue().inverters["marram-t10"]
+
+
+def test_lines_in_sunspec_models_are_read_and_written_by_pysunspec2():
+    """The simulated map is made by pysunspec2's own models; it is read once more by its client."""
+    menu, port = Menu(T10, 0), free()
+    row = {m.id: m for m in T10.menu}
+    with Running([menu], port):
+        found = menu_client.read_menu(at(port), T10, 1, OWN)
+        wanted = [(row["reserve_soc"], 35.0), (row["grid_charge"], "on")]
+        took, stopped = menu_client.write_lines(at(port), T10, 1, wanted, OWN)
+        theirs = SunSpecModbusClientDeviceTCP(slave_id=1, ipaddr="127.0.0.1", ipport=port)
+        theirs.scan()
+        seen = theirs.models[124][0]
+        assert (seen.MinRsvPct.cvalue, seen.ChaGriSet.cvalue) == (35.0, 1)
+        assert theirs.models[1][0].Mn.cvalue == "Marram"
+        theirs.close()
+    assert found.values["reserve_soc"] == 20.0 and found.values["grid_charge"] == "off"
+    assert found.lacking == {} and len(found.values) == sum(m.readable for m in T10.menu)
+    assert stopped is None and [k for k, _ in took] == ["reserve_soc", "grid_charge"]
+    assert menu.values["reserve_soc"] == 35.0 and menu.values["grid_charge"] == "on"
+
+
+def test_a_unit_without_models_lacks_those_lines_alone():
+    bare = T10.model_copy(update={"menu": tuple(m for m in T10.menu if m.read_at is not None)})
+    menu, port = Menu(bare, 0), free()
+    with Running([menu], port):
+        found = menu_client.read_menu(at(port), T10, 1, OWN)
+    assert set(found.lacking) == {"reserve_soc", "grid_charge"}
+    assert all("no SunSpec models" in x for x in found.lacking.values()) and found.values
 
 
 def test_who_is_not_there_is_said():

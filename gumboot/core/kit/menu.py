@@ -60,7 +60,7 @@ class MenuItem(Entry):
     restart: bool = False
     per_unit: bool = False
     read_at: MenuRegister | None = None
-    sunspec: str = ""
+    sunspec: Annotated[str, Field(pattern=r"^(\d{1,5}\.\w{1,40})?$")] = ""
     writes: bool = False
     profile: bool = False
 
@@ -79,6 +79,11 @@ class MenuItem(Entry):
         if self.when == self.id:
             raise WrongTogether("when", "a line cannot show under itself: name another line")
         return self
+
+    @property
+    def readable(self) -> bool:
+        """Whether the unit can be asked for it over its wire."""
+        return self.read_at is not None or bool(self.sunspec)
 
     @property
     def places(self) -> int:

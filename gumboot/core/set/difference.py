@@ -36,7 +36,7 @@ def differences(
     items = {m.id: m for m in menu}
     out = []
     for s in settings:
-        if not s.shown or items[s.id].read_at is None:
+        if not s.shown or not items[s.id].readable:
             continue
         value = read.get(s.id)
         was = (before or {}).get(s.id)

@@ -134,7 +134,7 @@ def page(job: OpenJob, unit_no: int, fault: str = "", writes: bool = False) -> d
         "unit_no": unit_no,
         "units_there": job.plan.kit.inverters,
         "at": job.plan.linking.unit_at,
-        "asks": bool(unit and any(m.read_at for m in unit.menu)),
+        "asks": bool(unit and any(m.readable for m in unit.menu)),
         "lines": sorted(data, key=lambda x: order[x["verdict"]]),
         "counts": {k: sum(x["verdict"] == k for x in data) for k in order},
         "changed": sum(bool(x["before"]) for x in data),
