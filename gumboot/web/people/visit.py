@@ -160,6 +160,9 @@ async def admitted(request: Request) -> AsyncIterator[None]:
         state.busy -= 1
 
 
+FIELDS, SHEET_FIELDS = 2_000, 8_000  # of one form; a sheet may have a menu of 120 lines
+
+
 async def sent_form(request: Request) -> FormData:
     """The form of a change; kept on the request so that a sign-in page can carry it on. A large one
     is read only from who is signed in.
@@ -169,8 +172,9 @@ async def sent_form(request: Request) -> FormData:
         large = not length.isdecimal() or int(length) > SMALL
         if large and not await run_in_threadpool(known, request):
             raise NeedsSignIn
+    fields = SHEET_FIELDS if request.url.path.startswith("/shelf/") else FIELDS
     form = (
-        await request.form(max_files=12, max_fields=2000, max_part_size=8_000_000)
+        await request.form(max_files=12, max_fields=fields, max_part_size=8_000_000)
         if request.method == "POST"
         else FormData()
     )
