@@ -259,7 +259,8 @@ def bench_programs():
     sorts a million numbers.
     """
     book = catalogue()
-    plan = neutral(Plan.model_validate(TERN_HOLLOW))
+    whole = Plan.model_validate(TERN_HOLLOW)
+    plan = neutral(whole, catalogue().inverters[whole.kit.inverter])
     inputs = gather(plan, design(plan, book), book)
     numbers = np.random.default_rng(1).random(1_000_000)
     best = per_call(lambda: best_possible(inputs, inputs.bank, 0.5), 1)

@@ -29,7 +29,7 @@ def asked(job: OpenJob, kind: str, again: bool = False) -> Result | None:
 
     again: a fault is tried again.
     """
-    plan = neutral(job.plan) if kind == "best" else job.plan
+    plan = neutral(job.plan, job.design.inverter) if kind == "best" else job.plan
     shelf = job.shelf.document
     key = year_key(plan, shelf)
     row = _there(job, kind, key, again)

@@ -28,7 +28,7 @@ from gumboot.core.energy.year import (
     rules_of,
     year_findings,
 )
-from gumboot.core.kit import Catalogue
+from gumboot.core.kit import Catalogue, Inverter
 from gumboot.core.plan import Plan, Work
 from gumboot.core.set.settings import without_work
 
@@ -185,7 +185,7 @@ def _sweep(plan: Plan, design: Design, catalogue: Catalogue, i: Inputs) -> dict[
     now = design.bank.total
     most = min(MOST_PACKS, max(2 * now + 2, 8))
     charge_a = own_number(
-        plan, "charge_a"
+        design.settings, "charge"
     )  # what Gumboot proposes follows from the packs, and is proposed anew for each count
     banks = [(n, bank_of(plan, design.inverter, design.pack, n, charge_a)) for n in range(most + 1)]
     arrays = ARRAYS if i.sun.any() else (1.0,)
@@ -201,14 +201,14 @@ def _sweep(plan: Plan, design: Design, catalogue: Catalogue, i: Inputs) -> dict[
     }
 
 
-def neutral(plan: Plan) -> Plan:
+def neutral(plan: Plan, unit: Inverter | None) -> Plan:
     """The plan with nothing said of how the battery works: what the best possible year and the
-    proposal follow from.
+    proposal follow from. unit: whose menu its settings are of.
     """
     return plan.model_copy(
         update={
             "energy": plan.energy.model_copy(update={"work": Work()}),
-            "settings": without_work(plan.settings),
+            "settings": without_work(plan.settings, unit.menu if unit else ()),
         }
     )
 

@@ -100,15 +100,15 @@ class NoYear(ValueError):
     """A year cannot be made yet: what is missing is said, and where to type it."""
 
 
-def keyed(settings: Sequence[Setting], id: str, otherwise: float) -> float:
-    """A percentage of the menu as a share."""
-    value = next((s.value for s in settings if s.id == id), otherwise)
+def keyed(settings: Sequence[Setting], rule: str, otherwise: float) -> float:
+    """A percentage of the menu as a share, by what its line means."""
+    value = next((s.value for s in settings if s.rule == rule), otherwise)
     return (otherwise if isinstance(value, str) else float(value)) / 100
 
 
-def own_number(plan: Plan, id: str) -> float | None:
+def own_number(settings: Sequence[Setting], rule: str) -> float | None:
     """A number that the crew keyed of its own; None where Gumboot's stands."""
-    value = plan.settings.get(id)
+    value = next((s.value for s in settings if s.rule == rule and s.chosen), None)
     return None if value is None or isinstance(value, str) else float(value)
 
 
@@ -248,7 +248,9 @@ def gather(
     work = work_keyed(design.settings, plan.energy.work)
     rules = rules_of(work, cal, max(floor_on, depth), max(reserve, depth))
     tariff = plan.energy.tariff
-    limits = [w for w in (own_number(plan, "export_w"), tariff.export_limit_w) if w is not None]
+    limits = [
+        w for w in (own_number(design.settings, "export"), tariff.export_limit_w) if w is not None
+    ]
     rules = replace(
         rules, import_w=tariff.import_limit_w or NO_LIMIT, export_w=min(limits, default=NO_LIMIT)
     )

@@ -223,13 +223,15 @@ def rehearsed(g: Growing, e: Entry) -> None:
     {
         "label": TEXT,
         "unit": {"type": "integer", "minimum": 1},
-        "after": {"enum": ["keying", "power-cycle", "visit", "writing"]},
+        "after": {"enum": ["keying", "power-cycle", "visit", "writing", "limits"]},
         "values": {"type": "object", "additionalProperties": {"type": ["number", "string"]}},
         "lacking": {"type": "object", "additionalProperties": TEXT},
         "note": TEXT,
     },
     lambda b: (
-        f"{len(b['values'])} lines after {b['after']}"
+        "what the BMS allows now"
+        if b["after"] == "limits"
+        else f"{len(b['values'])} lines after {b['after']}"
         + (f", {len(b['lacking'])} not read" if b["lacking"] else "")
     ),
     about="label",

@@ -44,7 +44,7 @@ class MenuItem(Entry):
     label: str
     number: str = ""
     unit: str = ""
-    rule: str = "own"
+    rule: Annotated[str, Field(pattern=r"^[a-z][a-z0-9_.]{0,39}$")] = "own"
     options: tuple[str, ...] = ()
     codes: tuple[str, ...] = ()
     means: tuple[str, ...] = ()

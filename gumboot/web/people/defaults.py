@@ -18,6 +18,7 @@ from gumboot.web.people.visit import Visit, Visiting
 
 router = APIRouter()
 BY_PLACE = ("", "as the place has it")
+PAPERS = {"a4": "A4", "letter": "letter"}  # as a page's size in CSS
 
 
 def asked(visit: Visit) -> list[tuple[str, str, Choices]]:

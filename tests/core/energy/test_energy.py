@@ -279,7 +279,8 @@ def test_week_by_week_comes_close_to_the_whole():
 @pytest.mark.parametrize("document", [TERN_HOLLOW, SALTINGS_BARN, MOSSBANK_TERRACE])
 def test_the_proposal_reaches_most_of_the_saving(document):
     book = catalogue()
-    plan = neutral(Plan.model_validate(document))
+    whole = Plan.model_validate(document)
+    plan = neutral(whole, catalogue().inverters[whole.kit.inverter])
     made = design(plan, book)
     found = best_account(plan, made, gather(plan, made, book))
     b = found.body

@@ -9,9 +9,10 @@ from pydantic import ValidationError
 
 from gumboot.catalogue import catalogue
 from gumboot.core.design import design
+from gumboot.core.energy import year
 from gumboot.core.kit import Inverter, MenuItem
 from gumboot.core.plan import Plan, Slot, Work
-from gumboot.core.set.settings import Job, fill_menu, parse_slot, work_keyed
+from gumboot.core.set.settings import Job, fill_menu, parse_slot, without_work, work_keyed
 from gumboot.core.set.settings.battery_rules import CELL_V
 from gumboot.core.set.settings.windows import keyed
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT
@@ -164,6 +165,25 @@ def test_windows_go_into_any_shape_and_come_back(shape, charge, give):
     work = work_keyed(rows, Work())
     assert (work.charge, work.discharge) == (tuple(charge), tuple(give))
     assert len(keyed(rows, parse_slot)) == len(charge) + len(give)
+
+
+def test_what_the_year_lives_by_is_found_by_meaning_whatever_its_line_is_called():
+    """Floors, charge limit and windows under keys of the sheet's own; taken out again for the best
+    possible year.
+    """
+    menu = [
+        MODE,
+        line("p7", "floor_on_grid", least=0, most=100, unit="%"),
+        line("p8", "charge", least=0, most=200, unit="A"),
+        *SHAPES["start, end, charge"]("charge", 1),
+    ]
+    own = {"p7": 44, "p8": 33, "charge1a": "02:00", "p7.unit-2": 40, "mode": "time windows"}
+    of = job(menu)
+    settings = fill_menu(Job(altered(of.plan, "/settings", own), of.inverter, of.pack, None, ()))
+    assert year.keyed(settings, "floor_on_grid", 20) == 0.44
+    assert year.own_number(settings, "charge") == 33
+    assert year.own_number(fill_menu(of), "charge") is None
+    assert without_work(own, menu) == {"p7": 44, "p8": 33, "p7.unit-2": 40}
 
 
 def test_a_window_of_start_and_end_alone_fills_to_the_top():

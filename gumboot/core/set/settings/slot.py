@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from typing import Literal, get_args
 
 from gumboot.core.basis import clock
+from gumboot.core.kit import MenuItem
 from gumboot.core.plan import Slot, Work, WorkMode
 from gumboot.core.set.settings import windows
 from gumboot.core.set.settings.choosing import pick
@@ -25,12 +26,7 @@ MODE_REASONS = {
         " is dear"
     ),
 }
-WORK_LINES = (
-    "mode",
-    "grid_charge",
-    "spare_sun",
-    *(f"{kind}_{n}" for kind in ("charge", "give") for n in (1, 2, 3)),
-)  # how the battery works
+WORK_RULES = ("mode", "grid_charge", "spare_sun")  # how the battery works, with its windows
 SLOT = "slot"  # the unit of a menu line that takes a window: "02:00-05:00 to 80 %", or "off"
 
 
@@ -59,9 +55,13 @@ def parse_slot(text: str) -> Slot | None:
     return Slot(start_min=spans[0][0], end_min=spans[0][1], soc=float(found[2]))
 
 
-def without_work(keyed: Mapping[str, float | str]) -> dict[str, float | str]:
+def without_work(
+    keyed: Mapping[str, float | str], menu: Sequence[MenuItem]
+) -> dict[str, float | str]:
     """What the crew keyed of its own, but for how the battery works."""
-    return {k: v for k, v in keyed.items() if k not in WORK_LINES}
+    own = windows.numbered(menu)
+    work = {m.id for m in menu if m.rule in WORK_RULES or m.id in own}
+    return {k: v for k, v in keyed.items() if k.partition(".unit-")[0] not in work}
 
 
 def is_now(s: Setting, word: str) -> bool:

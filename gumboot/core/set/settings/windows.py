@@ -12,6 +12,7 @@ from typing import Literal, cast
 from gumboot.core.basis import clock
 from gumboot.core.kit import MenuItem
 from gumboot.core.plan import Slot
+from gumboot.core.set.settings.choosing import pick
 from gumboot.core.set.settings.setting import Filled, Job, Setting
 
 Way = Literal["charge", "give"]
@@ -108,7 +109,7 @@ def keyed(settings: Iterable[Setting], parse: Callable[[str], Slot | None]) -> d
         if not {"start", "end"} <= set(parts):
             continue
         on = parts.get("enable")
-        if on is not None and on.means_now == "off":
+        if on is not None and (on.means_now == "off" or pick(on.options, "off") == on.value):
             continue
         try:
             start, end = (clock.parse_time(str(parts[p].value)) for p in ("start", "end"))

@@ -317,7 +317,7 @@ def carry(request: Request, job: Opened) -> Response:
     if row is None or row.body is None:
         return RedirectResponse(back, 303)
     work = Work.model_validate(row.body["work"])
-    plain = neutral(job.plan)
+    plain = neutral(job.plan, job.design.inverter)
     plan = plain.model_copy(update={"energy": plain.energy.model_copy(update={"work": work})})
     changes = (
         Change("/energy/work/mode", work.mode),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from fastapi import APIRouter, Request
@@ -117,6 +118,18 @@ def bms(request: Request, job: Opened) -> dict[str, Any]:
     return page(job)
 
 
+def hear_bank(
+    job: OpenJob, bank: Bank, pack: Pack, networks: Sequence[str]
+) -> tuple[Heard, float | None]:
+    """What a bank's packs say, and the bit rate they say it at. Raises DeviceFault, BadDbc."""
+    rate, want = bank.rates[0] if bank.rates else None, expected(bank)
+    if bank.bus == "RS-485":
+        asked = ask(job.plan.linking.bms_at, networks, pack.registers, want)
+        return answered(asked, want), rate
+    frames, at_rate = listen(job.plan.linking.bms_at, networks, rate)
+    return heard(frames, pack.dbc, want, bank.protocol, rate, at_rate), at_rate
+
+
 @router.post("/jobs/{job_id}/link/bms")
 def hear(request: Request, job: Opened) -> Response:
     """Listen to the bus; what was heard is kept in the log."""
@@ -127,18 +140,9 @@ def hear(request: Request, job: Opened) -> Response:
         return render(request, "link_bms.html", page(job))
     if not job.plan.linking.bms_at:
         return render(request, "link_bms.html", page(job))
-    bank = h.banks[0]
-    rate = bank.rates[0] if bank.rates else None
-    want = expected(bank)
+    bank, want = h.banks[0], expected(h.banks[0])
     try:
-        networks = request.app.state.config.device_networks
-        if bank.bus == "RS-485":
-            at_rate = rate
-            at = job.plan.linking.bms_at
-            found = answered(ask(at, networks, pack.registers, want), want)
-        else:
-            frames, at_rate = listen(job.plan.linking.bms_at, networks, rate)
-            found = heard(frames, pack.dbc, want, bank.protocol, rate, at_rate)
+        found, at_rate = hear_bank(job, bank, pack, request.app.state.config.device_networks)
     except (DeviceFault, BadDbc) as exc:
         return render(request, "link_bms.html", page(job, fault=str(exc)), 422)
     tool = "RS-485 converter" if bank.bus == "RS-485" else "CAN adapter"

@@ -12,6 +12,9 @@ from sqlalchemy import text
 
 from gumboot.core.journal.entry import Entry
 from gumboot.core.kit import MenuItem
+from gumboot.core.kit.dbc import BadDbc
+from gumboot.core.link.address import Bank
+from gumboot.core.set.allowed import NAMES, beside
 from gumboot.core.set.difference import Line, differences
 from gumboot.devices import menu_client
 from gumboot.devices.networks import DeviceFault
@@ -19,6 +22,7 @@ from gumboot.store import records
 from gumboot.web.job import walking
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import render, twin
+from gumboot.web.stations.link.bms import hear_bank, readable
 from gumboot.web.stations.set.keying import setting_of, steps_of
 from gumboot.web.stations.set.settings import shown, unit_of
 
@@ -33,7 +37,18 @@ OURS = 0x5E7  # the lock of reading and writing, one at a time a job
 
 def readings(job: OpenJob, unit_no: int) -> list[Entry]:
     """What was read of a unit, oldest first."""
-    return [e for e in job.state.readbacks if e.body["unit"] == unit_no]
+    rows = (e for e in job.state.readbacks if e.body["after"] != "limits")
+    return [e for e in rows if e.body["unit"] == unit_no]
+
+
+def limits_of(job: OpenJob, unit_no: int) -> dict[str, Any] | None:
+    """What the BMS allowed when it was last heard, beside what is set; None before that."""
+    e = next((e for e in reversed(job.state.readbacks) if e.body["after"] == "limits"), None)
+    if e is None:
+        return None
+    many = job.plan.kit.inverters if job.plan.kit.banks == "one for all" else 1
+    rows = beside(job.design.menu(unit_no), e.body["values"], many)
+    return {"who": e.who, "at": e.at_server, "rows": rows, "names": NAMES}
 
 
 def lines_of(job: OpenJob, unit_no: int) -> list[Line]:
@@ -142,6 +157,8 @@ def page(job: OpenJob, unit_no: int, fault: str = "", writes: bool = False) -> d
         if last
         else None,
         "past": len(rows),
+        "limits": limits_of(job, unit_no),
+        "hears": bool(job.plan.linking.bms_at and bank_of(job)),
         "afters": AFTER,
         "fault": fault,
         "writes": [
@@ -225,6 +242,38 @@ def keep(
     records.append(
         visit.db, job.record, "readback", body, visit.who, visit.role, visit.text("at_device")[:40]
     )
+
+
+def bank_of(job: OpenJob) -> Bank | None:
+    """The bank whose packs can be heard."""
+    h, pack = job.design.harness, job.design.pack
+    found = h.banks[0] if h and h.banks else None
+    return found if found and pack and readable(found, pack) else None
+
+
+@router.post("/jobs/{job_id}/set/limits")
+def limits(request: Request, job: Opened) -> Response:
+    """Hear what the battery's own BMS allows now, and keep it."""
+    visit = job.visit
+    unit_no, bank, pack = unit_of(job, visit.text("unit")), bank_of(job), job.design.pack
+    networks = request.app.state.config.device_networks
+    fault = ""
+    if bank is None or pack is None or not job.plan.linking.bms_at:
+        fault = "The packs are not heard here: the adapter's host and port stand under Link."
+    elif job.state.signed:
+        fault = "The job is signed: a supervisor can reopen it at Hand over."
+    else:
+        try:
+            found, _ = hear_bank(job, bank, pack, networks)
+            said = {k: float(v) for k, (v, _) in found.bank.items() if not isinstance(v, str)}
+            fault = "" if said else "Nothing of the bank's limits was heard on the bus."
+        except (DeviceFault, BadDbc) as exc:
+            fault = f"{str(exc)[:1].upper()}{str(exc)[1:]}."
+    if fault:
+        return render(request, "set_read.html", page(job, unit_no, fault), 422)
+    keep(job, unit_no, "limits", dict(said), {})
+    visit.db.commit()
+    return RedirectResponse(f"/jobs/{job.record.id}/set/read?unit={unit_no}#limits", 303)
 
 
 @router.post("/jobs/{job_id}/set/explain")

@@ -14,12 +14,11 @@ from gumboot.exports.materials import as_csv
 from gumboot.web.background import asked, printed
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import drawn, render
-from gumboot.web.people.defaults import paper_of
+from gumboot.web.people.defaults import PAPERS, paper_of
 from gumboot.web.stations.wake.order import act_data, initiators, order_data
 from gumboot.web.stations.wake.row import unit_says
 
 router = APIRouter()
-PAPERS = {"a4": "A4", "letter": "letter"}
 
 
 def states_of(wake: Wake) -> list[dict[str, Any]]:

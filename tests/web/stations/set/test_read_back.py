@@ -11,7 +11,10 @@ from sqlalchemy import text
 
 from gumboot.catalogue import catalogue
 from gumboot.core.plan import Plan
-from gumboot.demo.plans import JUNIPER_CUT
+from gumboot.demo.plans import JUNIPER_CUT, TERN_HOLLOW
+from gumboot.devices import bms_client
+from gumboot.devices.bms import Running as Bus
+from gumboot.devices.bms import chain_of
 from gumboot.devices.unit import Menu, Running
 from gumboot.web.stations.set.read_back import OURS
 from tests.shapes import other
@@ -162,3 +165,23 @@ def test_it_stops_at_the_first_line_that_does_not_take_and_says_what_was_not_wri
     rows = table(planner, job)
     assert rows["absorb_v"]["verdict"] == "other" and rows["charge_a"]["verdict"] == "same"
     assert rows["tail_a"]["verdict"] == "other"
+
+
+def test_what_the_bms_allows_is_heard_and_stands_beside_what_is_set(
+    installer, new_job, monkeypatch
+):
+    """Three packs on a simulated CAN bus: 56.8 V and 300 A to charge with, 46 V and 450 A down."""
+    monkeypatch.setattr(bms_client, "LISTEN_S", 0.8)
+    chain = chain_of(catalogue().packs["tidewell-14"].dbc, 3)
+    with Bus(chain, 0) as bus:
+        at = f"127.0.0.1:{bus.server.server_address[1]}"
+        job = new_job(Plan.model_validate(other(TERN_HOLLOW, linking__bms_at=at)))
+        assert "Hear the packs" in installer.get(f"/jobs/{job}/set/read").text
+        assert installer.post(f"/jobs/{job}/set/limits", {}).status_code == 303
+    page = installer.get(f"/jobs/{job}/set/read.json").json()
+    rows = {x["limit"]: x for x in page["limits"]["rows"]}
+    assert rows["charge_volts"]["allows"] == pytest.approx(56.8)
+    assert rows["discharge_volts"]["fits"] and rows["charge_limit"]["allows"] == 300
+    assert page["lines"] == [], "it is no reading of the unit"
+    answer = installer.post(f"/jobs/{job}/set/limits", {})
+    assert answer.status_code == 422 and "adapter" in answer.text

@@ -7,9 +7,11 @@ import io
 import uuid
 
 import pytest
+from pypdf import PdfReader
 
 from gumboot.core.plan import Plan
-from gumboot.demo.plans import JUNIPER_CUT, TERN_HOLLOW
+from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, TERN_HOLLOW
+from tests.shapes import other
 
 
 @pytest.fixture
@@ -77,6 +79,20 @@ def test_the_sheet_is_given_away_in_the_order_of_keying(installer, job):
         *("18", "SLd", "FLd"),
         "FLd",
     )
+
+
+def test_the_sheet_is_printed_with_its_ladders(installer, job):
+    """By a worker: every line in the order of keying, on the paper that is asked."""
+    pages = PdfReader(io.BytesIO(installer.get(f"/jobs/{job}/set.pdf?paper=letter").content)).pages
+    said = "\n".join(p.extract_text() for p in pages)
+    assert "Battery type" in said and "FLd lead, flooded" in said and "Volts of the bank" in said
+    assert (round(pages[0].mediabox.width), round(pages[0].mediabox.height)) == (612, 792)
+
+
+def test_an_export_limit_says_what_it_hangs_on(installer, new_job):
+    job = new_job(Plan.model_validate(other(HERON_SLIP, energy__tariff={"export_limit_w": 0})))
+    said = of_line(installer, job, "export_w")["says"]
+    assert "test of the transformers under Link has not passed" in said
 
 
 def test_a_time_that_is_none_is_said_at_its_field_and_all_is_kept(planner, job):
