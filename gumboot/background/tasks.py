@@ -10,6 +10,7 @@ import hashlib
 import io
 import json
 import tempfile
+import time
 import zlib
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -169,8 +170,10 @@ def proof(w: Work) -> Made:
     wake = design(plan, book).wake
     if wake is None:
         return {"says": "No order yet."}, None
+    began = time.monotonic()
     p = prove(wake.way)
-    body = {"says": p.says, "states": p.states, "acts": p.acts, "levers": p.levers}
+    took = f" Judged in {max(time.monotonic() - began, 0.001):.2g} s."
+    body = {"says": p.says + took, "states": p.states, "acts": p.acts, "levers": p.levers}
     harmful = dict(p.harmful)
     return {**body, "whole": p.whole, "harmful": harmful, "wrong": p.wrong}, None
 

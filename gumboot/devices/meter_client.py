@@ -73,6 +73,25 @@ class Connected:
         self.client.close()  # type: ignore[no-untyped-call]
 
 
+def volts(linking: Linking, meter: Meter | None, line: int, networks: Sequence[str]) -> float:
+    """What the meter shows of a line, from 1, to neutral, in V. Raises DeviceFault."""
+    rows = meter.registers if meter else ()
+    r = next((r for r in rows if r.shows == f"volts {line}"), None)
+    if r is None:
+        raise DeviceFault(f"the meter's sheet names no register for volts of line {line}")
+    unit = meter.address if meter and meter.address else 1
+    with Connected(linking, networks) as client:
+        ask = client.read_holding_registers if r.holding else client.read_input_registers
+        try:
+            answer = ask(r.number, count=WORDS[r.type], device_id=unit)
+        except (ModbusException, OSError) as exc:
+            raise DeviceFault("the meter stopped answering: is its address right?") from exc
+    value = None if answer.isError() else value_of(answer.registers, r)
+    if value is None:
+        raise DeviceFault(f"the meter has no volts at register {r.number}: look at its sheet")
+    return value
+
+
 def look(client: ModbusTcpClient, meter: Meter | None, channels: int) -> Look:
     """One look at every channel. Raises DeviceFault."""
     known = [r for r in (meter.registers if meter else ()) if r.shows.startswith("power ")]

@@ -80,6 +80,18 @@ def test_the_row_shows_what_is_closed_and_live(visit):
     assert "awake" in page.locator("#switch-units").inner_text()
 
 
+def test_an_output_that_is_not_as_expected_says_what_it_means(visit):
+    """A reading that a unit could show itself stopped the page when it was outside its band."""
+    page = visit("installer", 390, 844)
+    rows = page.request.get("/jobs/2/wake.json").json()["steps"]
+    key = next(s["key"] for s in rows if s["asks"] == "1:output L1 V")
+    at(page, key, 2)
+    page.locator("#read").fill("98")
+    page.locator("#walk-form .go").click()
+    page.get_by_text("not as expected").wait_for()
+    page.get_by_role("link", name="The safe way back").wait_for()
+
+
 def test_a_wait_goes_on_while_the_page_is_away(visit):
     """Its beginning is kept; a clock set wrong does not run backwards."""
     page = visit("installer", 390, 844)

@@ -109,9 +109,8 @@ def _packs(d: Design) -> Iterator[Step]:
     bank = d.bank
     if bank is None or d.network is None:
         return
-    for s in d.network.sources:
-        if s.kind != "pack":
-            continue
+    packs = [s for s in d.network.sources if s.kind == "pack"]
+    for n, s in enumerate(packs, 1):
         yield Step(
             f"cold.pack.{as_key(s.id)}",
             COLD,
@@ -122,6 +121,7 @@ def _packs(d: Design) -> Iterator[Step]:
             least=bank.v_min.n,
             most=bank.v_max.n,
             box=s.body,
+            reads=f"pack:{n}",
         )
 
 
@@ -129,8 +129,8 @@ def _service(d: Design) -> Iterator[Step]:
     if d.network is None or "service" not in d.network.nodes:
         return
     supply = d.plan.supply.kind
-    for between, volts in pairs_of(supply):
-        yield _volts(
+    for n, (between, volts) in enumerate(pairs_of(supply), 1):
+        step = _volts(
             f"cold.service.{as_key(between)}",
             COLD,
             f"Supply side of the main, {between}",
@@ -139,6 +139,7 @@ def _service(d: Design) -> Iterator[Step]:
             SUPPLY,
             "main-panel",
         )
+        yield replace(step, reads=f"meter:{n}") if between.endswith("N") else step
     if supply.startswith("three"):
         yield Step(
             "cold.rotation",

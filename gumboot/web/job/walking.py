@@ -64,7 +64,7 @@ def row(job: OpenJob, n: int, s: Step, done: bool = False) -> dict[str, Any]:
         "shows": s.shows,
         "lever": s.lever,
         "wait_s": s.wait_s,
-        "reads": s.reads,
+        "asks": s.reads,
         "example": f"{middle:.4g}" if middle else EXAMPLES.get(s.does, ""),
         "known": done,
         "state": "done" if done else e.body["verdict"] if e else "",

@@ -118,6 +118,13 @@ def bms(request: Request, job: Opened) -> dict[str, Any]:
     return page(job)
 
 
+def bank_of(job: OpenJob) -> Bank | None:
+    """The bank whose packs can be heard."""
+    h, pack = job.design.harness, job.design.pack
+    found = h.banks[0] if h and h.banks else None
+    return found if found and pack and readable(found, pack) else None
+
+
 def hear_bank(
     job: OpenJob, bank: Bank, pack: Pack, networks: Sequence[str]
 ) -> tuple[Heard, float | None]:

@@ -13,7 +13,6 @@ from sqlalchemy import text
 from gumboot.core.journal.entry import Entry
 from gumboot.core.kit import MenuItem
 from gumboot.core.kit.dbc import BadDbc
-from gumboot.core.link.address import Bank
 from gumboot.core.set.allowed import NAMES, beside
 from gumboot.core.set.difference import Line, differences
 from gumboot.devices import menu_client
@@ -22,7 +21,7 @@ from gumboot.store import records
 from gumboot.web.job import walking
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import render, twin
-from gumboot.web.stations.link.bms import hear_bank, readable
+from gumboot.web.stations.link.bms import bank_of, hear_bank
 from gumboot.web.stations.set.keying import setting_of, steps_of
 from gumboot.web.stations.set.settings import shown, unit_of
 
@@ -242,13 +241,6 @@ def keep(
     records.append(
         visit.db, job.record, "readback", body, visit.who, visit.role, visit.text("at_device")[:40]
     )
-
-
-def bank_of(job: OpenJob) -> Bank | None:
-    """The bank whose packs can be heard."""
-    h, pack = job.design.harness, job.design.pack
-    found = h.banks[0] if h and h.banks else None
-    return found if found and pack and readable(found, pack) else None
 
 
 @router.post("/jobs/{job_id}/set/limits")

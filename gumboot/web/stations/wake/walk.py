@@ -4,6 +4,7 @@ network is back.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import lru_cache
 from typing import Any
 
@@ -12,6 +13,8 @@ from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, Response
 
 from gumboot.core.design import Design
+from gumboot.core.kit import Meter
+from gumboot.core.kit.dbc import BadDbc
 from gumboot.core.land.entering import Refused
 from gumboot.core.wake import steps as walk_steps
 from gumboot.core.wake.hazard import READIED, named
@@ -20,13 +23,14 @@ from gumboot.core.wake.settle import settle
 from gumboot.core.wake.way import Way
 from gumboot.core.walk.entering import entry_body
 from gumboot.core.walk.step import Step
-from gumboot.devices import plant_client
+from gumboot.devices import meter_client, plant_client
 from gumboot.devices.networks import DeviceFault
 from gumboot.drawings.one_line import one_line
 from gumboot.web.field.entry import Sent, makes
 from gumboot.web.job import walking
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import drawn, twin
+from gumboot.web.stations.link.bms import bank_of, expected, hear_bank
 from gumboot.web.stations.wake.row import row_of, shown
 
 router = APIRouter()
@@ -84,7 +88,13 @@ def page(
     """What the page shows."""
     steps = steps_of(job.design)
     rows = [walking.row(job, n, s, known(job, s)) for n, s in enumerate(steps, 1)]
-    more = {"states": states(job.design), "live": bool(job.plan.linking.unit_at)}
+    linking = job.plan.linking
+    live = {
+        "unit": bool(linking.unit_at),
+        "pack": bool(linking.bms_at and bank_of(job)),
+        "meter": bool(linking.meter_at and meter_of(job)),
+    }
+    more = {"states": states(job.design), "live": live}
     return {
         **job.head("wake"),
         "tab": "wake",
@@ -199,19 +209,47 @@ def means(step: Step, value: float) -> str:
     return "Stop here. Go the safe way back, or find out why first."
 
 
+def meter_of(job: OpenJob) -> Meter | None:
+    """The meter at the house's board."""
+    found = job.design.metering
+    return found.meter if found else None
+
+
+def shown_by(job: OpenJob, reads: str, networks: Sequence[str]) -> float:
+    """What a device shows itself: "1:output L1 V" of a unit, "pack:2" its volts, "meter:1" those of
+    a line. Raises DeviceFault, BadDbc.
+    """
+    what, _, which = reads.partition(":")
+    linking, unit, pack, bank = job.plan.linking, job.design.inverter, job.design.pack, bank_of(job)
+    if what == "meter":
+        if not linking.meter_at:
+            raise DeviceFault("no meter is asked here: its address stands under Link, Network")
+        return meter_client.volts(linking, meter_of(job), int(which), networks)
+    if what == "pack":
+        if not linking.bms_at or bank is None or pack is None:
+            raise DeviceFault("no packs are heard here: their adapter stands under Link, Network")
+        found, _ = hear_bank(job, bank, pack, networks)
+        want = dict(enumerate(expected(bank), 1)).get(int(which))
+        own = next((p for p in found.packs if p.address == want), None)
+        if own is None or "volts" not in own.values:
+            raise DeviceFault(f"pack {which} says nothing of its volts on the bus: is it awake?")
+        return float(own.values["volts"])
+    if unit is None or not linking.unit_at:
+        raise DeviceFault("no unit is asked here: its address stands under Link, Network")
+    return plant_client.read(linking, unit, int(what), which, networks)
+
+
 @router.get("/jobs/{job_id}/wake/live.json")
 def live(request: Request, job: Opened) -> Response:
-    """What a unit shows itself of what ?key= asks for."""
+    """What a device shows itself of what ?key= asks for."""
     key = request.query_params.get("key", "")
     step = next((s for s in steps_of(job.design) if s.key == key and s.reads), None)
-    if step is None or job.design.inverter is None or not job.plan.linking.unit_at:
-        message = "no unit is asked here: its address stands under Link, Network"
+    if step is None:
+        message = "no device is asked for this: read it with an instrument"
         return JSONResponse({"error": "not asked", "message": message}, 422)
-    unit, _, shows = step.reads.partition(":")
-    networks = request.app.state.config.device_networks
     try:
-        value = plant_client.read(job.plan.linking, job.design.inverter, int(unit), shows, networks)
-    except DeviceFault as exc:
+        value = shown_by(job, step.reads, request.app.state.config.device_networks)
+    except (DeviceFault, BadDbc) as exc:
         return JSONResponse({"error": "no answer", "message": str(exc)}, 502)
     return JSONResponse({"value": f"{value:.4g}"})
 

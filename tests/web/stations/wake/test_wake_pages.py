@@ -14,6 +14,11 @@ from gumboot.catalogue import catalogue
 from gumboot.core.design import design
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import HERON_SLIP, MOSSBANK_TERRACE, TERN_HOLLOW
+from gumboot.devices import bms_client
+from gumboot.devices.bms import Running as Bus
+from gumboot.devices.bms import chain_of
+from gumboot.devices.meter import House
+from gumboot.devices.meter import Running as Metered
 from gumboot.devices.plant import Running, Yard
 from tests.conftest import altered
 from tests.shapes import other
@@ -230,7 +235,7 @@ def test_a_unit_is_read_where_it_answers(installer, new_job):
     plan = Plan.model_validate(other(MOSSBANK_TERRACE, linking__unit_at=f"127.0.0.1:{port}"))
     job = new_job(plan)
     at = f"/jobs/{job}/wake/live.json?key="
-    key = next(s["key"] for s in steps(installer, job) if s["reads"] == "1:output L1 V")
+    key = next(s["key"] for s in steps(installer, job) if s["asks"] == "1:output L1 V")
     silent = installer.get(f"{at}{key}")
     assert silent.status_code == 502 and "does not answer" in silent.json()["message"]
     yard = Yard(design(plan, catalogue()), quick=1e6)
@@ -242,6 +247,33 @@ def test_a_unit_is_read_where_it_answers(installer, new_job):
         assert float(said["value"]) == pytest.approx(230, abs=4)
     for odd in ("cold.covers", "nothing", ""):
         assert installer.get(f"{at}{odd}").status_code == 422
+
+
+def test_packs_and_meter_are_read_where_they_answer(installer, new_job, monkeypatch):
+    """A pack's volts from its CAN bus, a line's from the meter; what they do not say is said."""
+    monkeypatch.setattr(bms_client, "LISTEN_S", 0.8)
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        port = s.getsockname()[1]
+    chain = chain_of(catalogue().packs["tidewell-14"].dbc, 3)
+    chain.packs[2].silent = True
+    with Bus(chain, 0) as bus, Metered(House(), port):
+        linking = {
+            "bms_at": f"127.0.0.1:{bus.server.server_address[1]}",
+            "meter_at": f"127.0.0.1:{port}",
+        }
+        with_meter = other(TERN_HOLLOW, linking=linking, kit__meter="fenwright-m2")
+        job = new_job(Plan.model_validate(with_meter))
+        at = f"/jobs/{job}/wake/live.json?key="
+        pack, line = (installer.get(f"{at}{k}") for k in ("cold.pack.pack-2", LINE))
+        assert float(pack.json()["value"]) == pytest.approx(52.9, abs=0.1)
+        assert float(line.json().get("value", "0")) == pytest.approx(120, abs=2), line.json()
+        silent = installer.get(f"{at}cold.pack.pack-3")
+        assert silent.status_code == 502 and "pack 3 says nothing" in silent.json()["message"]
+    assert installer.get(f"{at}{LINE}").status_code == 502
+
+
+LINE = "cold.service.L1-to-N"
 
 
 def test_scenarios_with_something_wrong_in_them(installer, new_job):
