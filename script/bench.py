@@ -5,6 +5,7 @@ drifting machine cancels out.
 import asyncio
 import json
 import os
+import socket
 import statistics
 import subprocess
 import sys
@@ -13,6 +14,7 @@ import uuid
 
 import httpx
 import numpy as np
+from pymodbus.client import ModbusTcpClient
 from sqlalchemy import select, text
 
 from gumboot.catalogue import catalogue
@@ -31,11 +33,17 @@ from gumboot.core.link import ct
 from gumboot.core.link.wiring import Setup, right
 from gumboot.core.network.ask import isolate
 from gumboot.core.plan import Plan
+from gumboot.core.plan.linking import Linking
+from gumboot.core.set.ladder import ladders
+from gumboot.core.set.settings import Job, fill_menu, menu_findings
 from gumboot.core.size.conductors import RULES, size_circuit
 from gumboot.core.size.finder import Face, find
 from gumboot.core.wake import proof
 from gumboot.demo import scenario
-from gumboot.demo.plans import HERON_SLIP, TERN_HOLLOW
+from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, TERN_HOLLOW
+from gumboot.devices.menu_client import read_menu
+from gumboot.devices.unit import Menu, Running
+from gumboot.drawings.ladder import draw_ladder
 from gumboot.store import database, records
 from gumboot.store.models import Crew
 
@@ -222,6 +230,57 @@ def bench_states():
             f" {statistics.median(a for a, _ in pairs) * 1e3:.0f} ms:"
             f" {statistics.median(a / b for a, b in pairs):.1f} of sorting a million numbers"
         )
+
+
+def bench_menu():
+    """A menu of 100 lines filled, judged and drawn, against Pydantic's validation of the plan; read
+    from the simulated unit over loopback, against one bare question of 100 registers.
+    """
+    shelf, plan = catalogue(), Plan.model_validate(JUNIPER_CUT)
+    unit = shelf.inverters[plan.kit.inverter]
+    more = [m for m in unit.menu if m.read_at and not m.when and not m.rewrites][:34]
+    moved = [
+        m.model_copy(
+            update={"id": f"x-{m.id}", "read_at": m.read_at.model_copy(update={"number": 2000 + n})}
+        )
+        for n, m in enumerate(more)
+    ]
+    unit = unit.model_copy(update={"menu": (*unit.menu, *moved)})
+    job = Job(plan, unit, shelf.packs[plan.kit.pack], None, ())
+
+    def whole():
+        settings = fill_menu(job)
+        menu_findings(settings, job)
+        return [draw_ladder(x) for x in ladders(settings, job)]
+
+    document = plan.model_dump_json()
+    whole()
+    pairs = [
+        (per_call(whole, 3), per_call(lambda: Plan.model_validate_json(document), 20))
+        for _ in range(7)
+    ]
+    print(
+        f"(m) a menu of {len(unit.menu)} lines filled, judged, drawn"
+        f" {statistics.median(a for a, _ in pairs) * 1e3:.1f} ms:"
+        f" {statistics.median(a / b for a, b in pairs):.1f} of Pydantic's validation of the plan"
+    )
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        port = s.getsockname()[1]
+    linking = Linking(unit_at=f"127.0.0.1:{port}")
+    with Running([Menu(unit, 0)], port):
+        bare = ModbusTcpClient("127.0.0.1", port=port)
+        bare.connect()
+        asked = lambda: bare.read_holding_registers(1000, count=66, device_id=1)  # noqa: E731
+        read = lambda: read_menu(linking, unit, 1, ["127.0.0.0/8"])  # noqa: E731
+        read(), asked()
+        pairs = [(per_call(read, 1), per_call(asked, 5)) for _ in range(7)]
+        bare.close()
+    print(
+        f"(m) {len(unit.menu)} lines read from the simulated unit"
+        f" {statistics.median(a for a, _ in pairs) * 1e3:.0f} ms (aim 1000):"
+        f" {statistics.median(a / b for a, b in pairs):.1f} of one bare question"
+    )
 
 
 def bench_sweep():
@@ -587,6 +646,7 @@ if __name__ == "__main__":
         bench_auto_size()
         bench_transformers()
         bench_states()
+        bench_menu()
         bench_sweep()
         bench_programs()
         bench_wall()
