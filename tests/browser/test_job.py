@@ -141,7 +141,7 @@ def test_from_sign_in_to_the_signed_pdf(visit):
         "30 in·lb (under)",
         "Absorption voltage",
         "safety net should the BMS link fail",
-        "hold its button until the display is dark",
+        "Hold its button until the display is dark",
         "PV is live whenever there is light",
         "1.25 · 190 = 237.5 A",
         "chain whole",

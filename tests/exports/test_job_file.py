@@ -45,7 +45,7 @@ def body(termination="a", verdict="good", torque_nm=4.0, note=""):
 def entries(bodies):
     out, prev = [], log.genesis(UID)
     for i, (kind, who, body) in enumerate(bodies, 1):
-        own = str(uuid.UUID(int=i))
+        own, who = str(uuid.UUID(int=i)), log.of_one_line(who)
         h = log.digest(
             prev,
             i,

@@ -316,8 +316,7 @@ def _levers(network: Network, plan: Plan, inverter: Inverter, pack: Pack | None)
     if starting.button:
         for n, u in enumerate(x for x in network.sources if x.kind == "inverter"):
             lever = _button(f"{u.id}/button", "unit", u.name, u.body, starting, n)
-            off = "" if starting.off_hold_s else inverter.switch_off
-            out.append(replace(lever, off=off or lever.off))
+            out.append(replace(lever, off=inverter.switch_off or lever.off))
     return out
 
 

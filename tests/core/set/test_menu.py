@@ -121,6 +121,16 @@ def test_a_line_shows_under_another_and_is_judged_only_then():
     assert not {s.id: s for s in design(off, SHELF).settings}["equalise_min"].shown
 
 
+def test_what_is_part_of_the_charge_current_follows_what_is_keyed():
+    """Else its own order would be broken, and its cure would take the keyed value back."""
+    whole = Plan.model_validate(JUNIPER_CUT)
+    for amps in (77, 30, 5):
+        d = design(altered(whole, "/settings", {"charge_a": amps}), SHELF)
+        rows = {s.id: s.value for s in d.settings}
+        assert rows["gen_charge_a"] <= amps and rows["tail_a"] < amps
+        assert not [f.key for f in d.findings if f.key.startswith("set.") and f.level == "stop"]
+
+
 def test_a_line_without_a_known_meaning_keeps_the_makers_own_and_says_so():
     (row,) = fill_menu(job([line("beep", "alarm.sound", options=("a", "b"), default="b")]))
     assert row.value == "b" and "no rule is known" in row.reason and not row.lacking

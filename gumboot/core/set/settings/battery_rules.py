@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, solve
 from gumboot.core.kit import Chemistry, MenuItem
-from gumboot.core.set.settings.setting import Filled, Job
+from gumboot.core.set.settings.setting import Filled, Job, key_of
 
 CELL_V: dict[Chemistry, dict[str, float]] = {  # V a cell, common practice, from memory
     "LFP": {
@@ -177,8 +177,22 @@ def _tail(item: MenuItem, job: Job) -> Filled:
         _packs(job),
         given("C", job.pack.capacity_ah if job.pack else 0, "Ah", "Capacity of one", "pack sheet"),
     )
-    f = solve("I_tail", "A", "Tail current", "0.05 * n_pack * C", n, c, source=COMMON_PRACTICE)
-    return float(round(f.n)), "charge ends when the current falls to 5 % of capacity", f
+    held = charge_keyed(job)
+    if held is None or held >= 2 * 0.05 * n.n * c.n:
+        f = solve("I_tail", "A", "Tail current", "0.05 * n_pack * C", n, c, source=COMMON_PRACTICE)
+        return float(round(f.n)), "charge ends when the current falls to 5 % of capacity", f
+    most = given("I_chg", held, "A", "Charge current as keyed", "plan")
+    f = solve("I_tail", "A", "Tail current", "0.5 * I_chg", most, source=COMMON_PRACTICE)
+    return float(math.floor(f.n)), "half of the charge current as it is keyed", f
+
+
+def charge_keyed(job: Job) -> float | None:
+    """The charge current that the crew keyed; None where Gumboot's stands."""
+    for m in job.inverter.menu:
+        if m.rule == "charge":
+            own = job.plan.settings.get(key_of(m.id, job.unit_no), job.plan.settings.get(m.id))
+            return None if own is None or isinstance(own, str) else float(own)
+    return None
 
 
 def _link(item: MenuItem, job: Job) -> Filled:

@@ -296,9 +296,10 @@ def explain(request: Request, job: Opened) -> Response:
 def write(request: Request, job: Opened) -> Response:
     """Write the lines that differ, as they were shown; stop at the first that does not take."""
     visit = job.visit
+    visit.needs("planner", "supervisor")
     unit_no, unit = unit_of(job, visit.text("unit")), job.design.inverter
     if not may_write(request, job) or unit is None:
-        fault = "Writing is off here, or not yours: a planner or supervisor writes, where it is on."
+        fault = "Writing is off here (GUMBOOT_DEVICE_WRITES), or the job is signed."
         return render(request, "set_read.html", page(job, unit_no, fault), 403)
     wanted = writable(job, lines_of(job, unit_no))
     seen = visit.text("lines").split()
