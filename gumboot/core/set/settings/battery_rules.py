@@ -177,22 +177,27 @@ def _tail(item: MenuItem, job: Job) -> Filled:
         _packs(job),
         given("C", job.pack.capacity_ah if job.pack else 0, "Ah", "Capacity of one", "pack sheet"),
     )
-    held = charge_keyed(job)
-    if held is None or held >= 2 * 0.05 * n.n * c.n:
-        f = solve("I_tail", "A", "Tail current", "0.05 * n_pack * C", n, c, source=COMMON_PRACTICE)
-        return float(round(f.n)), "charge ends when the current falls to 5 % of capacity", f
-    most = given("I_chg", held, "A", "Charge current as keyed", "plan")
-    f = solve("I_tail", "A", "Tail current", "0.5 * I_chg", most, source=COMMON_PRACTICE)
-    return float(math.floor(f.n)), "half of the charge current as it is keyed", f
+    most = given("I_chg", charge_held(job), "A", "Charge current", "menu")
+    how = "min(0.05 * n_pack * C, 0.5 * I_chg)"
+    f = solve("I_tail", "A", "Tail current", how, n, c, most, source=COMMON_PRACTICE)
+    return max(float(math.floor(f.n + 0.5 - 1e-9)), item.least or 0.0), TAIL_WHY, f
 
 
-def charge_keyed(job: Job) -> float | None:
-    """The charge current that the crew keyed; None where Gumboot's stands."""
-    for m in job.inverter.menu:
-        if m.rule == "charge":
-            own = job.plan.settings.get(key_of(m.id, job.unit_no), job.plan.settings.get(m.id))
-            return None if own is None or isinstance(own, str) else float(own)
-    return None
+TAIL_WHY = "charge ends when the current falls to 5 % of capacity, or half of what it may be"
+
+
+def charge_held(job: Job) -> float:
+    """The charge current of the unit's own line: as keyed, else as proposed; the unit's most where
+    its menu has none.
+    """
+    line = next((m for m in job.inverter.menu if m.rule == "charge"), None)
+    if line is None:
+        return job.inverter.charge_max_a
+    own = job.plan.settings.get(key_of(line.id, job.unit_no), job.plan.settings.get(line.id))
+    if own is not None and not isinstance(own, str):
+        return float(own)
+    value = _current("charge")(line, job)[0]
+    return job.inverter.charge_max_a if isinstance(value, str) else float(value)
 
 
 def _link(item: MenuItem, job: Job) -> Filled:

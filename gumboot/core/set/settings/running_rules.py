@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
 from gumboot.core.kit import MenuItem
-from gumboot.core.set.settings.battery_rules import charge_keyed
+from gumboot.core.set.settings.battery_rules import charge_held
 from gumboot.core.set.settings.setting import Filled, Job
 
 GENERATOR_SHARE = 0.8  # of its plate, for charging and loads together: common practice
@@ -96,12 +96,7 @@ def phase_mode(item: MenuItem, job: Job) -> Filled:
 
 def grid_charge_a(item: MenuItem, job: Job) -> Filled:
     """The most A of charging that the grid, or a generator, may give."""
-    own, unit = charge_keyed(job), job.inverter.charge_max_a
-    most = (
-        given("I_chg", unit, "A", "Inverter charge limit", "inverter sheet")
-        if own is None
-        else given("I_chg", min(own, unit), "A", "Charge current as keyed", "plan")
-    )
+    most = given("I_chg", charge_held(job), "A", "Charge current", "menu")
     volts = given("V_nom", job.bank.v_nom.n if job.bank else 48.0, "V", "Bank", "pack sheet")
     good = given("eta", job.inverter.battery_efficiency, "", "Efficiency", "inverter sheet")
     units = given("n_inv", job.plan.kit.inverters, "", "Inverters", "plan")
