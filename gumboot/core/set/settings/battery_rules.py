@@ -178,12 +178,12 @@ def _tail(item: MenuItem, job: Job) -> Filled:
         given("C", job.pack.capacity_ah if job.pack else 0, "Ah", "Capacity of one", "pack sheet"),
     )
     most = given("I_chg", charge_held(job), "A", "Charge current", "menu")
-    how = "min(0.05 * n_pack * C, 0.5 * I_chg)"
+    how = "min(0.05 * n_pack * C, 0.7 * I_chg)"
     f = solve("I_tail", "A", "Tail current", how, n, c, most, source=COMMON_PRACTICE)
     return max(float(math.floor(f.n + 0.5 - 1e-9)), item.least or 0.0), TAIL_WHY, f
 
 
-TAIL_WHY = "charge ends when the current falls to 5 % of capacity, or half of what it may be"
+TAIL_WHY = "charge ends when the current falls to 5 % of capacity, or 70 % of what it may be"
 
 
 def charge_held(job: Job) -> float:
