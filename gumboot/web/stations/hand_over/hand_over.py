@@ -10,10 +10,14 @@ from fastapi.responses import RedirectResponse, Response
 
 from gumboot.core.basis.finding import Level
 from gumboot.core.basis.units import NotAQuantity, parse
+from gumboot.core.basis.words import inside
 from gumboot.core.design import Design
 from gumboot.core.journal import log
 from gumboot.core.journal.entry import Entry
+from gumboot.core.network import Body, Network
 from gumboot.core.wake.chapters import stands
+from gumboot.core.wake.way import Way
+from gumboot.core.wake.work import work_at
 from gumboot.core.walk.step import Step
 from gumboot.core.wall import drill_sheet
 from gumboot.drawings.one_line import one_line
@@ -179,7 +183,7 @@ def orders_of(d: Design) -> list[dict[str, Any]]:
         ("Off", way.down.acts, way.down.against, then),
         ("On", way.up.acts, way.up.against, ""),
     )
-    return [
+    ways = [
         {
             "name": name,
             "acts": [way.says(a) for a in acts],
@@ -188,6 +192,23 @@ def orders_of(d: Design) -> list[dict[str, Any]]:
         }
         for name, acts, against, after in rows
     ]
+    units = (b for b in d.network.bodies if b.role == "inverter")
+    return ways + [work_order(way, d.network, b) for b in units]
+
+
+def work_order(way: Way, network: Network, body: Body) -> dict[str, Any]:
+    """How one box is made dead to work at it, as a part of the pack."""
+    found = work_at(way, network, body.id)
+    locks = "; ".join(inside(way.plant.levers[k].says) for k in found.locks)
+    live = "; ".join(f"{', '.join(x.name for x in s.sources)} at {s.at}" for s in found.stays)
+    then = f"Locks and tags on: {locks}. " if locks else ""
+    then += f"Wait {found.wait_min:g} min, then prove dead at every port with a proved tester."
+    return {
+        "name": f"To work at {inside(body.label)}",
+        "acts": [way.says(a) for a in found.acts],
+        "against": found.why,
+        "then": f"{then} Stays live: {live}." if live else then,
+    }
 
 
 def page(

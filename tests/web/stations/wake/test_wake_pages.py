@@ -334,3 +334,17 @@ def test_an_act_is_judged_from_where_the_switches_stand(installer, new_job):
     next_act = next(s for s in rows if s["does"] == "act" and s["n"] > later["n"])
     (held,) = installer.log(job, entry(next_act["key"])).json()["entries"]
     assert held["state"] == "refused" and "still open" in held["why"]
+
+
+def test_the_pack_has_the_ways_off_and_on_and_to_work_at_each_unit(installer, new_job):
+    job = new_job(Plan.model_validate(TERN_HOLLOW))
+    pack = installer.get(f"/jobs/{job}/hand-over").text
+    for wanted in (
+        "In an emergency",
+        "Proof of the order",
+        "To work at inverter 1",
+        "To work at inverter 2",
+        "Locks and tags on: PV switch, Inverter 1; connectors of strings A, B and C",
+        "prove dead at every port",
+    ):
+        assert wanted in pack, wanted
