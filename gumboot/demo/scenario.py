@@ -28,8 +28,10 @@ from gumboot.core.link.harness import Harness
 from gumboot.core.link.measuring import faults, in_words, measuring
 from gumboot.core.link.wiring import right
 from gumboot.core.plan import Plan
+from gumboot.core.set import keying
 from gumboot.core.wake.steps import ON, steps_of
 from gumboot.core.walk.entering import Entry as Walked
+from gumboot.core.walk.entering import body_of
 from gumboot.core.walk.entering import entry_body as walked
 from gumboot.core.walk.step import Step
 from gumboot.core.wall import drill_sheet
@@ -218,6 +220,15 @@ def woken(db: Session, job: Job, d: Design, share: float) -> None:
         records.append(db, job, "wake", body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))
 
 
+def keyed(db: Session, job: Job, d: Design) -> None:
+    """Every line of its menus keyed as it was planned."""
+    menus = [d.menu(n) for n in range(1, d.plan.kit.inverters + 1)]
+    for s in keying.steps_of(d.inverter, menus) if d.inverter else ():
+        typed = {"key": s.lever, "text": "V1.08"}.get(s.does, "")
+        body = body_of(s, Walked(s.key, s.title, "done", typed), "done")
+        records.append(db, job, "set", body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))
+
+
 def tested(db: Session, job: Job, d: Design, wrong: bool) -> None:
     """The transformers tested by steps until the engine is sure; the first one turned round where
     something is wrong.
@@ -274,6 +285,7 @@ def finished(db: Session, crew_id: int) -> None:
         linked(db, job, made.harness, None)
     tested(db, job, made, wrong=False)
     woken(db, job, made, 1.0)
+    keyed(db, job, made)
     for f in made.findings:
         if f.level is Level.CHECK:
             records.append(

@@ -4,6 +4,7 @@ networks only.
 
 from __future__ import annotations
 
+import struct
 from collections.abc import Sequence
 from typing import Any
 
@@ -77,11 +78,11 @@ class Models:
     def write(self, item: MenuItem, value: float | str) -> None:
         """Write a point. Raises NotHeld, DeviceFault."""
         point = self.point(item)
-        if item.options:
-            point.cvalue = codes_of(item)[item.options.index(str(value))]
-        else:
-            point.cvalue = float(value)
         try:
+            if item.options:
+                point.cvalue = codes_of(item)[item.options.index(str(value))]
+            else:
+                point.cvalue = float(value)
             point.write()
-        except GONE as exc:
+        except (*GONE, ValueError, struct.error) as exc:
             raise NotHeld(f"it does not take SunSpec point {item.sunspec}") from exc

@@ -12,6 +12,7 @@ from gumboot.drawings.svg import box, line, picture, tag, text
 
 WIDE, HIGH, TOP, LEFT, RIGHT, NAMES = 380.0, 560.0, 34.0, 58.0, 118.0, 138.0
 APART = 19.0  # between two names
+PLACES = {"top": TOP, "high": HIGH, "left": LEFT, "right": RIGHT, "names": NAMES, "apart": APART}
 STEPS = (0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0)
 
 

@@ -38,12 +38,15 @@ NAMES = {
 }
 
 
-def beside(settings: Sequence[Setting], limits: Mapping[str, float], units: int) -> list[Beside]:
-    """Every line that a limit of the BMS has to do with. units: how many charge one bank."""
-    return [x for s in settings if s.shown for x in _of(s, limits, units)]
+Menu = Sequence[Setting]
 
 
-def _of(s: Setting, limits: Mapping[str, float], units: int) -> Iterator[Beside]:
+def beside(settings: Menu, limits: Mapping[str, float], menus: Sequence[Menu]) -> list[Beside]:
+    """Every line that a limit of the BMS has to do with. menus: of all units on the bank."""
+    return [x for s in settings if s.shown for x in _of(s, limits, menus)]
+
+
+def _of(s: Setting, limits: Mapping[str, float], menus: Sequence[Menu]) -> Iterator[Beside]:
     if isinstance(s.value, str):
         return
     value = float(s.value)
@@ -59,8 +62,9 @@ def _of(s: Setting, limits: Mapping[str, float], units: int) -> Iterator[Beside]
     for rule, limit in (("charge", "charge_limit"), ("discharge", "discharge_limit")):
         allows = limits.get(limit)
         if s.rule == rule and allows is not None:
-            together = value * units
-            fits = together <= allows + NEAR
-            many = f"{units} units may take {fmt(together)} A together: " if units > 1 else ""
+            every = (x.value for menu in menus for x in menu if x.id == s.id)
+            together = sum(float(x) for x in every if not isinstance(x, str))
+            fits = together <= allows + 1e-9
+            many = f"{len(menus)} units may take {fmt(together)} A: " if len(menus) > 1 else ""
             says = "" if fits else f"{many}the BMS holds it lower now, by cold, heat or charge"
             yield Beside(limit, allows, "A", s.label, value, fits, says)

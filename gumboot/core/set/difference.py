@@ -14,8 +14,9 @@ Verdict = Literal["same", "rounded", "other", "not read"]
 
 @dataclass(frozen=True, slots=True)
 class Line:
-    """One line's difference. read: as the unit holds it; lacking: why it could not be read; before:
-    what it held at the reading before, where that was another value.
+    """One line's difference. read: as the unit holds it, by the last reading that had it; lacking:
+    why it could not be read at the last; before: what it held at the reading before, where that was
+    another value.
     """
 
     setting: Setting
@@ -32,15 +33,17 @@ def differences(
     lacking: Mapping[str, str],
     before: Mapping[str, float | str] | None = None,
 ) -> list[Line]:
-    """Every line that shows and that the unit can be asked for. before: an earlier reading."""
+    """Every line that shows and that the unit can be asked for. before: by earlier readings: what
+    the last one could not read stands as it was.
+    """
     items = {m.id: m for m in menu}
     out = []
     for s in settings:
         if not s.shown or not items[s.id].readable:
             continue
-        value = read.get(s.id)
         was = (before or {}).get(s.id)
-        changed = was if was is not None and value is not None and was != value else None
+        value = read.get(s.id, was)
+        changed = was if was != value else None
         verdict: Verdict = "not read" if value is None else verdict_of(items[s.id], s, value)
         out.append(Line(s, value, verdict, lacking.get(s.id, ""), changed))
     return out

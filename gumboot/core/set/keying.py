@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 
-from gumboot.core.basis.words import inside
 from gumboot.core.kit import Inverter, MenuItem
 from gumboot.core.kit.menu import SLOT, TIME
 from gumboot.core.set.settings import Setting
@@ -92,7 +91,7 @@ def _key(s: Setting, unit_no: int, stage: str, differs: bool) -> Step:
     head = f"{s.number} {s.label}".strip()
     was = f"From the works: {s.works}. " if s.works else ""
     stays = s.default is not None and s.default == s.value
-    says = f"{was}{_sentence(s.reason)}."
+    says = f"{was}{s.reason[:1].upper()}{s.reason[1:]}."
     if differs:
         says += " The other unit has another value here."
     if s.profile:
@@ -132,8 +131,9 @@ def _restart(unit_no: int, stage: str, lines: Sequence[str]) -> Step:
     )
 
 
-def _sentence(text: str) -> str:
-    return text[:1].upper() + inside(text)[1:]
+def near(s: Setting) -> float:
+    """How far off a figure may be and still show the same."""
+    return 0.5 * (s.step or 1e-3) - 1e-9
 
 
 def judged(s: Setting, typed: str) -> tuple[str, str]:
@@ -146,8 +146,8 @@ def judged(s: Setting, typed: str) -> tuple[str, str]:
     if isinstance(s.value, str):
         return "outside", f"“{text}” stands there, and {s.value} was to be keyed"
     try:
-        value = float(text.removesuffix(s.unit).strip().replace(",", "."))
+        value = float(text.lower().removesuffix(s.unit.lower()).strip().replace(",", "."))
     except ValueError:
         return "outside", f"“{text}” stands there, and {_display(s)} was to be keyed"
-    within = abs(value - s.value) < 0.5 * (s.step or 10**-3) - 1e-9
+    within = abs(value - s.value) < near(s)
     return ("done", "") if within else ("outside", f"{value:g} {s.unit} stands there".strip())

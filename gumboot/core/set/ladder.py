@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from gumboot.core.kit import Chemistry
 from gumboot.core.set.settings import Job, Setting
-from gumboot.core.set.settings.agreement import out_of_order, related
+from gumboot.core.set.settings.agreement import equalises, out_of_order, related
 from gumboot.core.set.settings.lattice import RUNGS
 
 CELL_BAND: dict[Chemistry, tuple[float, float]] = {  # V a cell it bears: common practice, memory
@@ -73,10 +73,15 @@ def _ladder(
     bears: tuple[float, float] | None,
     cells: int,
 ) -> Ladder | None:
+    idle = set() if equalises(settings) else {"equalise_v"}
     rows = [
         s
         for s in settings
-        if s.shown and s.rule in RUNGS[unit] and s.unit == unit and not isinstance(s.value, str)
+        if s.shown
+        and s.rule in RUNGS[unit]
+        and s.rule not in idle
+        and s.unit == unit
+        and not isinstance(s.value, str)
     ]
     if len(rows) < 2:
         return None

@@ -40,6 +40,14 @@ def leader(job: OpenJob) -> Entry | None:
     return e if e is not None and e.body["verdict"] == "done" else None
 
 
+def other_leader(job: OpenJob) -> str:
+    """Who leads, for a page without a script: empty where that is this very person on such a
+    page.
+    """
+    e = leader(job)
+    return e.who if e is not None and (e.body["device"], e.who) != ("", job.visit.who) else ""
+
+
 def complete(job: OpenJob, step: Step) -> bool:
     """Whether a step is done, or left out with a reason."""
     e = last(job, step)
@@ -89,7 +97,7 @@ def walk(
         "walk_path": path or kind,
         "steps": rows,
         "done": sum(s["state"] in DONE for s in rows),
-        "leader": e.who if (e := leader(job)) else "",
+        "leader": other_leader(job),
         "_stops": [
             f.says
             for f in job.findings

@@ -1,8 +1,8 @@
 // Ladders of settings: a rung follows its line, and the line its rung; what is out of order is red.
 (() => {
-  const TOP = 34, HIGH = 560, NAMES = 138, RIGHT = 118, LEFT = 58, APART = 19;
   for (const board of document.querySelectorAll("[data-ladder]")) {
     const x = JSON.parse(board.querySelector("script").textContent), svg = board.querySelector("svg");
+    const { top: TOP, high: HIGH, left: LEFT, right: RIGHT, names: NAMES, apart: APART } = x.places;
     const told = board.querySelector("[data-told]");
     const rungs = Object.fromEntries(x.rungs.map((r) => [r.id, { ...r, g: svg.querySelector(`[data-rung="${CSS.escape(r.id)}"]`), field: document.getElementById(r.id) }]));
     const at = (v) => TOP + ((x.high - v) / (x.high - x.low)) * (HIGH - 2 * TOP);

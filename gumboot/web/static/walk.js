@@ -7,7 +7,7 @@
   const esc = (s) => String(s ?? "").replace(/[&<>"']/g, (c) => ({ "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;", "'": "&#39;" })[c]);
   const UNIT = { ohm: "Ω", megohm: "MΩ", dbm: "dBm", volt: "V" }, READ = Object.keys(UNIT);
   const OPEN = 3000;
-  let here = null, waiting = [], told = "", typed = {}, fault = "", shown = "", asking = false;
+  let here = null, waiting = [], told = "", typed = {}, fault = "", shown = "", asking = false, wasDone = true;
 
   const wait_of = (s) => waiting.filter((r) => r.entry.key === s.key && !r.refused).at(-1);
   function state(s) { // done, outside, declined, or nothing yet
@@ -36,9 +36,10 @@
     return s.does === "ohm" ? Math.min(value, OPEN) : value;
   }
   function sameAs(s, text) {
-    const t = text.trim().toLowerCase(), n = parseFloat(t.replace(",", "."));
+    const t = text.trim().toLowerCase(), unit = (s.in || "").toLowerCase();
+    const plain = (unit && t.endsWith(unit) ? t.slice(0, -unit.length) : t).trim().replace(",", "."), n = plain ? Number(plain) : NaN;
     if ([s.lever, s.expects, ...(s.words || [])].some((x) => x && x.toLowerCase() === t)) return true;
-    return s.least !== null && isFinite(n) && Math.abs(n - s.least) < 1e-9;
+    return s.least !== null && isFinite(n) && Math.abs(n - s.least) < s.near;
   }
   function judge(s, text) {
     if (s.does === "key") return !text || sameAs(s, text) ? { verdict: "done", why: "" } : { verdict: "outside", why: `“${text}” stands there, and ${s.expects} was to be keyed` };
@@ -76,7 +77,7 @@
 
   const sign = () => JSON.stringify([here.key, Field.known.steps[here.key], Field.known.steps.lead, waiting.map((r) => r.n)]);
   function render() {
-    shown = sign();
+    shown = sign(); wasDone = complete(here);
     const s = here, e = Field.known.steps[s.key], w = wait_of(s), now = state(s);
     const open = board.dataset.at === s.key && !!board.querySelector("details")?.open;
     board.dataset.at = s.key;
@@ -205,7 +206,7 @@
     const refused = (await Field.queued()).find((r) => r.refused && r.entry.kind === kind);
     if (refused) told = `<p class="told bad">${esc(refused.entry.label)} was refused: ${esc(refused.refused)}</p>`;
     const idle = !Object.values(typed).some((v) => (v || "").trim());
-    if (follows() && idle && shown && here.key === JSON.parse(shown)[0] && complete(here)) to(steps.find((x) => x.n > here.n && !complete(x)) || here); // it goes where the leader is
+    if (follows() && idle && !wasDone && complete(here)) to(steps.find((x) => x.n > here.n && !complete(x)) || here); // it goes where the leader is
     if (refused || sign() !== shown) render(); // else a hand at work is left alone
   });
   (async () => {

@@ -178,3 +178,18 @@ def test_units_of_a_cascade_differ():
 )
 def test_a_choice_is_found_by_meaning(options, wanted, got):
     assert pick(options, wanted) == got
+
+
+@pytest.mark.parametrize(
+    ("keyed", "says"),
+    [
+        ({"output_hz": "50 Hz"}, "by the plan it is 60 Hz"),
+        ({"phase_mode": "phase L1"}, "by the plan it is single"),
+    ],
+)
+def test_what_a_plan_makes_likely_is_asked_about_and_does_not_stop(keyed, says):
+    """A 230 V unit runs at 60 Hz in some countries: who keys it knows the place."""
+    (id,) = keyed
+    told = found(plan(JUNIPER_CUT, **keyed))[f"set.{id}.plan"]
+    assert told.level == "check" and says in told.says
+    assert f"set.{id}.plan" not in found(plan(JUNIPER_CUT))

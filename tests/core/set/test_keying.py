@@ -62,6 +62,7 @@ def test_a_circle_of_rewriting_lines_still_has_an_order():
         ("battery_type", "Lib", "outside"),
         ("absorb_v", "58.3", "done"),
         ("absorb_v", "58,30 V", "done"),
+        ("absorb_v", "58.3v", "done"),
         ("absorb_v", "58.4", "outside"),
         ("absorb_v", "OL", "outside"),
         ("charge_1_start", "00:00", "done"),

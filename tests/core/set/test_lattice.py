@@ -17,6 +17,7 @@ from gumboot.demo.plans import JUNIPER_CUT
 from gumboot.drawings.ladder import draw_ladder, height
 from tests.conftest import altered
 from tests.core.set.test_menu import job
+from tests.shapes import other
 
 
 def graph():
@@ -70,3 +71,19 @@ def test_a_ladder_has_every_rung_at_its_height_and_names_what_is_out_of_order():
     middle = (volts.low + volts.high) / 2
     assert height(volts, middle) == pytest.approx(280)
     assert ladders([], job([])) == ()
+
+
+def test_a_voltage_that_nothing_uses_is_no_rung():
+    """Lithium cells are never equalised: its line stands at 0 V, and would squash the ladder."""
+    lithium = other(JUNIPER_CUT, kit__pack="tidewell-14", kit__packs=2)
+    d = design(Plan.model_validate(lithium), catalogue())
+    (volts, _) = d.ladders(1)
+    assert "equalise_v" not in {r.id for r in volts.rungs} and volts.low > 35
+
+
+def test_currents_out_of_order_are_a_check_since_the_smaller_holds():
+    plan = altered(
+        Plan.model_validate(JUNIPER_CUT), "/settings", {"charge_a": 40, "gen_charge_a": 90}
+    )
+    found = {f.key: f.level.value for f in design(plan, catalogue()).findings}
+    assert found["set.gen_charge_a.charge_a"] == "check"

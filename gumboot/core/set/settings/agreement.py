@@ -11,11 +11,12 @@ from gumboot.core.basis.finding import Cure, Finding, check, stop
 from gumboot.core.basis.words import inside
 from gumboot.core.set.settings import windows
 from gumboot.core.set.settings.choosing import alike
-from gumboot.core.set.settings.lattice import PAIRS
+from gumboot.core.set.settings.lattice import CURRENTS, PAIRS
 from gumboot.core.set.settings.setting import Job, Setting
 from gumboot.core.set.settings.slot import parse_slot
 
-AGREES = ("phase_mode", "output_v", "output_hz", "protocol", "line")  # with plan and kit
+# What the plan says for certain, and what it only makes likely.
+AGREES, LIKELY = ("line",), ("phase_mode", "output_v", "output_hz", "protocol")
 
 
 def of_rule(settings: Sequence[Setting], rule: str) -> list[Setting]:
@@ -39,7 +40,9 @@ def back(s: Setting) -> Cure:
 
 
 def order_findings(settings: Sequence[Setting]) -> Iterator[Finding]:
-    """Every pair of lines that an order relates, near or far. A broken one is a stop."""
+    """Every pair of lines that an order relates, near or far. A broken one is a stop; of currents
+    a check, since the smaller limit holds whatever the others say.
+    """
     for a, b, even in related(settings):
         if out_of_order(a, b, even, settings):
             at = a if a.own else b
@@ -47,7 +50,8 @@ def order_findings(settings: Sequence[Setting]) -> Iterator[Finding]:
                 f"{a.label} {a.value:g} {a.unit} must be below"
                 f" {'or equal to ' if even else ''}{b.label.lower()} {b.value:g} {b.unit}."
             )
-            yield stop(f"set.{a.id}.{b.id}", f"set.{at.id}", says, COMMON_PRACTICE, back(at))
+            said = check if a.rule in CURRENTS else stop
+            yield said(f"set.{a.id}.{b.id}", f"set.{at.id}", says, COMMON_PRACTICE, back(at))
 
 
 def related(settings: Sequence[Setting]) -> Iterator[tuple[Setting, Setting, bool]]:
@@ -64,12 +68,13 @@ def out_of_order(a: Setting, b: Setting, even: bool, settings: Sequence[Setting]
     """Whether a lower line is not below an upper one."""
     if isinstance(a.value, str) or isinstance(b.value, str):
         return False
-    if b.rule == "equalise_v" and not _equalises(settings):
+    if b.rule == "equalise_v" and not equalises(settings):
         return False  # the line is there, and nothing uses it
     return a.value > b.value or (a.value == b.value and not even)
 
 
-def _equalises(settings: Sequence[Setting]) -> bool:
+def equalises(settings: Sequence[Setting]) -> bool:
+    """Whether the menu equalises at all: else its voltage does nothing."""
     rows = of_rule(settings, "equalise_off")
     return any(differs(s) or s.meant != "off" for s in rows) if rows else True
 
@@ -97,7 +102,7 @@ def battery_findings(settings: Sequence[Setting], job: Job) -> Iterator[Finding]
     for rule in ("float", "absorb", "equalise_v"):
         for s in of_rule(settings, rule):
             if not isinstance(s.value, str) and s.value > top + 1e-9:
-                if rule == "equalise_v" and not _equalises(settings):
+                if rule == "equalise_v" and not equalises(settings):
                     continue
                 says = f"{s.label} {s.value:g} V is above the pack's limit of {top:g} V."
                 yield stop(f"set.{s.id}.bms", f"set.{s.id}", says, "pack sheet", back(s))
@@ -122,11 +127,12 @@ def plan_findings(settings: Sequence[Setting], job: Job) -> Iterator[Finding]:
             )
             rule = job.plan.book.clauses["bond"]
             yield stop(f"set.{s.id}.bond", f"set.{s.id}", says, rule, back(s))
-    for rule in AGREES:
+    for rule in (*AGREES, *LIKELY):
         for s in of_rule(settings, rule):
-            if s.chosen and not s.lacking and differs(s):
+            if s.chosen and differs(s):
                 says = f"{s.label} is keyed “{s.value}”; by the plan it is {s.proposed}: {s.why}."
-                yield stop(f"set.{s.id}.plan", f"set.{s.id}", says, "inverter menu", back(s))
+                said = stop if rule in AGREES else check
+                yield said(f"set.{s.id}.plan", f"set.{s.id}", says, "inverter menu", back(s))
     limit = job.plan.energy.tariff.export_limit_w
     each = any(s.means_now == "per phase" for s in of_rule(settings, "export_per_phase"))
     for s in of_rule(settings, "unbalanced"):

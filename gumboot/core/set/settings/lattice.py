@@ -58,6 +58,7 @@ def closure() -> tuple[tuple[str, str, bool], ...]:
 
 
 PAIRS = closure()
+CURRENTS = {rule for unit, chain in CHAINS if unit == AMPERES for rule, _ in chain}
 RUNGS: dict[str, tuple[str, ...]] = {
     unit: tuple(dict.fromkeys(r for u, chain in CHAINS if u == unit for r, _ in chain))
     for unit in (VOLTS, CHARGE)

@@ -13,6 +13,7 @@ from fastapi.responses import Response
 from gumboot.core.design import Design
 from gumboot.core.land.entering import Refused
 from gumboot.core.set import keying
+from gumboot.core.set.keying import near
 from gumboot.core.set.settings import Setting
 from gumboot.core.walk.entering import body_of, entry_body
 from gumboot.core.walk.step import Step
@@ -67,7 +68,7 @@ def page(
         own = setting_of(job.design, s)
         row = walking.row(job, n, s)
         if own is not None:
-            row["words"] = [str(own.value), own.display]
+            row |= {"words": [str(own.value), own.display], "in": own.unit, "near": near(own)}
             row["says"] += unproven(job, own)
         rows.append(row)
     return {

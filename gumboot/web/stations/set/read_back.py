@@ -41,13 +41,21 @@ def readings(job: OpenJob, unit_no: int) -> list[Entry]:
 
 
 def limits_of(job: OpenJob, unit_no: int) -> dict[str, Any] | None:
-    """What the BMS allowed when it was last heard, beside what is set; None before that."""
+    """What the BMS allowed when it was last heard, beside what is set; None before that, and for a
+    unit whose bank is not the one that is heard.
+    """
     e = next((e for e in reversed(job.state.readbacks) if e.body["after"] == "limits"), None)
-    if e is None:
+    if e is None or unit_no not in on_bank(job):
         return None
-    many = job.plan.kit.inverters if job.plan.kit.banks == "one for all" else 1
-    rows = beside(job.design.menu(unit_no), e.body["values"], many)
+    menus = [job.design.menu(n) for n in on_bank(job)]
+    rows = beside(job.design.menu(unit_no), e.body["values"], menus)
     return {"who": e.who, "at": e.at_server, "rows": rows, "names": NAMES}
+
+
+def on_bank(job: OpenJob) -> list[int]:
+    """The units, from 1, on the bank that is heard: the first one's."""
+    one = job.plan.kit.banks == "one for all"
+    return list(range(1, job.plan.kit.inverters + 1)) if one else [1]
 
 
 def lines_of(job: OpenJob, unit_no: int) -> list[Line]:
@@ -55,9 +63,11 @@ def lines_of(job: OpenJob, unit_no: int) -> list[Line]:
     rows, unit = readings(job, unit_no), job.design.inverter
     if not rows or unit is None:
         return []
-    last, before = rows[-1].body, rows[-2].body["values"] if len(rows) > 1 else None
-    settings = job.design.menu(unit_no)
-    return differences(unit.menu, settings, last["values"], last["lacking"], before)
+    before: dict[str, float | str] = {}
+    for e in rows[:-1]:
+        before |= e.body["values"]
+    last = rows[-1].body
+    return differences(unit.menu, job.design.menu(unit_no), last["values"], last["lacking"], before)
 
 
 def explained(job: OpenJob, unit_no: int, line: Line) -> Entry | None:
@@ -68,7 +78,12 @@ def explained(job: OpenJob, unit_no: int, line: Line) -> Entry | None:
 
 def key_of(unit_no: int, line: Line) -> str:
     """The key under which what a line holds is explained."""
-    return f"read.{unit_no}.{line.setting.id}={shown(line.read or '')}"
+    return f"read.{unit_no}.{line.setting.id}={holds(line)}, planned {line.setting.display}"
+
+
+def holds(line: Line) -> str:
+    """What a line holds, as text."""
+    return "" if line.read is None else shown(line.read)
 
 
 def unsettled(job: OpenJob) -> int:
@@ -157,7 +172,7 @@ def page(job: OpenJob, unit_no: int, fault: str = "", writes: bool = False) -> d
         else None,
         "past": len(rows),
         "limits": limits_of(job, unit_no),
-        "hears": bool(job.plan.linking.bms_at and bank_of(job)),
+        "hears": bool(job.plan.linking.bms_at and bank_of(job) and unit_no in on_bank(job)),
         "afters": AFTER,
         "fault": fault,
         "writes": [
@@ -198,7 +213,7 @@ def ask(request: Request, job: Opened) -> Response:
     visit = job.visit
     unit_no, after = unit_of(job, visit.text("unit")), visit.text("after")
     unit = job.design.inverter
-    fault = ""
+    fault, status = "", 422
     if unit is None or not job.plan.linking.unit_at:
         fault = "No unit is asked here: its host and port stand under Link, Network."
     elif after not in AFTER:
@@ -212,15 +227,15 @@ def ask(request: Request, job: Opened) -> Response:
         try:
             found = menu_client.read_menu(job.plan.linking, unit, unit_no, networks)
         except DeviceFault as exc:
-            fault = f"{str(exc)[:1].upper()}{str(exc)[1:]}."
+            fault, status = f"{str(exc)[:1].upper()}{str(exc)[1:]}.", 502
         else:
             keep(job, unit_no, after, found.values, found.lacking)
             visit.db.commit()
             return RedirectResponse(f"/jobs/{job.record.id}/set/read?unit={unit_no}", 303)
     shows = page(job, unit_no, fault, may_write(request, job))
     if request.headers.get("accept", "").startswith("application/json"):
-        return JSONResponse({"error": "not read", "message": fault}, 502)
-    return render(request, "set_read.html", shows, 502 if "inverter" in fault else 422)
+        return JSONResponse({"error": "not read", "message": fault}, status)
+    return render(request, "set_read.html", shows, status)
 
 
 def keep(
@@ -277,7 +292,7 @@ def explain(request: Request, job: Opened) -> Response:
     if line is None or job.state.signed:
         return RedirectResponse(f"/jobs/{job.record.id}/set/read?unit={unit_no}", 303)
     if not why:
-        fault = f"{line.setting.label}: type why it holds {shown(line.read or '')}."
+        fault = f"{line.setting.label}: type why it holds {holds(line)}."
         return render(request, "set_read.html", page(job, unit_no, fault), 422)
     s = line.setting
     body = {
@@ -311,10 +326,14 @@ def write(request: Request, job: Opened) -> Response:
     networks = request.app.state.config.device_networks
     try:
         took, stopped = menu_client.write_lines(job.plan.linking, unit, unit_no, wanted, networks)
-        found = menu_client.read_menu(job.plan.linking, unit, unit_no, networks)
     except DeviceFault as exc:
-        fault = f"{str(exc)[:1].upper()}{str(exc)[1:]}. Read it again before anything else."
+        fault = f"{str(exc)[:1].upper()}{str(exc)[1:]}. Nothing was written."
         return render(request, "set_read.html", page(job, unit_no, fault, True), 502)
+    try:
+        found = menu_client.read_menu(job.plan.linking, unit, unit_no, networks)
+    except DeviceFault as exc:  # what took is kept all the same
+        silent = [m.id for m in unit.menu if m.readable and m.id not in dict(took)]
+        found = menu_client.Read(dict(took), dict.fromkeys(silent, str(exc)))
     label = {m.id: m.label for m in unit.menu}
     note = f"written: {', '.join(label[id] for id, _ in took) or 'nothing'}"
     if stopped:

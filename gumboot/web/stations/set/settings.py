@@ -12,10 +12,10 @@ from fastapi.responses import Response
 
 from gumboot.core.basis.clock import NotATime, parse_time, show_minutes
 from gumboot.core.basis.finding import Change
-from gumboot.core.codes.grid_profiles import PROFILES
+from gumboot.core.codes.grid_profiles import PROFILES, TO_NEUTRAL
 from gumboot.core.kit.menu import TIME
 from gumboot.core.set.settings import SLOT, Setting, parse_slot, show_slot
-from gumboot.drawings.ladder import draw_ladder
+from gumboot.drawings.ladder import PLACES, draw_ladder
 from gumboot.web.field.terminations import script
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.job.saving import change
@@ -57,7 +57,7 @@ def page(
         "ladders": [
             {
                 "drawing": drawn(draw_ladder(x)),
-                "_data": drawn(script(asdict(x))),
+                "_data": drawn(script({**asdict(x), "places": PLACES})),
                 "title": x.title,
                 "wrong": [f"{r.name}: {', '.join(r.broken)}" for r in x.rungs if r.broken],
             }
@@ -71,7 +71,8 @@ def profile_of(settings: list[Setting], job: OpenJob) -> dict[str, Any] | None:
     found = next((PROFILES[s.means_now] for s in settings if s.means_now in PROFILES), None)
     if found is None or job.design.inverter is None:
         return None
-    volts = job.design.inverter.voltage_v
+    unit = job.design.inverter
+    volts = TO_NEUTRAL.get(unit.supply, unit.voltage_v)
     rows = [
         {
             "name": x.name,

@@ -12,9 +12,10 @@ from sqlalchemy import text
 from gumboot.catalogue import catalogue
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import JUNIPER_CUT, TERN_HOLLOW
-from gumboot.devices import bms_client
+from gumboot.devices import bms_client, menu_client
 from gumboot.devices.bms import Running as Bus
 from gumboot.devices.bms import chain_of
+from gumboot.devices.networks import DeviceFault
 from gumboot.devices.unit import Menu, Running
 from gumboot.web.stations.set.read_back import OURS
 from tests.shapes import other
@@ -96,6 +97,31 @@ def test_a_difference_is_explained_with_a_reason_and_only_as_long_as_it_stands(i
     assert row["why"] == "" and row["before"] == "57.0 V"
 
 
+def test_a_reading_cut_short_takes_no_difference_away(installer, wired):
+    """What the last reading could not read stands as it was read before."""
+    job, menu = wired
+    installer.post(f"/jobs/{job}/set/read", {"after": "keying"})
+    before = table(installer, job)["absorb_v"]
+    menu.stopped = True
+    installer.post(f"/jobs/{job}/set/read", {"after": "power-cycle"})
+    after = table(installer, job)["absorb_v"]
+    assert after["verdict"] == before["verdict"] == "other" and after["read"] == "56.4 V"
+    assert "busy" in after["lacking"]
+    missing = installer.get(f"/jobs/{job}/hand-over.json").json()["missing"]
+    assert any("hold another value than planned" in m for m in missing)
+
+
+def test_a_reason_lapses_when_another_value_is_planned(planner, wired):
+    job, menu = wired
+    menu.values["absorb_v"] = 57.0
+    planner.post(f"/jobs/{job}/set/read", {"after": "keying"})
+    planner.post(f"/jobs/{job}/set/explain", {"line": "absorb_v", "note": "asked by the maker"})
+    assert table(planner, job)["absorb_v"]["why"] == "asked by the maker"
+    form = planner.get(f"/jobs/{job}/set.json").json()["typed"]
+    planner.post(f"/jobs/{job}/set", {**form, "absorb_v": "57.9", "version": "1"})
+    assert table(planner, job)["absorb_v"]["why"] == ""
+
+
 @pytest.mark.parametrize(
     ("change", "after", "says"),
     [
@@ -165,6 +191,24 @@ def test_it_stops_at_the_first_line_that_does_not_take_and_says_what_was_not_wri
     rows = table(planner, job)
     assert rows["absorb_v"]["verdict"] == "other" and rows["charge_a"]["verdict"] == "same"
     assert rows["tail_a"]["verdict"] == "other"
+
+
+def test_what_took_is_kept_though_the_unit_is_gone_before_it_is_read_again(
+    planner, wired, writes, monkeypatch
+):
+    job, menu = wired
+    planner.post(f"/jobs/{job}/set/read", {"after": "keying"})
+
+    def gone(*_):
+        raise DeviceFault("inverter 1 stopped answering")
+
+    sent = shown(planner, job)
+    monkeypatch.setattr(menu_client, "read_menu", gone)
+    planner.post(f"/jobs/{job}/set/write", {"lines": sent})
+    assert menu.values["absorb_v"] == 58.3
+    rows = table(planner, job)
+    assert rows["absorb_v"]["verdict"] == "same" and rows["absorb_v"]["before"] == "56.4 V"
+    assert "stopped answering" in rows["alarm"]["lacking"]
 
 
 def test_what_the_bms_allows_is_heard_and_stands_beside_what_is_set(
