@@ -101,7 +101,7 @@ class Unit:
 
 def read_menu(linking: Linking, unit: Inverter, unit_no: int, networks: Sequence[str]) -> Read:
     """Every line that a unit, from 1, can be asked for: in blocks, and line by line where a block
-    is refused. Raises DeviceFault.
+    is refused. Raises DeviceFault, also where nothing of it could be read.
     """
     if not any(m.readable for m in unit.menu):
         raise DeviceFault("the unit's sheet names no registers of its menu: see the shelf")
@@ -112,6 +112,9 @@ def read_menu(linking: Linking, unit: Inverter, unit_no: int, networks: Sequence
     points = [m for m in unit.menu if m.sunspec and m.read_at is None]
     if points:
         _points(linking, points, unit_no, networks, out)
+    if not out.values:
+        why = next(iter(out.lacking.values()))
+        raise DeviceFault(f"nothing of the menu of inverter {unit_no} could be read: {why}")
     return out
 
 

@@ -147,8 +147,8 @@ def test_a_power_cycle_takes_a_while_and_what_is_forgotten_shows():
         assert client.connect() and not client.write_register(POWER, 1, device_id=1).isError()
         client.close()
         time.sleep(0.1)
-        busy = menu_client.read_menu(at(port), C6, 1, OWN)
-        assert not busy.values and all("busy" in x for x in busy.lacking.values())
+        with pytest.raises(DeviceFault, match=r"nothing of the menu .* busy: ask again"):
+            menu_client.read_menu(at(port), C6, 1, OWN)
         while menu.away:
             pass
         again = menu_client.read_menu(at(port), C6, 1, OWN)
@@ -193,6 +193,8 @@ def test_who_is_not_there_is_said():
         menu_client.read_menu(at(port), C6, 1, OWN)
     with pytest.raises(DeviceFault, match="no registers of its menu"):
         menu_client.read_menu(at(port), C6.model_copy(update={"menu": ()}), 1, OWN)
+    with Running([Menu(C6, 0)], port), pytest.raises(DeviceFault, match="inverter 2"):
+        menu_client.read_menu(at(port), C6, 2, OWN)  # another unit's number
     for bad in ("burn", "refuse nothing", "clip tail_a"):
         with pytest.raises(ValueError, match="nothing that can be wrong"):
             Menu(C6, wrong=bad)

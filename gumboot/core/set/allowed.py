@@ -53,7 +53,7 @@ def _of(s: Setting, limits: Mapping[str, float], menus: Sequence[Menu]) -> Itera
     top, bottom = limits.get("charge_volts"), limits.get("discharge_volts")
     if s.rule == "absorb" and top is not None:
         fits = value >= top - NEAR
-        says = "" if fits else "the unit ends the charge before the BMS would: cells never balance"
+        says = "" if fits else "it ends the charge before the BMS would: cells may not balance"
         yield Beside("charge_volts", top, "V", s.label, value, fits, says)
     if s.rule == "cut" and bottom is not None:
         fits = value >= bottom - NEAR

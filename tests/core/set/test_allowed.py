@@ -19,7 +19,7 @@ def rows(rule, value, limits, units=1):
     ("rule", "value", "limits", "units", "says"),
     [
         ("absorb", 56.0, {"charge_volts": 56.0}, 1, ""),
-        ("absorb", 55.0, {"charge_volts": 56.8}, 1, "never balance"),
+        ("absorb", 55.0, {"charge_volts": 56.8}, 1, "may not balance"),
         ("cut", 48.0, {"discharge_volts": 46.0}, 1, ""),
         ("cut", 44.0, {"discharge_volts": 46.0}, 1, "drops out"),
     ],

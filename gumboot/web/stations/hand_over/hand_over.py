@@ -88,7 +88,7 @@ def walked(job: OpenJob, steps: Sequence[Step]) -> list[dict[str, Any]]:
     return [
         {
             "stage": s.stage,
-            "title": s.title,
+            "title": s.says if s.does == "duty" else s.title,
             "expects": s.expects,
             "entry": {k: e.body[k] for k in ("typed", "unit", "verdict", "why", "tool", "note")}
             if (e := last(job, s))
