@@ -82,9 +82,12 @@ class Unit:
     def write(self, item: MenuItem, value: float | str) -> None:
         """Write one line. Raises NotHeld where it does not take it, DeviceFault if it is gone."""
         assert item.read_at is not None  # noqa: S101 - who calls has looked
-        words = encoded(item, value)
+        self.put(item.read_at.number, encoded(item, value))
+
+    def put(self, start: int, words: Sequence[int]) -> None:
+        """Registers as they shall stand. Raises NotHeld where the unit refuses, DeviceFault."""
         try:
-            answer = self.client.write_registers(item.read_at.number, words, device_id=self.no)
+            answer = self.client.write_registers(start, list(words), device_id=self.no)
         except (ModbusException, OSError) as exc:
             raise DeviceFault(f"inverter {self.no} stopped answering while it was written") from exc
         if answer.isError():
@@ -109,23 +112,21 @@ def read_menu(linking: Linking, unit: Inverter, unit_no: int, networks: Sequence
     with Unit(linking, unit_no, networks) as on:
         for block in blocks(unit.menu):
             _block(on, block, out)
-    points = [m for m in unit.menu if m.sunspec and m.read_at is None]
-    if points:
-        _points(linking, points, unit_no, networks, out)
+        points = [m for m in unit.menu if m.sunspec and m.read_at is None]
+        if points:
+            _points(on, points, out)
     if not out.values:
         why = next(iter(out.lacking.values()))
         raise DeviceFault(f"nothing of the menu of inverter {unit_no} could be read: {why}")
     return out
 
 
-def _points(
-    linking: Linking, items: Sequence[MenuItem], unit_no: int, networks: Sequence[str], out: Read
-) -> None:
+def _points(on: Unit, items: Sequence[MenuItem], out: Read) -> None:
     """Lines that stand in SunSpec models; what has none there takes nothing else with it."""
     try:
-        with Models(linking, unit_no, networks) as models:
-            for m in items:
-                _keep(m, lambda m=m: models.line(m), out)  # type: ignore[misc]
+        models = Models(on)
+        for m in items:
+            _keep(m, lambda m=m: models.line(m), out)  # type: ignore[misc]
     except DeviceFault as exc:
         out.lacking.update({m.id: str(exc) for m in items if m.id not in out.values})
 
@@ -170,9 +171,9 @@ def write_lines(
         for item, value in wanted:
             try:
                 if item.read_at is None:
-                    with Models(linking, unit_no, networks) as models:
-                        models.write(item, value)
-                        now = models.line(item)
+                    models = Models(on)
+                    models.write(item, value)
+                    now = models.line(item)
                 else:
                     on.write(item, value)
                     now = on.line(item)

@@ -167,6 +167,15 @@ def warm_enough(
     return (np.asarray(air, float) >= FREEZING_C).astype(float)
 
 
+def export_lines(plan: Plan, design: Design) -> int:
+    """On how many lines an export limit counts by itself: a limit of each phase, with a unit that
+    feeds all three alike.
+    """
+    each = plan.energy.tariff.export_limit_of == "each phase"
+    three = design.inverter is not None and design.inverter.supply.startswith("three")
+    return 3 if each and three else 1
+
+
 def rules_of(work: Work, cal: Calendar, floor: float, reserve: float) -> Rules:
     """What a work mode lets the battery do at each step.
 
@@ -248,8 +257,11 @@ def gather(
     work = work_keyed(design.settings, plan.energy.work)
     rules = rules_of(work, cal, max(floor_on, depth), max(reserve, depth))
     tariff = plan.energy.tariff
+    lines = export_lines(plan, design)
     limits = [
-        w for w in (own_number(design.settings, "export"), tariff.export_limit_w) if w is not None
+        w * lines
+        for w in (own_number(design.settings, "export"), tariff.export_limit_w)
+        if w is not None
     ]
     rules = replace(
         rules, import_w=tariff.import_limit_w or NO_LIMIT, export_w=min(limits, default=NO_LIMIT)

@@ -36,8 +36,8 @@ class Rate(Part):
 
 
 class Tariff(Part):
-    """What a kWh costs, and what may flow: limits in W, standing charge a day, fuel of a generator
-    a kWh.
+    """What a kWh costs, and what may flow: limits in W (that of export in all, or on each phase),
+    standing charge a day, fuel of a generator a kWh.
     """
 
     currency: Annotated[
@@ -48,6 +48,7 @@ class Tariff(Part):
     fuel_kwh: Annotated[float, Field(ge=0, le=1000)] | None = None
     import_limit_w: Annotated[float, Field(gt=0, le=1_000_000)] | None = None
     export_limit_w: Annotated[float, Field(ge=0, le=1_000_000)] | None = None
+    export_limit_of: Literal["in all", "each phase"] = "in all"
 
 
 class Slot(Part):

@@ -193,3 +193,18 @@ def test_what_a_plan_makes_likely_is_asked_about_and_does_not_stop(keyed, says):
     told = found(plan(JUNIPER_CUT, **keyed))[f"set.{id}.plan"]
     assert told.level == "check" and says in told.says
     assert f"set.{id}.plan" not in found(plan(JUNIPER_CUT))
+
+
+def test_another_country_line_wants_a_licensed_name_and_the_letter():
+    """A stop until both stand there; then a check, that names them."""
+    unit = catalogue().inverters[HERON_SLIP["kit"]["inverter"]]
+    line = next(m for m in unit.menu if m.profile)
+    more = line.model_copy(update={"options": (*line.options, "special"), "means": ()})
+    book = shelf(unit.id, [more if m is line else m for m in unit.menu])
+    p = plan(HERON_SLIP, **{line.id: "special"})
+    key = f"set.{line.id}.profile"
+    assert found(p, book)[key].level == "stop"
+    survey = {"licensed": {"grid-profile": "A. Grey"}, "confirmed": {"operator-letter": "ref. 8"}}
+    named = Plan.model_validate({**p.model_dump(mode="json"), "survey": survey})
+    said = found(named, book)[key]
+    assert said.level == "check" and "A. Grey" in said.says and "ref. 8" in said.says

@@ -9,6 +9,7 @@ from collections.abc import Iterator, Sequence
 from gumboot.core.basis.figure import COMMON_PRACTICE
 from gumboot.core.basis.finding import Cure, Finding, check, stop
 from gumboot.core.basis.words import inside
+from gumboot.core.plan import Survey
 from gumboot.core.set.settings import windows
 from gumboot.core.set.settings.choosing import alike
 from gumboot.core.set.settings.lattice import CURRENTS, PAIRS
@@ -16,7 +17,10 @@ from gumboot.core.set.settings.setting import Job, Setting
 from gumboot.core.set.settings.slot import parse_slot
 
 # What the plan says for certain, and what it only makes likely.
-AGREES, LIKELY = ("line",), ("phase_mode", "output_v", "output_hz", "protocol")
+AGREES, LIKELY = ("line",), ("phase_mode", "output_v", "output_hz", "protocol", "export_per_phase")
+
+
+LICENSED, LETTER = "grid-profile", "operator-letter"  # who chose it, and on which word
 
 
 def of_rule(settings: Sequence[Setting], rule: str) -> list[Setting]:
@@ -165,10 +169,15 @@ def plan_findings(settings: Sequence[Setting], job: Job) -> Iterator[Finding]:
                 f"{s.label} is keyed “{s.value}”, not {s.proposed}: the grid profile is chosen by a"
                 " licensed person, as the grid operator's letter says."
             )
-            named = Cure("Accept it with the licensed person's name and the letter's date")
-            yield check(
-                f"set.{s.id}.profile", f"set.{s.id}", says, "the grid operator", back(s), named
-            )
+            at = (f"set.{s.id}.profile", f"set.{s.id}")
+            seen = job.plan.survey or Survey()
+            who, letter = seen.licensed.get(LICENSED, ""), seen.confirmed.get(LETTER, "")
+            if who and letter:
+                says += f" Chosen by {who}; letter: {letter}."
+                yield check(*at, says, "the grid operator", back(s))
+            else:
+                named = Cure("Name the licensed person and the letter under Grid profile")
+                yield stop(*at, says, "the grid operator", back(s), named)
         elif s.lacking:
             says = (
                 f"{s.label}: the menu has nothing for “{s.lacking}”; it takes"

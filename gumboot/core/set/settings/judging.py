@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from gumboot.core.basis import clock
 from gumboot.core.basis.figure import COMMON_PRACTICE
 from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
@@ -98,10 +100,17 @@ def work_findings(settings: list[Setting], job: Job) -> list[Finding]:
             )
         )
     limit, keyed = job.plan.energy.tariff.export_limit_w, by.get("export")
-    if limit is not None and keyed and not isinstance(keyed.value, str) and keyed.value > limit:
+    lines = export_lines(settings, job)
+    if (
+        limit is not None
+        and keyed
+        and not isinstance(keyed.value, str)
+        and keyed.value * lines > limit
+    ):
+        by_line = f" on each of {lines} phases" if lines > 1 else ""
         says = (
-            f"Export limit {keyed.value:g} W is above the {limit:g} W that the grid operator"
-            " allows."
+            f"Export limit {keyed.value:g} W{by_line} is above the {limit:g} W that the grid"
+            " operator allows."
         )
         found.append(
             stop(
@@ -169,3 +178,12 @@ def current_findings(settings: list[Setting]) -> list[Finding]:
                 )
             )
     return found
+
+
+def export_lines(settings: Sequence[Setting], job: Job) -> int:
+    """How many times the keyed export limit may go out of what the operator allows: once a phase,
+    where the unit holds it on each and the operator counts the sum.
+    """
+    each = any(s.rule == "export_per_phase" and s.means_now == "per phase" for s in settings)
+    summed = job.plan.energy.tariff.export_limit_of == "in all"
+    return 3 if each and summed and job.inverter.supply.startswith("three") else 1

@@ -136,6 +136,11 @@ def _export(item: MenuItem, job: Job) -> Filled:
     )
     if (limit := job.plan.energy.tariff.export_limit_w) is not None:
         may = given("P_may", limit, "W", "What the grid operator allows", "tariff")
+        if job.plan.energy.tariff.export_limit_of == "each phase":
+            step = item.step or 1
+            kept = any(m.rule == "export_per_phase" for m in job.inverter.menu)
+            more = "" if kept else ": this menu holds the sum only, and all of it may go one way"
+            return math.floor(limit / step) * step, f"allowed on each phase{more}", may
         f = solve(
             "P_exp",
             "W",

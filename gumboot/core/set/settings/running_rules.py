@@ -65,6 +65,14 @@ def unbalanced(item: MenuItem, job: Job) -> Filled:
     return "on", "each line gets what its own loads take", None
 
 
+def export_of(item: MenuItem, job: Job) -> Filled:
+    """Whether the export limit is of each phase, or of all together."""
+    tariff = job.plan.energy.tariff
+    if tariff.export_limit_w is not None and tariff.export_limit_of == "each phase":
+        return "per phase", "the grid operator allows so much on each phase", None
+    return "in all", "the meter bills the sum, unless the grid operator says otherwise", None
+
+
 def input_range(item: MenuItem, job: Job) -> Filled:
     """How far the input may stray before the unit leaves it."""
     if job.plan.kit.generator:
@@ -174,7 +182,7 @@ RUNNING: dict[str, Callable[[MenuItem, Job], Filled]] = {
     "restart.heat": fixed("on", "it comes back when it has cooled"),
     "power_save_w": fixed(SLEEP_W, "used only where sleep is on"),
     "unbalanced": unbalanced,
-    "export_per_phase": fixed("in all", "the meter bills the sum, unless the grid operator says"),
+    "export_per_phase": export_of,
     "power_factor": fixed(1.0, "unity, unless the grid operator asks for another"),
     "reactive": fixed("off", "unless the grid operator asks for it"),
     "input_range": input_range,

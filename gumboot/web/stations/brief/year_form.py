@@ -24,6 +24,7 @@ MODES: Choices = (
     ("windows", "time windows"),
 )
 MONTH: Choices = tuple((str(n), m[:3]) for n, m in enumerate(MONTHS, 1))
+EXPORT_OF: Choices = (("in all", "of all phases together"), ("each phase", "of each phase"))
 SPARE_SUN: Choices = (("battery", "the battery"), ("grid", "the grid"))
 TARIFF = "energy/tariff"
 SLOTS = tuple(f"{kind}-{n}" for kind in ("charge", "discharge") for n in (0, 1, 2))
@@ -59,6 +60,7 @@ def fields(off_grid: bool, kept: Sequence[KeptFile]) -> dict[str, list[Field]]:
         Field(
             f"{TARIFF}/export_limit_w", "Export allowed", "power", "empty: no limit", optional=True
         ),
+        Field(f"{TARIFF}/export_limit_of", "That is", "choice", choices=EXPORT_OF),
         Field(
             f"{TARIFF}/import_limit_w", "Import allowed", "power", "empty: no limit", optional=True
         ),

@@ -3,7 +3,7 @@
 from gumboot.web.job import walking
 from gumboot.web.job.opening import OpenJob
 from gumboot.web.station import Station
-from gumboot.web.stations.set import keying, read_back, settings
+from gumboot.web.stations.set import costs, keying, read_back, settings, sheet
 
 
 def progress(job: OpenJob) -> str:
@@ -16,6 +16,9 @@ STATION = Station(
     "set",
     "Set",
     progress,
-    (settings.router, keying.router, read_back.router),
+    (
+        *(settings.router, keying.router, read_back.router),
+        *(sheet.router, costs.router),
+    ),
     ("set", "set/key", "set/read"),
 )

@@ -17,14 +17,10 @@ from gumboot.core.set.keying import near
 from gumboot.core.set.settings import Setting
 from gumboot.core.walk.entering import body_of, entry_body
 from gumboot.core.walk.step import Step
-from gumboot.drawings.ladder import draw_ladder
-from gumboot.exports.materials import as_csv
-from gumboot.web.background import printed
 from gumboot.web.field.entry import Sent, makes
 from gumboot.web.job import walking
 from gumboot.web.job.opening import Opened, OpenJob
-from gumboot.web.pages.frame import drawn, twin
-from gumboot.web.people.defaults import PAPERS, paper_of
+from gumboot.web.pages.frame import twin
 
 router = APIRouter()
 PATH = "set/key"
@@ -130,40 +126,3 @@ def keyed_lines(job: OpenJob) -> list[tuple[Step, Setting, str]]:
             keyed = e.body["typed"] if e and e.body["verdict"] in ("done", "outside") else ""
             out.append((step, own, keyed))
     return out
-
-
-@router.get("/jobs/{job_id}/set.csv")
-def sheet_csv(request: Request, job: Opened) -> Response:
-    """The sheet of every unit as CSV (RFC 4180), in the order of keying."""
-    rows = []
-    for _, own, keyed in keyed_lines(job):
-        row = (str(own.unit_no), own.number, own.label, own.works, own.display, str(own.value))
-        rows.append((*row, own.unit, own.reason, keyed))
-    head = ("unit", "number", "line", "works", "display", "value", "in", "reason", "keyed")
-    name = {"Content-Disposition": f'attachment; filename="settings-{job.record.id}.csv"'}
-    return Response(as_csv(head, rows), media_type="text/csv; charset=utf-8", headers=name)
-
-
-@router.get("/jobs/{job_id}/set.pdf")
-def sheet_pdf(request: Request, job: Opened) -> Response:
-    """The same to print, with the ladders: ?paper=a4 or letter."""
-    paper = request.query_params.get("paper", "")
-    paper = paper if paper in PAPERS else paper_of(job.visit, job.plan.units)
-    stages: dict[str, list[dict[str, Any]]] = {}
-    for step, own, keyed in keyed_lines(job):
-        names = ("number", "label", "works", "display", "value", "unit", "restart")
-        line = {k: getattr(own, k) for k in names}
-        stages.setdefault(step.stage, []).append({**line, "keyed": keyed})
-    unit = job.design.inverter
-    context = {
-        "job": {"name": job.record.name, "version": job.record.version},
-        "address": job.plan.site.address,
-        "unit": f"{unit.maker} {unit.model}" if unit else "No unit",
-        "stages": list(stages.items()),
-        "paper": PAPERS[paper],
-        "ladders": [
-            {"title": x.title, "drawing": drawn(draw_ladder(x, standalone=True))}
-            for x in job.design.ladders(1)
-        ],
-    }
-    return printed(request, job, "set_sheet.html", "settings", context)

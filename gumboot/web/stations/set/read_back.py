@@ -23,6 +23,7 @@ from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import render, twin
 from gumboot.web.stations.link.bms import bank_of, hear_bank
 from gumboot.web.stations.set.keying import setting_of, steps_of
+from gumboot.web.stations.set.profile import strays
 from gumboot.web.stations.set.settings import shown, unit_of
 
 router = APIRouter()
@@ -89,11 +90,12 @@ def holds(line: Line) -> str:
 def unsettled(job: OpenJob) -> int:
     """How many lines hold another value than planned, and nobody has explained it."""
     units = range(1, job.plan.kit.inverters + 1)
-    return sum(
+    lines = sum(
         x.verdict == "other" and explained(job, n, x) is None
         for n in units
         for x in lines_of(job, n)
     )
+    return lines + sum(strays(job, n) for n in units)
 
 
 def on_display(item: MenuItem, value: float | str) -> str:

@@ -8,18 +8,22 @@ from dataclasses import asdict
 from typing import Any
 
 from fastapi import APIRouter, Request
-from fastapi.responses import Response
+from fastapi.responses import RedirectResponse, Response
 
 from gumboot.core.basis.clock import NotATime, parse_time, show_minutes
 from gumboot.core.basis.finding import Change
-from gumboot.core.codes.grid_profiles import PROFILES, TO_NEUTRAL
 from gumboot.core.kit.menu import TIME
+from gumboot.core.plan import Survey
 from gumboot.core.set.settings import SLOT, Setting, parse_slot, show_slot
+from gumboot.core.set.settings.agreement import LETTER, LICENSED
 from gumboot.drawings.ladder import PLACES, draw_ladder
+from gumboot.store import records
 from gumboot.web.field.terminations import script
+from gumboot.web.job import saving
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.job.saving import change
 from gumboot.web.pages.frame import drawn, render, twin
+from gumboot.web.stations.set import profile
 
 router = APIRouter()
 
@@ -52,8 +56,14 @@ def page(
         "faults": faults,
         "closed": any(s.rule == "link" and s.means_now != "none" for s in settings)
         or not any(s.rule == "link" for s in settings),
-        "profile": profile_of(settings, job),
+        "profile": profile.profile_of(job, unit_no),
         "under": unders(job),
+        "on_grid": job.plan.supply.kind != "off-grid",
+        "sunspec": bool(job.design.inverter and any(m.sunspec for m in job.design.inverter.menu)),
+        "sheet_fault": "",
+        "profile_typed": {},
+        "profile_faults": {},
+        "profile_fault": "",
         "ladders": [
             {
                 "drawing": drawn(draw_ladder(x)),
@@ -64,25 +74,6 @@ def page(
             for x in job.design.ladders(unit_no)
         ],
     }
-
-
-def profile_of(settings: list[Setting], job: OpenJob) -> dict[str, Any] | None:
-    """What the country line stands for, in the volts of this supply; None where it is not known."""
-    found = next((PROFILES[s.means_now] for s in settings if s.means_now in PROFILES), None)
-    if found is None or job.design.inverter is None:
-        return None
-    unit = job.design.inverter
-    volts = TO_NEUTRAL.get(unit.supply, unit.voltage_v)
-    rows = [
-        {
-            "name": x.name,
-            "value": f"{x.value * volts:.4g} V" if x.of == "V" else f"{x.value:g} {x.of}",
-            "share": f"{100 * x.value:.4g} % of {volts:g} V" if x.of == "V" else "",
-            "lasts": f"{x.seconds:g} s" if x.seconds is not None else "",
-        }
-        for x in found.limits
-    ]
-    return {"name": found.name, "source": found.source, "rows": rows}
 
 
 def unders(job: OpenJob) -> dict[str, str]:
@@ -149,3 +140,46 @@ def save(request: Request, job: Opened) -> Response:
         return render(request, "set.html", page(job, typed, faults, unit_no), 422)
     back = f"/jobs/{job.record.id}/set{f'?unit={unit_no}' if unit_no > 1 else ''}"
     return change(request, job, tuple(changes), back)
+
+
+@router.post("/jobs/{job_id}/set/profile")
+def compare(request: Request, job: Opened) -> Response:
+    """Keep what the unit shows of its grid profile; a row left empty is not asked."""
+    visit = job.visit
+    visit.needs("installer", "supervisor")
+    unit_no = unit_of(job, visit.text("unit"))
+    lines = profile.lines_of(job, unit_no)
+    typed = {x.key: visit.text(x.key) for x in lines}
+    read = {k: profile.number_of(v) for k, v in typed.items() if v}
+    faults = {k: "type the number that the unit shows" for k, v in read.items() if v is None}
+    if faults or job.state.signed:
+        said = "The job is signed: a supervisor can reopen it at Hand over."
+        more = {
+            "profile_typed": typed,
+            "profile_faults": faults,
+            "profile_fault": said if job.state.signed else "",
+        }
+        return render(request, "set.html", {**page(job, {}, {}, unit_no), **more}, 422)
+    for x in lines:
+        e, value = profile.entry_of(job, x), read.get(x.key)
+        if value is not None and (e is None or e.body["typed"] != typed[x.key]):
+            body = profile.judged(x, typed[x.key], value)
+            at = visit.text("at_device")[:40]
+            records.append(visit.db, job.record, "set", body, visit.who, visit.role, at)
+    visit.db.commit()
+    return RedirectResponse(f"/jobs/{job.record.id}/set?unit={unit_no}#profile", 303)
+
+
+@router.post("/jobs/{job_id}/set/profile/word")
+def word(request: Request, job: Opened) -> Response:
+    """Name who chose another profile, and the operator's letter it rests on."""
+    visit, survey = job.visit, job.plan.survey or Survey()
+    visit.needs("planner", "supervisor")
+    said = {LICENSED: visit.text("who")[:200]}, {LETTER: visit.text("letter")[:200]}
+    kept = [
+        {k: v for k, v in {**was, **new}.items() if v}
+        for was, new in zip((survey.licensed, survey.confirmed), said, strict=True)
+    ]
+    told = survey.model_copy(update={"licensed": kept[0], "confirmed": kept[1]})
+    plan = job.plan.model_copy(update={"survey": told})
+    return saving.save(request, job, plan, f"/jobs/{job.record.id}/set#profile")
