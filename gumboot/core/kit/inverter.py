@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from gumboot.core.kit import presumed
+from gumboot.core.kit.alarm import Alarm
 from gumboot.core.kit.enclosure import Enclosure
 from gumboot.core.kit.entry import Entry, Positive, WrongTogether
 from gumboot.core.kit.menu import MenuItem, menu_fault
@@ -77,7 +78,8 @@ class Inverter(Entry):
     landing: the order in which its maker wants the stages landed; empty when silent.
     shutdown: the order in which its maker wants things opened; empty when silent; switch_off: how
     the unit itself is switched off; starting: how it is woken, None where no sheet says;
-    registers: where it keeps what it measures over Modbus.
+    registers: where it keeps what it measures over Modbus. transfer_ms: the gap its maker claims
+    when the grid goes; alarms: what its codes mean.
     neutral: whether its relay opens neutral in an island; None when silent, and then it is as the
     plan says.
     feeds_grid: whether it ever pushes into the grid. battery_inputs: of its battery port.
@@ -130,6 +132,8 @@ class Inverter(Entry):
     switch_off: str = ""
     starting: Starting | None = None
     registers: tuple[UnitRegister, ...] = ()
+    transfer_ms: Positive | None = None
+    alarms: tuple[Alarm, ...] = ()
     factory_terminations: tuple[FactoryTermination, ...] = ()
     cover: FactoryTermination | None = None
     block: Block | None = None

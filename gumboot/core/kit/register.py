@@ -28,7 +28,10 @@ class MeterRegister(Register):
 
 
 class UnitRegister(Register):
-    """Of an inverter: what it does, as a number of its own, or what it measures."""
+    """Of an inverter: what it does, as a number of its own, or what it measures. island: 1 while it
+    makes its own voltage; W: out of the array and the battery, in from the grid, into the loads;
+    alarm: the code that stands, 0 for none.
+    """
 
     shows: Literal[
         "status",
@@ -43,6 +46,12 @@ class UnitRegister(Register):
         "PV V",
         "frequency Hz",
         "state of charge",
+        "island",
+        "PV W",
+        "battery W",
+        "grid W",
+        "load W",
+        "alarm",
     ]
 
 

@@ -20,7 +20,8 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.stats import chi2
 
-from gumboot.core.link.telling import bits
+from gumboot.core.diagnose.engine import SURE, best
+from gumboot.core.diagnose.telling import bits
 from gumboot.core.link.wiring import (
     Array,
     Setup,
@@ -34,7 +35,6 @@ from gumboot.core.link.wiring import (
     structures,
 )
 
-SURE = 0.99  # of one explanation: no more steps are asked for
 DEAF = 100.0  # in log-likelihood: what is further off than this is as wrong as can be
 TIMES_NOISE = 5.0  # a step should be as many times the noise seen
 WEIGHED = 64  # explanations that are weighed for the next step
@@ -170,9 +170,7 @@ def tells(belief: Belief, step: Step, noise_w: float) -> float:
 
 def next_step(belief: Belief, steps: Sequence[Step], noise_w: float) -> tuple[Step, float] | None:
     """(the step that tells most, how many bits), or None where no step tells anything."""
-    found = [(tells(belief, step, noise_w), -i, step) for i, step in enumerate(steps)]
-    best = max(found, key=lambda x: x[:2], default=None)
-    return (best[2], best[0]) if best and best[0] >= 1e-3 else None
+    return best(steps, lambda step: tells(belief, step, noise_w), lambda step: 1.0)
 
 
 def wanted_w(noise_w: float) -> float:

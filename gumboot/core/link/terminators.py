@@ -19,7 +19,7 @@ from typing import Literal
 
 import numpy as np
 
-from gumboot.core.link.telling import bits
+from gumboot.core.diagnose.telling import bits
 from gumboot.core.walk.entering import OPEN_READ
 
 TERMINATOR = 120.0

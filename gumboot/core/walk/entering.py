@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from gumboot.core.land.entering import Refused
+from gumboot.core.walk.reading import KINDS, number
 from gumboot.core.walk.step import Step
 
 OPEN_READ = 3000.0  # from here on a reading of a bus is "open": what inputs show is on no sheet
@@ -15,7 +16,9 @@ OPEN_WORDS = ("open", "ol", "o.l.", "o.l", "∞", "infinite", "inf")
 NUMBER = re.compile(
     r"([<>]?[+−-]?\d{1,7}(?:[.,]\d{1,6})?)\s*(k|M|m|G)?\s*(Ω|ohms?|dBm|V|volts?|w)?", re.I
 )
-UNITS = {"ohm": "Ω", "megohm": "MΩ", "dbm": "dBm", "volt": "V"}
+UNITS = {"ohm": "Ω", "megohm": "MΩ", "dbm": "dBm", "volt": "V"} | {
+    k: r.unit for k, r in KINDS.items()
+}
 SAYS = {
     "ohm": "type what the meter shows in Ω, such as 60, or “open”",
     "megohm": "type what the tester shows in MΩ, such as 12 or > 200",
@@ -42,8 +45,13 @@ class Entry:
 
 
 def read_value(step: Step, typed: str) -> float:
-    """A reading as a number: Ω, MΩ, V or dBm. Raises Refused."""
+    """A reading as a number, in its kind's unit. Raises Refused."""
     text = typed.strip()
+    if own := KINDS.get(step.does):
+        plain = number(step.does, text)
+        if plain is None:
+            raise Refused("typed", f"type the reading: {own.says}")
+        return plain
     says = SAYS[step.does]
     if step.does == "ohm" and text.lower().removesuffix("ω").strip() in OPEN_WORDS:
         return OPEN_READ

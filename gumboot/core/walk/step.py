@@ -6,7 +6,28 @@ from dataclasses import dataclass
 from typing import Literal
 
 Does = Literal[
-    "tick", "ohm", "megohm", "dbm", "volt", "pins", "ct", "act", "wait", "duty", "key", "text"
+    "tick",
+    "ohm",
+    "megohm",
+    "dbm",
+    "volt",
+    "pins",
+    "ct",
+    "act",
+    "wait",
+    "duty",
+    "key",
+    "text",
+    "amp",
+    "milliamp",
+    "ms",
+    "seconds",
+    "hertz",
+    "percent",
+    "watt",
+    "light",
+    "celsius",
+    "page",
 ]
 
 

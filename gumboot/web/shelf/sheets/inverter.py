@@ -10,6 +10,7 @@ from gumboot.core.kit.register import UnitRegister
 from gumboot.core.kit.terminal import End
 from gumboot.web.pages.form import Field, words
 from gumboot.web.shelf.sheets.parts import (
+    ALARMS,
     BLOCK,
     COVER,
     FACTORY,
@@ -239,6 +240,7 @@ INVERTER = (
             Field("power_w", "Continuous power", "power"),
             given("surge_w", "Surge", "power"),
             given("surge_s", "Surge for, s", "number"),
+            given("transfer_ms", "Gap when the grid goes, ms, as claimed", "number"),
             given("ac_max_a", "Greatest AC current", "current", "continuous, a line"),
             given("pass_through_a", "Passes through", "current", "grid to backup"),
             Field("battery_v_min", "Battery from", "voltage"),
@@ -315,6 +317,12 @@ INVERTER = (
         "Registers over Modbus",
         rows=(registers(get_args(UnitRegister.model_fields["shows"].annotation), "V, Hz or %"),),
         why="Counted from 0; Wake reads the unit's own volts by them.",
+    ),
+    Section(
+        "alarms",
+        "Alarms and faults",
+        rows=(ALARMS,),
+        why="By the codes on its display: what they mean, and what is looked at first.",
     ),
     Section(
         "switching",

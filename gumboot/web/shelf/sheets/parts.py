@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any, Literal, get_args
 
+from gumboot.core.diagnose.problems import PROBLEMS
 from gumboot.core.kit.presumed import NOT_ENTERED
 from gumboot.core.kit.register import Register
 from gumboot.core.kit.signal import Connector, Serves
@@ -311,6 +312,25 @@ def registers(shows: Iterable[str], one_is: str) -> Rows:
             maybe("holding", "A holding register"),
         ),
     )
+
+
+ALARMS = Rows(
+    "alarms",
+    "alarm",
+    (
+        Field("code", "Code", "text", "F02"),
+        Field("means", "Means", "text", "overload in an outage"),
+        given("look", "Look first at", "text", "what runs, and on which leg"),
+        Field(
+            "problem",
+            "Search for its cause",
+            "choice",
+            "",
+            (("", "none"), *((k, p.title) for k, p in PROBLEMS.items())),
+            True,
+        ),
+    ),
+)
 
 
 SETS = optional("address", "terminator", "protocol", "leader")

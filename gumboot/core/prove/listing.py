@@ -1,0 +1,107 @@
+"""Every test that this job needs, in the order of work; none that it does not."""
+
+from __future__ import annotations
+
+from gumboot.core.basis.finding import Finding
+from gumboot.core.brief.chapters import KIT
+from gumboot.core.design import Design
+from gumboot.core.prove.dead import earth_dues, insulation_dues
+from gumboot.core.prove.due import STAGES, Due
+from gumboot.core.prove.hour import hour_dues
+from gumboot.core.prove.island import back_dues, island_dues
+from gumboot.core.prove.live import agreeing, array_down, bond_dues, grid_dues, last_of
+from gumboot.core.prove.strings import Sky, string_dues
+from gumboot.core.wake.steps import COLD, steps_of
+from gumboot.core.walk.step import Step
+
+BARE = Sky()
+READ = ("ohm", "megohm", "volt")
+CLAUSES = {
+    "cold.insulation": "IEC 62446-1 6.7",
+    "cold.service": "IEC 60364-6 6.4.3.9",
+}
+
+
+def dues_of(d: Design, sky: Sky = BARE) -> tuple[Due, ...]:
+    """Every test, dead ones first. What Wake's walk reads stands here as read there. sky: light and
+    warmth as last read.
+    """
+    if d.inverter is None or d.network is None:
+        return ()
+    duties = {f.key: f for f in d.duties if f.asked and f.asked.station == "Prove"}
+    kit = d.of(KIT)
+    rows = [
+        *(_of_wake(s, d) for s in steps_of(d) if s.stage == COLD and s.does in READ and _there(s)),
+        *earth_dues(d),
+        *insulation_dues(d),
+        *string_dues(d.plan, d.strings, kit.module if kit else None, sky),
+        *grid_dues(d, duties),
+        *array_down(duties),
+        *bond_dues(d, duties),
+        *agreeing(d),
+        *island_dues(d, duties),
+        *back_dues(d),
+        *hour_dues(d),
+        *last_of(d),
+    ]
+    rows += [_of_duty(f) for k, f in duties.items() if k not in {x.duty for x in rows}]
+    return tuple(sorted(_each_once(rows), key=lambda x: STAGES.index(x.stage)))
+
+
+OURS = ("cold.string.", "cold.earth")  # read here: Wake takes them from here
+
+
+def _there(s: Step) -> bool:
+    """Whether Wake's walk is where it is read."""
+    return not s.key.startswith(OURS)
+
+
+def _each_once(rows: list[Due]) -> list[Due]:
+    seen: set[str] = set()
+    return [x for x in rows if not (x.key in seen or seen.add(x.key))]  # type: ignore[func-returns-value]
+
+
+def _of_wake(s: Step, d: Design) -> Due:
+    """A cold reading of Wake: due here, read there."""
+    rule = next((c for k, c in CLAUSES.items() if s.key.startswith(k)), "maker's manual")
+    return Due(
+        f"wake.{s.key}",
+        STAGES[0],
+        s.title,
+        s.does,
+        {"ohm": "continuity tester", "megohm": "insulation tester"}.get(s.does, "multimeter"),
+        (s.says,),
+        "Everything open, as the walk of Wake begins.",
+        rule,
+        place=s.box,
+        expects=s.expects,
+        least=s.least,
+        most=s.most,
+        known=s.key,
+        problem={"cold.insulation": "low_insulation"}.get(".".join(s.key.split(".")[:2]), ""),
+    )
+
+
+QUANTITY = {"voltage": "volt", "time": "ms", "current": "amp", "": "tick"}
+
+
+def _of_duty(f: Finding) -> Due:
+    """A duty of Prove that no test of its own closes."""
+    asked = f.asked
+    assert asked is not None  # noqa: S101 - chosen so
+    does = QUANTITY.get(asked.kind, "tick")
+    return Due(
+        f"duty.{f.key}",
+        "On the grid",
+        f.says[:80],
+        does,  # type: ignore[arg-type]
+        "as the duty says",
+        (f.says,),
+        "As it serves.",
+        f.rule,
+        place=f.place,
+        least=asked.least,
+        most=asked.most,
+        expects=f.says if does == "tick" else "",
+        duty=f.key,
+    )

@@ -1,0 +1,380 @@
+"""With the grid on: loops, residual-current devices, volts, rotation, what neutral stands at, the
+array brought down, and what the unit says beside what is measured.
+
+    Z_s ≤ 2/3 · U_0 / I_a                 IEC 60364-6 Annex D: read cold, trips hot
+    t(I_Δn) ≤ 300 ms, type S 130 to 500 ms      IEC 61008-1
+    0.5 · I_Δn < I ≤ I_Δn                 IEC 61008-1, 9.9
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, given
+from gumboot.core.basis.finding import Finding
+from gumboot.core.basis.formula import Formula
+from gumboot.core.design import Design
+from gumboot.core.plan import Safeguard
+from gumboot.core.prove.band import Band, combined, limits
+from gumboot.core.prove.due import LIVE, Due, Stage
+from gumboot.core.size.safeguards import DELAYED_MS, TRIPS_MS, residuals
+from gumboot.core.wake.steps import NEUTRAL_V, SUPPLY, pairs_of
+
+STAGE: Stage = "On the grid"
+SERVING = "As Wake leaves it: everything closed, the grid there."
+HEAT = given("k_h", 2 / 3, "", "Cold reading over a hot trip", "IEC 60364-6 Annex D", MEMORY)
+Z_MAX = Formula("Z_s", "k_h * U_0 / I_a", "Ω", "Most that may be read cold", "IEC 60364-6 Annex D")
+FAULT = Formula("I_pf", "U_0 / Z_e", "A", "Prospective current at the main", "Ohm's law")
+LOOP_OFF = 0.15  # a loop tester, and the supply's own change in a day: common practice
+WAITS_MS = 130.0  # a delayed device lets others go first: IEC 61008-1, from memory
+AGREE = 2.0  # % of state of charge between unit and pack: common practice
+CLOSES = 5.0  # % by which sums may fail to close: common practice of their meters
+
+
+def loop_dues(d: Design) -> Iterator[Due]:
+    """The earth-fault loop of every AC circuit, where a breaker has to clear it: not on TT, where a
+    residual-current device does.
+    """
+    rows = {s.id: s for s in d.circuits}
+    for x in d.loops:
+        s = rows.get(x.circuit)
+        if s is None or x.grid is None or d.plan.supply.earthing == "TT":
+            continue
+        u_0 = given("U_0", 230.0, "V", "Line to neutral", "brief")
+        most = Z_MAX.figure(HEAT, u_0, x.trip.renamed("I_a"))
+        off = limits(x.grid, LOOP_OFF, 0.02)
+        band = Band(x.grid, given("U", 2 * off.u, "Ω", "May be off by", COMMON_PRACTICE))
+        yield Due(
+            f"loop.{s.id}",
+            STAGE,
+            f"Loop at the end of C{s.circuit.number}, "
+            f"{s.circuit.name[:1].lower()}{s.circuit.name[1:]}",
+            "ohm",
+            "loop tester, the kind that does not trip residual-current devices",
+            ("Leads nulled.", "Line to earth at the far end; then line to neutral."),
+            SERVING,
+            "IEC 60364-6 6.4.3.7",
+            place=s.circuit.load.body,
+            who="a licensed person",
+            hazard=LIVE,
+            expects=f"{x.grid.n:.2f} Ω, {most.n:.2f} Ω at most",
+            band=band,
+            least=0.0,
+            most=most.n,
+            limit=most,
+            problem="loop_high",
+            probes=("L", "PE"),
+            circuit=s.id,
+        )
+
+
+def where(s: Safeguard) -> str:
+    """Where a safeguard stands, in words."""
+    named = {"main-panel": "the main board", "backed-up-circuits": "the backed-up circuits"}
+    return named.get(s.at, s.at)
+
+
+def residual_dues(
+    d: Design, stage: Stage, stands: str, duties: dict[str, Finding]
+) -> Iterator[Due]:
+    """Every residual-current device: how soon, and at how much."""
+    on_grid = stage == STAGE
+    for n, s in residuals(d.plan):
+        if not d.plan.book.loops or (not on_grid and s.at == "main-panel"):
+            continue  # what hangs on the grid alone is dead in an island
+        most = DELAYED_MS if s.delayed else TRIPS_MS
+        least = WAITS_MS if s.delayed else 0.0
+        key = f"rcd.{n}.{'grid' if on_grid else 'island'}"
+        last = not on_grid or s.at == "main-panel" or d.plan.backup.loads == "nothing"
+        fed = "" if on_grid else ", in the island"
+        duty = f"rcd.{n}.trips" if last and f"rcd.{n}.trips" in duties else ""
+        yield Due(
+            f"{key}.time",
+            stage,
+            f"{s.trip_ma} mA device at {where(s)}{fed}: how soon it trips",
+            "ms",
+            "residual-current tester",
+            (
+                f"At {s.trip_ma} mA, both half-waves; a type B also with smooth direct current.",
+                "The longer time.",
+            ),
+            stands,
+            "IEC 60364-6 6.4.3.8; times IEC 61008-1",
+            place="main-panel",
+            who="a licensed person",
+            hazard=f"{LIVE} Loads on it go dark.",
+            expects=f"{least:g} to {most:g} ms" if least else f"{most:g} ms at most",
+            least=least,
+            most=most,
+            limit=given("t", most, "ms", "Trips within", "IEC 61008-1", MEMORY),
+            duty=duty,
+            problem="rcd_trips",
+            probes=("L", "PE"),
+        )
+        if on_grid:
+            yield Due(
+                f"{key}.ramp",
+                stage,
+                f"{s.trip_ma} mA device at {where(s)}: at how much it trips",
+                "milliamp",
+                "residual-current tester, ramp",
+                ("Loads off: their leakage counts.",),
+                stands,
+                "IEC 60364-6 6.4.3.8; IEC 61008-1",
+                place="main-panel",
+                who="a licensed person",
+                hazard=LIVE,
+                expects=f"{s.trip_ma / 2:g} to {s.trip_ma:g} mA",
+                least=s.trip_ma / 2,
+                most=float(s.trip_ma),
+                problem="rcd_trips",
+                probes=("L", "PE"),
+            )
+
+
+def fault_due(d: Design) -> Iterator[Due]:
+    """The prospective current at the main, where its loop is known: what every device there has to
+    break.
+    """
+    z, kind = d.plan.supply.loop_ohm, d.plan.supply.kind
+    if kind == "off-grid" or not d.plan.book.loops or z is None or d.plan.supply.earthing == "TT":
+        return
+    u_0 = given("U_0", 230.0, "V", "Line to neutral", "brief")
+    z_e = given("Z_e", z, "Ω", "External loop", "survey")
+    band = combined(FAULT, limits(u_0, SUPPLY), limits(z_e, LOOP_OFF, 0.02))
+    most = d.plan.supply.fault_a or 6000.0
+    yield Due(
+        "fault.main",
+        STAGE,
+        "Prospective current at the main",
+        "amp",
+        "loop tester, prospective current",
+        ("Line to earth and line to neutral; of three phases twice the larger (a safe guess).",),
+        SERVING,
+        "IEC 60364-6 6.4.3.7",
+        place="main-panel",
+        who="a licensed person",
+        hazard=LIVE,
+        expects=f"{band.low:,.0f} to {band.high:,.0f} A, {most:,.0f} A at most",
+        band=band,
+        least=0.0,
+        most=most,
+        probes=("L", "PE, then N"),
+    )
+
+
+def volt_dues(
+    d: Design, stage: Stage, pairs: list[tuple[str, float]], share: float, stands: str, at: str
+) -> Iterator[Due]:
+    """Volts of every pair at the loads' board."""
+    named = "in the island" if stage == "In the island" else "on the grid"
+    key = "island" if stage == "In the island" else "grid"
+    for between, volts in pairs:
+        u = given("U", volts, "V", f"Nominal, {between}", "supply")
+        low, high = volts * (1 - share), volts * (1 + share)
+        line, _, other = between.partition(" to ")
+        yield Due(
+            f"volts.{key}.{between.replace(' ', '-')}",
+            stage,
+            f"{between} at the backed-up loads, {named}",
+            "volt",
+            "multimeter, 600 V AC, true RMS",
+            ("Before the first load, then with one on each line.",),
+            stands,
+            "IEC 60364-6 6.4.3.10" if d.plan.book.loops else "NEC 110.3(B)",
+            place=at,
+            who="a licensed person",
+            hazard=LIVE,
+            expects=f"{low:.0f} to {high:.0f} V",
+            band=Band(u, given("dU", share * volts, "V", "Allowed either way", COMMON_PRACTICE)),
+            least=low,
+            most=high,
+            problem="no_island" if stage == "In the island" else "",
+            probes=(line, other),
+            reads=f"1:output {line} V" if other == "N" and at != "main-panel" else "",
+        )
+
+
+def bond_dues(d: Design, duties: dict[str, Finding]) -> Iterator[Due]:
+    """Neutral to earth in every state that the job has, each closing its duty."""
+    named: dict[str, Stage] = {"islanded": "In the island", "on-the-generator": "In the island"}
+    at = "loads-panel" if d.network and "loads-panel" in d.network.nodes else "main-panel"
+    for key, f in duties.items():
+        if not key.startswith("bond.one.") or f.asked is None:
+            continue
+        state = key.removeprefix("bond.one.")
+        yield Due(
+            f"neutral.{state}",
+            named.get(state, STAGE),
+            f"Neutral to earth, {state.replace('-', ' ')}",
+            "volt",
+            "multimeter, 600 V AC",
+            (f.says,),
+            f"State: {state.replace('-', ' ')}; a load on.",
+            f.rule,
+            place=at,
+            who="a licensed person",
+            hazard=LIVE,
+            expects=f"{f.asked.most or NEUTRAL_V:g} V at most",
+            least=-(f.asked.most or NEUTRAL_V),
+            most=f.asked.most or NEUTRAL_V,
+            duty=key,
+            probes=("N", "PE"),
+            reads="1:N to PE V",
+        )
+
+
+def rotation_due(d: Design) -> Iterator[Due]:
+    """Rotation at the loads' board of a three-phase house, on the grid."""
+    if not d.plan.supply.kind.startswith("three"):
+        return
+    yield Due(
+        "rotation.grid",
+        STAGE,
+        "Rotation at the backed-up loads",
+        "tick",
+        "rotation tester",
+        ("L1, L2, L3 to the right: pumps and compressors turn by it.",),
+        SERVING,
+        "IEC 60364-6 6.4.3.9",
+        place="loads-panel",
+        who="a licensed person",
+        hazard=LIVE,
+        expects="to the right",
+        probes=("L1, L2, L3", ""),
+    )
+
+
+def array_down(duties: dict[str, Finding]) -> Iterator[Due]:
+    """Rapid shutdown, tried."""
+    f = duties.get("pv.rapid-shutdown")
+    if f is None:
+        return
+    yield Due(
+        "shutdown.array",
+        STAGE,
+        "Rapid shutdown, tried",
+        "volt",
+        "multimeter, 1000 V DC",
+        (f.says, "In sun, from full work; the highest of all strings, 30 s after."),
+        "In sun, at full work; then its switch turned.",
+        f.rule,
+        place="array",
+        who="a licensed person, two people",
+        hands=2,
+        hazard=LIVE,
+        expects="30 V at most",
+        least=-30.0,
+        most=30.0,
+        duty="pv.rapid-shutdown",
+        probes=("DC +", "DC −"),
+    )
+
+
+def agreeing(d: Design) -> Iterator[Due]:
+    """What unit, pack and meter say, beside each other: state of charge, sums, alarms, limits."""
+    limit = d.plan.energy.tariff.export_limit_w
+    if d.pack is not None and d.pack.link not in ("", "none"):
+        yield Due(
+            "soc.apart",
+            STAGE,
+            "State of charge, unit against pack",
+            "percent",
+            "both displays, at rest",
+            ("Both read in the same minute, after a quiet quarter of an hour.", "How far apart."),
+            "No charge or load for 15 min.",
+            COMMON_PRACTICE,
+            place="pack-1",
+            expects=f"{AGREE:g} % apart at most",
+            least=-AGREE,
+            most=AGREE,
+            problem="soc_apart",
+        )
+    yield Due(
+        "sum.closes",
+        STAGE,
+        "Array, battery and grid against the loads",
+        "percent",
+        "the unit's display or app, and a clamp",
+        (
+            "One load of known power switched on; all four read once they stand still.",
+            "What comes in less what goes out, as a share of the loads.",
+        ),
+        SERVING,
+        COMMON_PRACTICE,
+        place="inverter-1",
+        expects=f"{CLOSES:g} % apart at most",
+        least=-CLOSES,
+        most=CLOSES,
+        problem="export_not_held",
+    )
+    if limit is not None and d.plan.supply.kind != "off-grid":
+        each = d.plan.energy.tariff.export_limit_of == "each phase"
+        yield Due(
+            "export.held",
+            STAGE,
+            "Export limit, with a load thrown off",
+            "watt",
+            "the utility's meter, or a clamp by line",
+            (
+                "Sun or battery giving more than the limit and a load; then the load off.",
+                "The most that is exported, half a minute later.",
+            ),
+            "In sun, or discharging by a window.",
+            "the grid operator",
+            place="main-panel",
+            who="a trained person",
+            expects=f"{limit:g} W{' on each phase' if each else ''} at most",
+            least=-200_000.0,
+            most=max(1.02 * limit, limit + 50.0),
+            limit=given("P_may", limit, "W", "What the grid operator allows", "tariff"),
+            problem="export_not_held",
+        )
+    charge = next((s for s in d.settings if s.rule == "charge"), None)
+    if charge is not None and not isinstance(charge.value, str) and d.bank is not None:
+        yield Due(
+            "charge.held",
+            STAGE,
+            "Charge current at its limit",
+            "amp",
+            "DC clamp at the unit's battery lead",
+            ("Charging as hard as it will; below 80 % of charge.",),
+            "Battery below 80 %, sun or grid charging.",
+            COMMON_PRACTICE,
+            place="inverter-1",
+            hazard="Insulated gloves: a pack cannot be switched off at its posts.",
+            expects=f"{charge.value:g} A at most",
+            least=0.0,
+            most=1.03 * float(charge.value) + 1.0,
+            limit=charge.figure,
+            probes=("round the lead", ""),
+        )
+
+
+def last_of(d: Design) -> Iterator[Due]:
+    """The alarm list, empty."""
+    yield Due(
+        "alarms.none",
+        "After an hour",
+        "Alarm list empty on unit and packs",
+        "tick",
+        "their displays or app",
+        ("What stands there is looked up under Alarms.",),
+        SERVING,
+        COMMON_PRACTICE,
+        place="inverter-1",
+        expects="no alarm",
+    )
+
+
+def grid_dues(d: Design, duties: dict[str, Finding]) -> Iterator[Due]:
+    """All that is due with the grid on, in its order."""
+    if d.plan.supply.kind == "off-grid":
+        return
+    at = "loads-panel" if d.network and "loads-panel" in d.network.nodes else "main-panel"
+    pairs = pairs_of(d.plan.supply.kind)
+    yield from fault_due(d)
+    yield from volt_dues(d, STAGE, pairs, SUPPLY, SERVING, at)
+    yield from rotation_due(d)
+    yield from loop_dues(d)
+    yield from residual_dues(d, STAGE, SERVING, duties)

@@ -1,0 +1,244 @@
+"""What a string shows now, in the light there is: open volts and shorted amperes, with how far off
+they may be; and the light and warmth that both hang on.
+
+    V_now = n · V_oc · (1 + beta·(T_cell − 25) + a·ln(G / 1000))        IEC 60891, simplified
+    I_now = I_sc · G / 1000 · (1 + alpha·(T_cell − 25))
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given
+from gumboot.core.basis.formula import Formula
+from gumboot.core.kit import Module
+from gumboot.core.plan import Plan, PvString
+from gumboot.core.prove.band import Band, Known, combined, limits
+from gumboot.core.prove.due import DEAD, Due
+from gumboot.core.size.meter_card import A_LIGHT, CELL, LIGHT_LEAST
+from gumboot.core.size.strings import GAMMA_ASSUMED, RISE_C, T_STC, StringDesign
+
+ALPHA = 0.0005  # rise of shorted current a degree, crystalline silicon: common practice
+SHEET = 0.03  # a module's tolerance on volts and amperes: common practice of sheets
+LIGHT_OFF, CELL_OFF_C, AIR_OFF_C = 0.05, 2.0, 6.0  # of what is read: common practice
+METER = 0.005  # of a multimeter on direct volts: common practice of its class
+CLAMP = 0.02  # of a DC clamp, and one ampere's fifth beside: common practice
+CLAMP_PLAIN_A = 0.2
+SUN = 1367.0  # no array sees more for long: solar constant, W/m²
+
+OPEN = Formula(
+    "V_now",
+    "n * V_oc * (1 + beta * (T_cell - T_STC) + a * log(G / 1000))",
+    "V",
+    "Open-circuit voltage now",
+    "IEC 60891",
+    doubt=MEMORY,
+).knowing(T_STC, A_LIGHT)
+SHORTED = Formula(
+    "I_now",
+    "I_sc * G / 1000 * (1 + alpha * (T_cell - T_STC))",
+    "A",
+    "Short-circuit current now",
+    "IEC 60891",
+    doubt=MEMORY,
+).knowing(T_STC)
+
+
+@dataclass(frozen=True, slots=True)
+class Sky:
+    """What was read of light in the array's plane, W/m², and of the cells' or the air's warmth,
+    °C; None where nobody read it.
+    """
+
+    light: float | None = None
+    cell_c: float | None = None
+    air_c: float | None = None
+
+    @property
+    def known(self) -> bool:
+        """Whether it is enough to expect anything by."""
+        warm = self.cell_c is not None or self.air_c is not None
+        return warm and self.light is not None and self.light >= LIGHT_LEAST
+
+
+def light_of(sky: Sky) -> Known:
+    """The light as read."""
+    g = given("G", sky.light or 0.0, "W/m²", "Light in the array's plane", "read on site")
+    return limits(g, LIGHT_OFF)
+
+
+def cell_of(sky: Sky, mounting: str) -> Known:
+    """The cells' warmth: read, or from the air."""
+    if sky.cell_c is not None:
+        t = given("T_cell", sky.cell_c, "°C", "Cell temperature", "read on a cell's back")
+        return limits(t, plain=CELL_OFF_C)
+    air = given("T_air", sky.air_c or 0.0, "°C", "Air temperature", "read on site")
+    rise = given(
+        "dT", RISE_C[mounting], "°C", f"Cell above air in full sun, {mounting}", COMMON_PRACTICE
+    )
+    return limits(CELL.figure(air, rise, light_of(sky).figure), plain=AIR_OFF_C)
+
+
+def open_volts(s: StringDesign, planned: PvString, module: Module, sky: Sky) -> Band:
+    """A string's open volts now."""
+    slope = next(
+        (x for x in (module.beta_voc_per_c, module.gamma_vmp_per_c) if x is not None), GAMMA_ASSUMED
+    )
+    n = given("n", s.modules, "", "Modules in series", "plan")
+    v = given("V_oc", module.v_oc_v, "V", "Open-circuit voltage", "module sheet")
+    beta = given("beta", slope, "1/°C", "Temperature coefficient of V_oc", "module sheet")
+    inputs = (
+        Known(n),
+        limits(v, SHEET),
+        limits(beta, 0.1),
+        cell_of(sky, planned.mounting),
+        light_of(sky),
+    )
+    name = f"String {s.letter}, open, now"
+    meter = METER * s.modules * module.v_oc_v / 3**0.5
+    return combined(OPEN, *inputs, name=name, reading=meter)
+
+
+def shorted_amps(s: StringDesign, planned: PvString, module: Module, sky: Sky) -> Band:
+    """A string's shorted amperes now."""
+    i = given("I_sc", module.i_sc_a, "A", "Short-circuit current", "module sheet")
+    alpha = given("alpha", ALPHA, "1/°C", "Temperature coefficient of I_sc", COMMON_PRACTICE)
+    inputs = (limits(i, SHEET), limits(alpha, 0.6), cell_of(sky, planned.mounting), light_of(sky))
+    clamp = (CLAMP * module.i_sc_a + CLAMP_PLAIN_A) / 3**0.5
+    name = f"String {s.letter}, shorted, now"
+    return combined(SHORTED, *inputs, name=name, reading=clamp)
+
+
+METHOD_LIGHT = (
+    "The sensor flat in the array's own plane, unshaded.",
+    "Read once it stands still; then the strings, within a quarter of an hour.",
+)
+
+
+def string_dues(
+    plan: Plan, strings: tuple[StringDesign, ...], module: Module | None, sky: Sky
+) -> Iterator[Due]:
+    """Light and warmth first, then amperes of each string; its volts are read in Wake, and judged
+    again here.
+    """
+    if not strings or module is None:
+        return
+    yield Due(
+        "sky.light",
+        DEAD,
+        "Light in the array's plane",
+        "light",
+        "irradiance meter, to 1500 W/m²",
+        METHOD_LIGHT,
+        "No clouds passing.",
+        "IEC 62446-1 6.4",
+        least=LIGHT_LEAST,
+        most=1500.0,
+        expects=f"{LIGHT_LEAST:g} W/m² or more, steady",
+        place="array-" + strings[0].letter,
+    )
+    yield Due(
+        "sky.cell",
+        DEAD,
+        "Warmth of a cell",
+        "celsius",
+        "contact thermometer",
+        ("The sensor on the back of a module, between its middle and its edge.",),
+        "At the same time as the light.",
+        "IEC 62446-1 6.4",
+        least=-40.0,
+        most=95.0,
+        expects="as it is; the air plus up to 35 °C in sun",
+        place="array-" + strings[0].letter,
+    )
+    for s in strings:
+        planned = next(p for p in plan.strings if p.letter == s.letter)
+        yield _volts(s, planned, module, sky)
+        yield _amps(s, planned, module, sky)
+
+
+def _volts(s: StringDesign, planned: PvString, module: Module, sky: Sky) -> Due:
+    band = open_volts(s, planned, module, sky) if sky.known else None
+    low, high = (band.low, band.high) if band else (0.9 * s.v_oc_hot.n, s.v_oc_cold.n)
+    says = f"{low:.0f} to {high:.0f} V"
+    return Due(
+        f"string.{s.letter}.open",
+        DEAD,
+        f"String {s.letter}: open volts, by today's light",
+        "volt",
+        "multimeter, 1000 V DC",
+        (
+            "Plus to plus: a minus in front means reversed.",
+            "Every string within a quarter of an hour of the light; they are compared.",
+        ),
+        "PV switch off, connectors parted.",
+        "IEC 62446-1 6.4",
+        who="a trained person",
+        hazard="Live in light: insulated gloves, leads with shrouds.",
+        place=f"array-{s.letter}",
+        expects=says if band else f"{says}; closer once the light is read",
+        band=band,
+        least=low,
+        most=high,
+        problem="low_voc",
+        probes=("string +", "string −"),
+    )
+
+
+def _amps(s: StringDesign, planned: PvString, module: Module, sky: Sky) -> Due:
+    band = shorted_amps(s, planned, module, sky) if sky.known else None
+    high = module.i_sc_a * SUN / 1000
+    least, most = (band.low, band.high) if band else (0.05 * module.i_sc_a, high)
+    says = f"{least:.1f} to {most:.1f} A"
+    return Due(
+        f"string.{s.letter}.short",
+        DEAD,
+        f"String {s.letter}: shorted amperes",
+        "amp",
+        "I-V tester, or a shorting box rated for the string with a DC clamp",
+        (
+            "Only by a device made for it: never by hand across two connectors.",
+            "Where none is there: running amperes by a clamp, and a note.",
+        ),
+        "PV switch off, connectors parted.",
+        "IEC 62446-1 6.5",
+        who="a licensed person",
+        hazard="An arc of direct current does not go out by itself.",
+        place=f"array-{s.letter}",
+        expects=says if band else f"{says}; closer once the light is read",
+        band=band,
+        least=least,
+        most=most,
+        problem="low_isc",
+        probes=("string +", "string −"),
+    )
+
+
+def beside(volts: dict[str, float], expected: dict[str, Figure]) -> dict[str, float]:
+    """How each string stands to its like, as a share of what its own expectation says: of the
+    median of the others. Strings read in the same light need no knowledge of it.
+    """
+    ratio = {k: abs(v) / expected[k].n for k, v in volts.items() if k in expected and expected[k].n}
+    out = {}
+    for k, own in ratio.items():
+        others = sorted(x for j, x in ratio.items() if j != k)
+        if others:
+            mid = len(others) // 2
+            middle = others[mid] if len(others) % 2 else (others[mid - 1] + others[mid]) / 2
+            out[k] = own / middle
+    return out
+
+
+def missing_modules(
+    volts: dict[str, float], expected: dict[str, Figure], modules: dict[str, int]
+) -> dict[str, int]:
+    """Modules too few (negative) or too many of each string, where it stands to its like as whole
+    modules would make it: within four tenths of one.
+    """
+    out = {}
+    for k, share in beside(volts, expected).items():
+        off = (share - 1) * modules[k]
+        if abs(off) >= 0.6 and abs(off - round(off)) <= 0.4:
+            out[k] = round(off)
+    return out
