@@ -36,6 +36,7 @@ from gumboot.core.walk.entering import entry_body as walked
 from gumboot.core.walk.step import Step
 from gumboot.core.wall import drill_sheet
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
+from gumboot.demo.proven import instruments, proven
 from gumboot.exports.pack import STATEMENT
 from gumboot.store import records
 from gumboot.store.database import see_crew
@@ -94,6 +95,7 @@ def load(make: sessionmaker[Session]) -> None:
                     for n, s, a, b, c, u, x in WRENCHES
                 )
                 db.flush()
+                instruments(db, crew.id)
                 finished(db, crew.id)
                 begun(db, crew.id)
                 at_office(db, crew.id)
@@ -286,6 +288,7 @@ def finished(db: Session, crew_id: int) -> None:
     tested(db, job, made, wrong=False)
     woken(db, job, made, 1.0)
     keyed(db, job, made)
+    proven(db, job, made, PEOPLE[1][1], whole=True)
     for f in made.findings:
         if f.level is Level.CHECK:
             records.append(
@@ -354,5 +357,7 @@ def begun(db: Session, crew_id: int) -> None:
             linked_step(db, job, made.harness, "ohm.pack-1-pack-2.0", "40")
         if document in (UNLOCKED, MOSSBANK_TERRACE):
             tested(db, job, made, wrong=document is UNLOCKED)
-        if links is None:  # at switch-on, half way
+        if links is None:  # at switch-on, half way; its last string a module short
+            last = made.strings[-1].letter if made.strings else ""
+            proven(db, job, made, PEOPLE[1][1], whole=False, short=last)
             woken(db, job, made, 0.5)

@@ -15,6 +15,7 @@ from pymodbus.exceptions import ModbusException
 from gumboot.core.kit import Inverter, MenuItem
 from gumboot.core.plan.linking import Linking
 from gumboot.core.set.wire import Block, NotHeld, blocks, decoded, encoded, words_of
+from gumboot.devices.meter_client import WORDS, value_of
 from gumboot.devices.networks import DeviceFault, reach
 from gumboot.devices.sunspec_client import Models
 
@@ -29,10 +30,13 @@ REFUSED = {
 
 @dataclass
 class Read:
-    """What a unit holds, by the line; and what could not be read, with why."""
+    """What a unit holds, by the line; what could not be read, with why; whether it makes its own
+    voltage meanwhile.
+    """
 
     values: dict[str, float | str] = field(default_factory=dict)
     lacking: dict[str, str] = field(default_factory=dict)
+    island: bool = False
 
 
 class Unit:
@@ -110,6 +114,7 @@ def read_menu(linking: Linking, unit: Inverter, unit_no: int, networks: Sequence
         raise DeviceFault("the unit's sheet names no registers of its menu: see the shelf")
     out = Read()
     with Unit(linking, unit_no, networks) as on:
+        out.island = islanded(on, unit)
         for block in blocks(unit.menu):
             _block(on, block, out)
         points = [m for m in unit.menu if m.sunspec and m.read_at is None]
@@ -119,6 +124,18 @@ def read_menu(linking: Linking, unit: Inverter, unit_no: int, networks: Sequence
         why = next(iter(out.lacking.values()))
         raise DeviceFault(f"nothing of the menu of inverter {unit_no} could be read: {why}")
     return out
+
+
+def islanded(on: Unit, unit: Inverter) -> bool:
+    """Whether a unit says that it makes its own voltage; one that cannot be asked does not say."""
+    r = next((x for x in unit.registers if x.shows == "island"), None)
+    if r is None:
+        return False
+    try:
+        words = on.words(r.holding, r.number, WORDS[r.type])
+    except NotHeld:
+        return False
+    return bool(value_of(words, r))
 
 
 def _points(on: Unit, items: Sequence[MenuItem], out: Read) -> None:

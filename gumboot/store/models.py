@@ -355,6 +355,20 @@ class WrenchRow(Base):
     address: Mapped[str] = mapped_column(server_default="", default="")
 
 
+class InstrumentRow(Base):
+    """An instrument of the crew. share, plain: its class."""
+
+    __tablename__ = "instrument"
+    id: Mapped[int] = mapped_column(Identity(), primary_key=True)
+    crew_id: Mapped[int] = mapped_column(ForeignKey("crew.id"), index=True)
+    kind: Mapped[str]
+    name: Mapped[str]
+    serial: Mapped[str]
+    share: Mapped[float]
+    plain: Mapped[float] = mapped_column(server_default="0", default=0.0)
+    calibrated_until: Mapped[date]
+
+
 class KeptFile(Base):
     """A file of a job, named by the SHA-256 of its bytes: readings, weather or photo. The database
     refuses to change or delete it.

@@ -17,7 +17,8 @@ from gumboot.core.journal import log
 from gumboot.core.journal.log import Entry, LogState
 from gumboot.core.land import Scale, Wrench
 from gumboot.core.plan import Plan
-from gumboot.store.models import Job, LogEntry, PlanVersion, WrenchRow
+from gumboot.core.prove.instrument import Instrument
+from gumboot.store.models import InstrumentRow, Job, LogEntry, PlanVersion, WrenchRow
 
 
 class LostRace(Exception):
@@ -388,6 +389,15 @@ def wrenches(db: Session) -> list[Wrench]:
             cast(Scale, r.scale),
             r.address,
         )
+        for r in rows
+    ]
+
+
+def instruments(db: Session) -> list[Instrument]:
+    """The crew's instruments, by kind and name."""
+    rows = db.query(InstrumentRow).order_by(InstrumentRow.kind, InstrumentRow.name)
+    return [
+        Instrument(str(r.id), r.kind, r.name, r.serial, r.share, r.plain, r.calibrated_until)
         for r in rows
     ]
 

@@ -181,14 +181,15 @@ def drilled(g: Growing, e: Entry) -> None:
     g.drilled[e.body["hole"]] = e
 
 
-STEP = {
+VERDICTS_OF_STEP = ["done", "outside", "declined", "taken back"]
+STEP: Fields = {
     "step": TEXT,
     "label": TEXT,
     "typed": TEXT,
     "value": {"type": ["number", "null"]},
     "unit": TEXT,
     "expected": TEXT,
-    "verdict": {"enum": ["done", "outside", "declined", "taken back"]},
+    "verdict": {"enum": VERDICTS_OF_STEP},
     "why": TEXT,
     "tool": TEXT,
     "note": TEXT,
@@ -239,6 +240,65 @@ def rehearsed(g: Growing, e: Entry) -> None:
 def read_back(g: Growing, e: Entry) -> None:
     """A unit's menu was read over its wire."""
     g.readbacks = (*g.readbacks, e)
+
+
+@kind(
+    "test",
+    {**STEP, "verdict": {"enum": [*VERDICTS_OF_STEP, "withheld"]}},
+    lambda b: f"{b['typed'] or 'done'} · {b['verdict']}",
+    more={
+        **DEVICE,
+        "duty": TEXT,
+        "fingerprint": TEXT,
+        "source": {"enum": ["typed", "file", "device", "page"]},
+        "detail": {"type": "object"},
+    },
+)
+def tested(g: Growing, e: Entry) -> None:
+    """A test of Prove was read, declined with a reason, or taken back; one that closes a duty
+    closes it.
+    """
+    g.steps[e.body["step"]] = e
+    g.tests[e.body["step"]] = (*g.tests.get(e.body["step"], ()), e)
+    if e.body.get("duty"):
+        g.duties[e.body["duty"]] = e
+
+
+@kind(
+    "search",
+    {
+        "label": TEXT,
+        "problem": TEXT,
+        "look": TEXT,
+        "answer": {"type": "integer", "minimum": 0},
+        "act": {"enum": ["seen", "begun anew", "mended"]},
+        "says": TEXT,
+        "note": TEXT,
+    },
+    lambda b: f"{b['act']} · {b['says'] or b['note']}",
+)
+def searched(g: Growing, e: Entry) -> None:
+    """A look in the search for a cause; a search begun anew or mended starts from nothing."""
+    own = e.body["problem"]
+    kept = (*g.searches.get(own, ()), e) if e.body["act"] == "seen" else (e,)
+    g.searches[own] = kept
+
+
+@kind(
+    "curve",
+    {
+        "label": TEXT,
+        "what": {"enum": ["iv", "transfer", "step", "discharge", "heat"]},
+        "says": TEXT,
+        "verdict": {"enum": ["done", "outside", "withheld"]},
+        "note": TEXT,
+        "values": {"type": "object"},
+    },
+    lambda b: f"{b['what']} · {b['says']}",
+)
+def curved(g: Growing, e: Entry) -> None:
+    """A curve was taken in from a file, or spots of heat were typed."""
+    g.curves = (*g.curves, e)
 
 
 READINGS: dict[str, object] = {

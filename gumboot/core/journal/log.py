@@ -81,7 +81,9 @@ class LogState:
 
     events: of each termination, oldest first. drilled, steps, accepted and duties: the last entry
     on each hole, step of Link or Wake, finding and duty; ct: the steps of the transformers' test
-    now; rehearsals: all that came to their end; readbacks: units' menus as read over the wire.
+    now; rehearsals: all that came to their end; readbacks: units' menus as read over the wire;
+    tests: all entries on each test of Prove; searches: the looks of each search for a cause since
+    it began; curves: taken in from files.
     hours: entries by who and hour (UTC); ratios: readings by reading over rated, to the
     hundredth; corrected ones are left out. last: the newest entry of each other kind, by what it is
     about.
@@ -98,6 +100,9 @@ class LogState:
     ct: tuple[Entry, ...] = ()
     rehearsals: tuple[Entry, ...] = ()
     readbacks: tuple[Entry, ...] = ()
+    tests: dict[str, tuple[Entry, ...]] = field(default_factory=dict)
+    searches: dict[str, tuple[Entry, ...]] = field(default_factory=dict)
+    curves: tuple[Entry, ...] = ()
     hours: dict[tuple[str, str], int] = field(default_factory=dict)
     ratios: dict[float, int] = field(default_factory=dict)
     last: dict[str, dict[str, Entry]] = field(default_factory=dict)
@@ -146,7 +151,8 @@ class Growing:
         self.drilled, self.hours = dict(before.drilled), dict(before.hours)
         self.steps, self.ct = dict(before.steps), before.ct
         self.rehearsals = before.rehearsals
-        self.readbacks = before.readbacks
+        self.readbacks, self.curves = before.readbacks, before.curves
+        self.tests, self.searches = dict(before.tests), dict(before.searches)
         self.ratios, self.last = dict(before.ratios), dict(before.last)
 
     def read(self, e: Entry) -> None:
@@ -189,6 +195,9 @@ class Growing:
             self.ct,
             self.rehearsals,
             self.readbacks,
+            self.tests,
+            self.searches,
+            self.curves,
             self.hours,
             self.ratios,
             self.last,

@@ -74,6 +74,8 @@ KINDS = {  # what was done, as the page of the log says it
     "brought back": "brought {job} back",
     "deleted": "deleted {job}: {reason}",
     "wrench": "saved the wrench {name}, {serial}, calibrated until {until}",
+    "instrument": "saved the instrument {name}, {serial}, calibrated until {until}",
+    "weights": "weighed the causes of “{problem}” anew",
 }
 
 

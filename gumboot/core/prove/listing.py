@@ -31,10 +31,10 @@ def dues_of(d: Design, sky: Sky = BARE) -> tuple[Due, ...]:
     duties = {f.key: f for f in d.duties if f.asked and f.asked.station == "Prove"}
     kit = d.of(KIT)
     rows = [
-        *(_of_wake(s, d) for s in steps_of(d) if s.stage == COLD and s.does in READ and _there(s)),
         *earth_dues(d),
         *insulation_dues(d),
         *string_dues(d.plan, d.strings, kit.module if kit else None, sky),
+        *(_of_wake(s, d) for s in steps_of(d) if s.stage == COLD and s.does in READ and _there(s)),
         *grid_dues(d, duties),
         *array_down(duties),
         *bond_dues(d, duties),

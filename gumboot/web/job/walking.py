@@ -16,6 +16,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from gumboot.core.journal.entry import Entry
 from gumboot.core.walk.entering import Entry as Entered
+from gumboot.core.walk.reading import KINDS
 from gumboot.core.walk.step import Step
 from gumboot.web.field.entry import Sent
 from gumboot.web.field.receive import keep
@@ -74,10 +75,22 @@ def row(job: OpenJob, n: int, s: Step, done: bool = False) -> dict[str, Any]:
         "wait_s": s.wait_s,
         "asks": s.reads,
         "example": f"{middle:.4g}" if middle else EXAMPLES.get(s.does, ""),
+        **reading_of(s),
         "known": done,
         "state": "done" if done else e.body["verdict"] if e else "",
         "typed": e.body["typed"] if e else "",
         "tool": e.body["tool"] if e else "",
+    }
+
+
+def reading_of(s: Step) -> dict[str, Any]:
+    """How the page reads a plain number: its unit, what else may be typed behind it, its limits."""
+    own = KINDS.get(s.does)
+    if own is None:
+        return {}
+    return {
+        **{"unit": own.unit, "scales": own.scales, "wants": own.says},
+        **{"can_least": own.least, "can_most": own.most},
     }
 
 

@@ -5,7 +5,7 @@
   const data = JSON.parse(document.getElementById("walk-steps").textContent), steps = data.steps;
   const may = walk.dataset.may === "yes", board = walk.querySelector("[data-step]"), list = document.getElementById("walk-list"), kind = walk.dataset.kind, job = walk.dataset.job;
   const esc = (s) => String(s ?? "").replace(/[&<>"']/g, (c) => ({ "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;", "'": "&#39;" })[c]);
-  const UNIT = { ohm: "Ω", megohm: "MΩ", dbm: "dBm", volt: "V" }, READ = Object.keys(UNIT);
+  const UNIT = { ohm: "Ω", megohm: "MΩ", dbm: "dBm", volt: "V" }, reads = (s) => s.does in UNIT || !!s.scales, unit = (s) => UNIT[s.does] || s.unit;
   const OPEN = 3000;
   let here = null, waiting = [], told = "", typed = {}, fault = "", shown = "", asking = false, wasDone = true;
 
@@ -21,6 +21,11 @@
 
   function number(s, text) {
     const plain = text.trim().toLowerCase().replace("−", "-").replace(",", ".");
+    if (s.scales) { // a plain number in one unit, or in what else may be typed behind it
+      const found = /^([+-]?\d{1,7}(?:\.\d{1,6})?)\s*([^\d\s]{0,5})$/.exec(plain), scale = found && (found[2] ? s.scales[found[2]] : 1);
+      const value = scale ? +found[1] * scale : NaN;
+      return value >= s.can_least && value <= s.can_most ? value : NaN;
+    }
     if (s.does === "ohm" && ["open", "ol", "o.l.", "o.l", "∞"].includes(plain.replace("ω", "").trim())) return OPEN;
     const found = /^([<>]?)\s?([+-]?\d{1,7}(?:\.\d{1,6})?)\s*(k|m|g)?\s*(ω|ohms?|dbm|v|volts?|w)?$/.exec(plain);
     if (!found || (found[1] && s.does !== "megohm")) return NaN;
@@ -43,7 +48,7 @@
   }
   function judge(s, text) {
     if (s.does === "key") return !text || sameAs(s, text) ? { verdict: "done", why: "" } : { verdict: "outside", why: `“${text}” stands there, and ${s.expects} was to be keyed` };
-    if (s.does !== "pins" && !READ.includes(s.does)) return { verdict: "done", why: "" };
+    if (s.does !== "pins" && !reads(s)) return { verdict: "done", why: "" };
     if (s.does === "pins") {
       const got = Object.fromEntries([...text.matchAll(/([^\s=:;]+)\s*=\s*([^=;]*?)(?=\s*(?:;|$|[^\s=:;]+\s*=))/g)].map((m) => [m[1], m[2].trim()]));
       const wrong = s.pins.filter((p) => got[p.pin] !== p.far);
@@ -73,7 +78,7 @@
     if (f) return `<div class="flex items-center gap-3 small mb-2"><span class="grow">${esc(f.who)} leads on another device.</span><button type="button" data-lead="ask">Take the lead</button></div>`;
     return l ? '<div class="flex items-center gap-3 small mb-2"><span class="grow">You lead on this device.</span><button type="button" data-lead="back">Leave the lead</button></div>' : "";
   }
-  const SAYS = { done: '<span class="verdict-done">✓ done</span>', outside: '<span class="verdict-bad">✗ not as expected</span>', declined: "left out", "": "" };
+  const SAYS = { done: '<span class="verdict-done">✓ done</span>', outside: '<span class="verdict-bad">✗ not as expected</span>', withheld: '<span class="verdict-bad">? verdict withheld</span>', declined: "left out", "": "" };
 
   const sign = () => JSON.stringify([here.key, Field.known.steps[here.key], Field.known.steps.lead, waiting.map((r) => r.n)]);
   function render() {
@@ -83,7 +88,7 @@
     board.dataset.at = s.key;
     const tool = (() => { try { return typed.tool ?? localStorage.linkTool ?? ""; } catch { return typed.tool ?? ""; } })();
     const who = w ? `${w.who}, waiting to be sent` : e && now ? `${e.typed ? `${e.typed} · ` : ""}${e.who}, ${Field.clock(e.at)}${e.tool ? `, ${e.tool}` : ""}${e.note ? `. ${e.note}` : ""}` : "";
-    const why = now === "outside" ? (e && !w && e.why) || judge(s, w ? w.entry.typed : e?.typed || "").why : "";
+    const why = now === "outside" || now === "withheld" ? (e && !w && e.why) || judge(s, w ? w.entry.typed : e?.typed || "").why : "";
     const held = s.does === "act" ? steps.filter((x) => x.n < s.n && !complete(x)) : [];
     const left = s.does === "act" && steps.some((x) => x.n < s.n && x.does === "act" && state(x) === "declined");
     const wrong = kind === "wake" && (now === "outside" || late(s));
@@ -91,16 +96,17 @@
     if (s.does === "pins") field = `<button class="go" data-right>Each to its own pin</button><details class="mt-2"${open ? " open" : ""}><summary>Something else was found</summary><div class="grid grid-cols-2 gap-3 mt-2">${s.pins.map((p) => `<div><label for="pin-${esc(p.pin)}" class="small">${esc(p.does)}: pin ${esc(p.pin)} sounds to</label><input id="pin-${esc(p.pin)}" data-pin="${esc(p.pin)}" class="num" value="${esc(typed[p.pin] ?? "")}" placeholder="${esc(p.far)}, or open" autocomplete="off"></div>`).join("")}</div><button class="broad mt-2" data-pins>Keep these</button></details>`;
     else if (s.does === "duty") field = `<a class="button go" href="/jobs/${job}/hand-over#duties">Write it down under Hand over</a>`;
     else if (s.does === "ct") field = `<a class="button go" href="/jobs/${job}/link/ct">Open the CT test</a>`;
-    else if (READ.includes(s.does)) field = `<label for="read">Reading, ${UNIT[s.does]}</label><input id="read" class="num torque" inputmode="${/ohm/.test(s.does) ? "text" : "decimal"}" value="${esc(typed.read ?? "")}" placeholder="${esc(s.example)}" autocomplete="off">${data.live?.[(s.asks || "").replace(/^\d+:.*/, "unit").replace(/:.*/, "")] ? '<button type="button" class="broad mt-2" data-live>Read it from the device</button>' : ""}<button class="go mt-2">Keep</button>`;
+    else if (s.does === "page") field = `<a class="button go" href="/jobs/${job}/${s.lever}">Open it</a>`;
+    else if (reads(s)) field = `<label for="read">Reading, ${unit(s)}</label><input id="read" class="num torque" inputmode="${/ohm/.test(s.does) ? "text" : "decimal"}" value="${esc(typed.read ?? "")}" placeholder="${esc(s.example)}" autocomplete="off">${data.live?.[(s.asks || "").replace(/^\d+:.*/, "unit").replace(/:.*/, "")] ? '<button type="button" class="broad mt-2" data-live>Read it from the device</button>' : ""}<button class="go mt-2">Keep</button>`;
     else if (s.does === "key") field = `<button class="go">Keyed: ${esc(s.lever)}</button><details class="mt-2"${open || typed.read ? " open" : ""}><summary>Something else stands there</summary><label for="read" class="small mt-2">What the display shows</label><input id="read" class="num" value="${esc(typed.read ?? "")}" autocomplete="off"><button class="broad mt-2" data-other>Keep that</button></details>`;
     else if (s.does === "text") field = `<label for="read">What stands there</label><input id="read" class="num" maxlength="80" value="${esc(typed.read ?? "")}" autocomplete="off"><button class="go mt-2">Keep</button>`;
     else if (s.does === "wait") field = `<p class="clock" data-clock aria-live="off"></p><button class="go">Seen</button>`;
     else if (held.length) field = `<div class="notice bad-news"><b>Held.</b> ${held.length === 1 ? "One step" : `${held.length} steps`} before it ${held.length === 1 ? "is" : "are"} open, first: <button type="button" class="link" data-step-key="${esc(held[0].key)}">${esc(held[0].title)}</button></div>`;
     else if (s.does === "act" && follows()) field = `<div class="notice"><b>${esc(follows().who)} moves this one.</b> It stands here as soon as it is entered there.</div>`;
     else field = `<button class="go">${s.does === "act" ? `Done: ${esc(s.expects)}` : "Done"}</button>`;
-    const by = !READ.includes(s.does) && s.does !== "pins" ? "" : `<label for="tool" class="small mt-2">Instrument</label><input id="tool" maxlength="80" value="${esc(tool)}" placeholder="name and number of the meter" autocomplete="off">`;
+    const by = !reads(s) && s.does !== "pins" ? "" : `<label for="tool" class="small mt-2">Instrument</label><input id="tool" list="tools" maxlength="80" value="${esc(tool)}" placeholder="name and number of the meter" autocomplete="off">`;
     const form = may ? `<form id="walk-form" autocomplete="off">${field}${by}${fault ? `<div class="fault" role="alert">${esc(fault)}</div>` : ""}<details class="mt-3" data-out${typed.note ? " open" : ""}><summary>Leave it out, or a note</summary><label for="note" class="small mt-2">Reason or note</label><input id="note" maxlength="500" value="${esc(typed.note ?? "")}"><button type="button" class="broad mt-2" data-decline>Leave it out for this reason</button></details>${now ? '<button type="button" class="broad mt-2" data-back>Take the last entry back</button>' : ""}</form>` : `<p class="notice">${walk.dataset.frozen ? "The job is signed: its log takes no entries." : "An installer does these steps."}</p>`;
-    board.innerHTML = `<section id="step" class="step" aria-label="${esc(s.title)}"><div><div class="soft">${s.n} of ${steps.length} · ${esc(s.stage)} ${SAYS[now] ? `· ${SAYS[now]}` : ""}</div><h2 class="text-xl">${esc(s.title)}</h2>${s.expects && s.does !== "pins" && s.does !== "act" ? `<div class="${s.expects.length > 14 ? "what" : "big"} my-1">${esc(s.expects)}</div>` : ""}<p class="mt-1">${esc(s.says)}</p>${who ? `<p class="mt-2 small">${esc(who)}</p>` : ""}${why ? `<p class="told bad mt-2">${esc(why)}</p>` : ""}${left && !now ? '<p class="caution mt-2">An act before it was left out: the order was found with it. Ask under “What if I move something else now” before you move this.</p>' : ""}${wrong ? `<p class="mt-2"><a class="button" href="/jobs/${job}/wake/back?at=${encodeURIComponent(s.key)}">The safe way back</a></p>` : ""}</div><div>${leading()}<div aria-live="polite">${told}</div>${form}<div class="flex gap-2 mt-3"><button type="button" class="grow" data-go="-1">Back</button><button type="button" class="grow" data-go="1">Skip</button></div></div></section>`;
+    board.innerHTML = `<section id="step" class="step" aria-label="${esc(s.title)}"><div><div class="soft">${s.n} of ${steps.length} · ${esc(s.stage)} ${SAYS[now] ? `· ${SAYS[now]}` : ""}</div><h2 class="text-xl">${esc(s.title)}</h2>${s.expects && s.does !== "pins" && s.does !== "act" ? `<div class="${s.expects.length > 14 ? "what" : "big"} my-1">${esc(s.expects)}</div>` : ""}<p class="mt-1">${esc(s.says)}</p>${s.more ? `<dl class="facts small mt-2">${s.more.map(([k, v]) => `<div><dt>${esc(k)}</dt><dd>${esc(v)}</dd></div>`).join("")}</dl>` : ""}${who ? `<p class="mt-2 small">${esc(who)}</p>` : ""}${why ? `<p class="told bad mt-2">${esc(why)}</p>` : ""}${left && !now ? '<p class="caution mt-2">An act before it was left out: the order was found with it. Ask under “What if I move something else now” before you move this.</p>' : ""}${(now === "outside" || now === "withheld") && s.search ? `<p class="mt-2"><a class="button" href="/jobs/${job}/prove/why?of=${esc(s.search)}">Find out why</a></p>` : ""}${wrong ? `<p class="mt-2"><a class="button" href="/jobs/${job}/wake/back?at=${encodeURIComponent(s.key)}">The safe way back</a></p>` : ""}</div><div>${leading()}<div aria-live="polite">${told}</div>${form}<div class="flex gap-2 mt-3"><button type="button" class="grow" data-go="-1">Back</button><button type="button" class="grow" data-go="1">Skip</button></div></div></section>`;
     for (const p of document.querySelectorAll("[data-picture]")) p.hidden = p.dataset.picture !== s.shows;
     if (window.SwitchRow) SwitchRow.show(data.states?.[s.shows], s.lever);
     const done = steps.filter(complete).length;
@@ -137,7 +143,7 @@
   async function ask() { // the unit itself: its own reading stands in the field, and a hand keeps it
     const s = here;
     try {
-      const reply = await fetch(`/jobs/${job}/wake/live.json?key=${encodeURIComponent(s.key)}`, { credentials: "same-origin", headers: { accept: "application/json" }, signal: AbortSignal.timeout?.(12000) });
+      const reply = await fetch(`/jobs/${job}/${data.live_at || "wake/live"}.json?key=${encodeURIComponent(s.key)}`, { credentials: "same-origin", headers: { accept: "application/json" }, signal: AbortSignal.timeout?.(12000) });
       const said = await reply.json();
       if (here !== s) return;
       fault = reply.ok ? "" : said.message;
@@ -171,14 +177,14 @@
       if (lacks) { fault = `type which pin ${lacks.does}, pin ${lacks.pin}, sounds to, or “open”`; render(); document.querySelector(`[data-pin="${CSS.escape(lacks.pin)}"]`)?.focus(); return; }
       return enter("done", here.pins.map((p) => `${p.pin}=${typed[p.pin].trim()}`).join("; "), typed.note || "");
     }
-    if (["ct", "duty"].includes(here.does)) return;
+    if (["ct", "duty", "page"].includes(here.does)) return;
     if (here.does === "text" || "other" in by) {
       if ((typed.read || "").trim()) return enter("done", typed.read.trim(), typed.note || "");
       fault = here.does === "key" ? "type what the display shows" : "type what stands there"; render(); document.getElementById("read").focus(); return;
     }
     if (here.does === "key") return enter("done", here.lever, typed.note || "");
-    if (!READ.includes(here.does)) return enter("done", here.does === "wait" ? `after ${minutes(waited(here))}` : "", typed.note || "");
-    if (isNaN(number(here, typed.read || ""))) { fault = { ohm: "type what the meter shows in Ω, such as 60, or “open”", megohm: "type what the tester shows in MΩ, such as 12 or > 200", dbm: "type the level in dBm, such as -67" }[here.does] || `type the volts, such as ${here.example}`; render(); document.getElementById("read").focus(); return; }
+    if (!reads(here)) return enter("done", here.does === "wait" ? `after ${minutes(waited(here))}` : "", typed.note || "");
+    if (isNaN(number(here, typed.read || ""))) { fault = here.wants ? `type the reading: ${here.wants}` : { ohm: "type what the meter shows in Ω, such as 60, or “open”", megohm: "type what the tester shows in MΩ, such as 12 or > 200", dbm: "type the level in dBm, such as -67" }[here.does] || `type the volts, such as ${here.example}`; render(); document.getElementById("read").focus(); return; }
     return enter("done", typed.read, typed.note || "");
   });
   document.addEventListener("click", (e) => {
@@ -196,7 +202,7 @@
     else if ("back" in b.dataset) enter("back", "", typed.note || "");
     else if ("listOpen" in b.dataset) {
       let stage = "";
-      list.querySelector("[data-list]").innerHTML = steps.map((s) => `${s.stage !== stage ? `<h3 class="mt-2">${esc(stage = s.stage)}</h3>` : ""}<button type="button" data-step-key="${esc(s.key)}"${s === here ? ' aria-current="true"' : ""}>${s.n} ${esc(s.title)} ${{ done: "✓", outside: "✗", declined: "–", "": "" }[state(s)]}</button>`).join("");
+      list.querySelector("[data-list]").innerHTML = steps.map((s) => `${s.stage !== stage ? `<h3 class="mt-2">${esc(stage = s.stage)}</h3>` : ""}<button type="button" data-step-key="${esc(s.key)}"${s === here ? ' aria-current="true"' : ""}>${s.n} ${esc(s.title)} ${{ done: "✓", outside: "✗", withheld: "?", declined: "–", "": "" }[state(s)]}</button>`).join("");
       list.showModal();
     } else if (b.dataset.stepKey) { list.close(); to(steps.find((s) => s.key === b.dataset.stepKey)); walk.scrollIntoView({ block: "start" }); }
     else list.close();

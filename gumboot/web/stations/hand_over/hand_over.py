@@ -32,6 +32,10 @@ from gumboot.web.job.walking import last
 from gumboot.web.pages.frame import drawn, render, twin
 from gumboot.web.stations.brief.editions import entries_of, used
 from gumboot.web.stations.link.harness import lead_data
+from gumboot.web.stations.prove.given import curve_pages
+from gumboot.web.stations.prove.table import beside_of, row_of
+from gumboot.web.stations.prove.walk import complete as tried
+from gumboot.web.stations.prove.walk import dues_now
 from gumboot.web.stations.set import keying, read_back
 from gumboot.web.stations.wake.walk import steps_of
 
@@ -61,16 +65,23 @@ def missing(job: OpenJob) -> list[str]:
     todo = sum(not job.state_of(t).complete for t in d.terminations)
     if todo:
         out.append(f"{todo} of {len(d.terminations)} terminations not made off.")
-    lines = {s.key for s in keying.steps_of(d)}
+    lines, dues = {s.key for s in keying.steps_of(d)}, dues_now(job)
+    due = {x.key for x in dues}
+    undone = [x for x in dues if not x.known and not tried(job, x)]
+    if undone:
+        many = "s" if len(undone) > 1 else ""
+        out.append(f"{len(undone)} test{many} of Prove open: do each, or decline it with a reason.")
     wrong = [
         e
         for key, e in job.state.steps.items()
-        if e.body["verdict"] == "outside" and (key in lines or not key.startswith("key."))
+        if e.body["verdict"] in ("outside", "withheld")
+        and (key in lines or not key.startswith("key."))
+        and not (e.kind == "test" and key not in due)
     ]
     if wrong:
         many = "s" if len(wrong) > 1 else ""
         out.append(
-            f"{len(wrong)} reading{many} of Link, Wake or Set not as expected:"
+            f"{len(wrong)} reading{many} of Link, Wake, Set or Prove not as expected:"
             " put it right and read again, or leave it out with a reason."
         )
     if others := read_back.unsettled(job):
@@ -272,6 +283,9 @@ def page(
         "links": walked(job, d.harness.steps if d.harness else ()),
         "wakes": walked(job, steps_of(d)),
         "keyed": walked(job, keying.steps_of(d)),
+        "tests": [row_of(job, x) for x in dues_now(job)],
+        "beside": beside_of(job, dues_now(job)),
+        "_curves": curve_pages(job, standalone=False),
         "rehearsals": [
             {
                 "who": e.who,
@@ -310,6 +324,7 @@ def pdf(request: Request, job: Opened) -> Response:
         **page(job),
         "_drawing": drawn(one_line(job.design, standalone=True)),
         "_walls": walls_of(job, standalone=True),
+        "_curves": curve_pages(job),
         "figures": job.design.figures,
     }
     anchored(job, "pack")

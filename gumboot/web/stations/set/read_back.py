@@ -169,7 +169,12 @@ def page(job: OpenJob, unit_no: int, fault: str = "", writes: bool = False) -> d
         "lines": sorted(data, key=lambda x: order[x["verdict"]]),
         "counts": {k: sum(x["verdict"] == k for x in data) for k in order},
         "changed": sum(bool(x["before"]) for x in data),
-        "last": {"who": last.who, "at": last.at_server, "after": AFTER.get(last.body["after"], "")}
+        "last": {
+            "who": last.who,
+            "at": last.at_server,
+            "after": AFTER.get(last.body["after"], ""),
+            "note": last.body["note"],
+        }
         if last
         else None,
         "past": len(rows),
@@ -192,6 +197,10 @@ def alone(job: OpenJob) -> bool:
     return bool(found.scalar())
 
 
+ISLAND = (
+    "Read while it made its own voltage: lines of the grid may show another value than with the"
+    " grid on."
+)
 BUSY = "Somebody else reads or writes this unit now: one at a time. Ask again in a moment."
 
 
@@ -231,7 +240,8 @@ def ask(request: Request, job: Opened) -> Response:
         except DeviceFault as exc:
             fault, status = f"{str(exc)[:1].upper()}{str(exc)[1:]}.", 502
         else:
-            keep(job, unit_no, after, found.values, found.lacking)
+            note = ISLAND if found.island else ""
+            keep(job, unit_no, after, found.values, found.lacking, note)
             visit.db.commit()
             return RedirectResponse(f"/jobs/{job.record.id}/set/read?unit={unit_no}", 303)
     shows = page(job, unit_no, fault, may_write(request, job))

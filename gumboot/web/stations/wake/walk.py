@@ -47,6 +47,13 @@ def known(job: OpenJob, step: Step) -> bool:
     if step.key == "cold.land":
         every = job.design.terminations
         return bool(every) and all(job.state_of(t).complete for t in every)
+    if step.key.startswith("cold.string."):
+        e = job.state.steps.get(f"string.{step.key.rpartition('.')[2]}.open")
+        return e is not None and e.body["verdict"] == "done"
+    if step.key == "cold.earth":
+        own = [f"earth.{s.id}" for s in job.design.circuits]
+        read = [job.state.steps.get(k) for k in own]
+        return bool(own) and all(e is not None and e.body["verdict"] == "done" for e in read)
     if step.key == "cold.rehearsed":
         clean = (e.body["slips"] == 0 for e in job.state.rehearsals if e.body["scenario"] == "up")
         return any(clean)
@@ -174,7 +181,8 @@ def moves_now(job: OpenJob, way: Way, grid: bool = True) -> Moves:
     for step in steps_of(job.design):
         _, of, which = (*step.key.split(".", 2), "", "")[:3]
         e = walking.last(job, step) if of in ("string", "pack") else None
-        if e is not None and (e.body["value"] or 0) < 0:
+        again = job.state.steps.get(f"string.{which}.open") if of == "string" else None
+        if any(x is not None and (x.body["value"] or 0) < 0 for x in (e, again)):
             turned.append(f"array-{which}" if of == "string" else which)
     return way.moves_where(grid, turned)
 

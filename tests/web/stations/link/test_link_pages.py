@@ -70,7 +70,7 @@ def test_the_walk_keeps_ticks_readings_reasons_and_what_is_taken_back(installer,
     again = installer.log(job, sent[1]).json()["entries"]
     assert again[0]["state"] == "kept", "a resend is kept once"
     page = installer.get(f"/jobs/{job}/hand-over.json").json()
-    assert any("Link, Wake or Set not as expected" in m for m in page["missing"])
+    assert any("Link, Wake, Set or Prove not as expected" in m for m in page["missing"])
     assert any(
         r["entry"] and (r["entry"]["typed"], r["entry"]["tool"]) == ("40 Ω", "multimeter 7")
         for r in page["links"]

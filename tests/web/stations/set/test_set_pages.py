@@ -45,7 +45,7 @@ def test_a_line_is_keyed_as_shown_or_what_stands_there_is_judged(installer, job)
     (other,) = installer.log(job, entry(volts["key"], "56.4")).json()["entries"]
     assert other["verdict"] == "outside" and "56.4 V stands there" in other["why"]
     missing = installer.get(f"/jobs/{job}/hand-over.json").json()["missing"]
-    assert any("1 reading of Link, Wake or Set not as expected" in m for m in missing)
+    assert any("1 reading of Link, Wake, Set or Prove not as expected" in m for m in missing)
     (left,) = installer.log(job, entry(volts["key"], act="declined")).json()["entries"]
     assert left["state"] == "refused" and left["field"] == "note"
     (left,) = installer.log(

@@ -115,7 +115,7 @@ def test_a_reading_that_is_wrong_says_what_it_means_and_holds(installer, job):
         (no,) = installer.log(job, entry(string["key"], typed)).json()["entries"]
         assert no["state"] == "refused" and no["field"] == "typed" and "type the volts" in no["why"]
     missing = installer.get(f"/jobs/{job}/hand-over.json").json()["missing"]
-    assert any("2 readings of Link, Wake or Set" in m for m in missing)
+    assert any("2 readings of Link, Wake, Set or Prove" in m for m in missing)
 
 
 def test_the_way_back_knows_what_is_closed(installer, job):

@@ -1,0 +1,1 @@
+"""Curves taken in from files: I-V, a transfer, a load step, a discharge."""

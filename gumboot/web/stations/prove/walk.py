@@ -1,0 +1,224 @@
+"""Prove: the walk, test after test. What is read there is sent to `field`, now or when the network
+is back.
+"""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+from functools import lru_cache
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import JSONResponse, Response
+
+from gumboot.core.design import Design
+from gumboot.core.journal.entry import Entry
+from gumboot.core.journal.log import when
+from gumboot.core.kit.dbc import BadDbc
+from gumboot.core.land.entering import Refused
+from gumboot.core.prove.due import DEAD, Due
+from gumboot.core.prove.instrument import Instrument, named
+from gumboot.core.prove.judging import verdict_of
+from gumboot.core.prove.listing import dues_of
+from gumboot.core.prove.strings import Sky
+from gumboot.core.walk.entering import UNITS, body_of, entry_body, read_value
+from gumboot.devices.networks import DeviceFault
+from gumboot.drawings.probes import draw_probes
+from gumboot.store import records
+from gumboot.web.field.entry import Sent, makes
+from gumboot.web.job import walking
+from gumboot.web.job.opening import Opened, OpenJob, today
+from gumboot.web.pages.frame import drawn, twin
+from gumboot.web.stations.link.bms import bank_of
+from gumboot.web.stations.wake.walk import complete as waked
+from gumboot.web.stations.wake.walk import meter_of, shown_by
+from gumboot.web.stations.wake.walk import steps_of as wake_steps
+
+router = APIRouter()
+PATH = "prove/walk"
+FRESH = timedelta(minutes=30)  # how long a reading of light stands: common practice
+CLOSED = ("done", "declined")
+
+
+@lru_cache(maxsize=128)
+def dues_by(design: Design, sky: Sky) -> tuple[Due, ...]:
+    """The tests of a job in a light, remembered for its design."""
+    return dues_of(design, sky)
+
+
+def sky_of(job: OpenJob) -> Sky:
+    """Light and warmth as last read."""
+    light, cell = (job.state.steps.get(k) for k in ("sky.light", "sky.cell"))
+    return Sky(_value(light), _value(cell))
+
+
+def _value(e: Entry | None) -> float | None:
+    return e.body["value"] if e is not None and e.body["verdict"] in ("done", "outside") else None
+
+
+def dues_now(job: OpenJob) -> tuple[Due, ...]:
+    """The tests of a job in the light last read."""
+    return dues_by(job.design, sky_of(job))
+
+
+def last_of(job: OpenJob, due: Due) -> Entry | None:
+    """The entry that a test stands by: its own, or that of the walk where it is read."""
+    e = job.state.steps.get(due.known or due.key)
+    if e is None and due.duty:
+        f = next((f for f in job.design.duties if f.key == due.duty), None)
+        e = job.state.attends(f) if f is not None else None
+    return e if e is not None and e.body["verdict"] != "taken back" else None
+
+
+def complete(job: OpenJob, due: Due) -> bool:
+    """Whether a test is done, or declined with a reason."""
+    e = last_of(job, due)
+    return e is not None and e.body["verdict"] in CLOSED
+
+
+def picture_of(due: Due) -> str:
+    """The key of the picture of its probes."""
+    return f"probes-{due.probes[0]}-{due.probes[1]}" if any(due.probes) else ""
+
+
+def example_of(due: Due) -> str:
+    """What a reading might look like: what is expected, else its limit."""
+    if due.band is not None:
+        return f"{due.band.expected.n:.3g}"
+    value = due.most if due.most is not None else due.least
+    return f"{value:.4g}" if value and due.does not in ("light", "celsius") else ""
+
+
+def instruments_of(job: OpenJob) -> list[Instrument]:
+    """The crew's instruments."""
+    return records.instruments(job.visit.db)
+
+
+def page(
+    job: OpenJob,
+    key: str,
+    typed: dict[str, str] | None = None,
+    fault: tuple[str, str] | None = None,
+) -> dict[str, Any]:
+    """What the page shows."""
+    dues = [x for x in dues_now(job) if not x.known]
+    rows = []
+    for n, x in enumerate(dues, 1):
+        step = x.step()
+        row = walking.row(job, n, step, complete(job, x) and step.key not in job.state.steps)
+        row |= {
+            "shows": picture_of(x),
+            "search": x.problem,
+            "more": [["With", x.instrument], ["By", x.clause]],
+            "example": example_of(x) or row["example"],
+            "lever": "prove/curves#heat" if x.does == "page" else "",
+        }
+        rows.append(row)
+    linking = job.plan.linking
+    live = {
+        "unit": bool(linking.unit_at),
+        "pack": bool(linking.bms_at and bank_of(job)),
+        "meter": bool(linking.meter_at and meter_of(job)),
+    }
+    steps = tuple(x.step() for x in dues)
+    by_key = {x.key: x for x in dues}
+    pictures = {picture_of(x): x for x in dues if any(x.probes)}
+    return {
+        **job.head("prove"),
+        "tab": PATH,
+        "tools": [f"{x.name} {x.serial}" for x in instruments_of(job)],
+        "_pictures": [
+            (k, drawn(draw_probes(*x.probes, x.instrument))) for k, x in pictures.items()
+        ],
+        **walking.walk(job, "test", rows, {"live": live, "live_at": "prove/live"}, PATH),
+        **walking.plainly(steps, key, lambda s: complete(job, by_key[s.key]), typed, fault),
+    }
+
+
+@twin(router, "/jobs/{job_id}/prove/walk", "prove_walk.html")
+def walk(request: Request, job: Opened) -> dict[str, Any]:
+    """The walk, at `?at=` or at the next test."""
+    return page(job, request.query_params.get("at", ""))
+
+
+@makes("test")
+def entry(job: OpenJob, s: Sent) -> tuple[str, dict[str, Any]]:
+    """(kind, body) of an entry about a test. Raises Refused."""
+    due = next((x for x in dues_now(job) if x.key == s.key), None)
+    if due is None and s.key in job.state.tests:
+        raise Refused("key", "this test is not due any more: reload the page")
+    return "test", test_body(job, due, s)
+
+
+def test_body(
+    job: OpenJob,
+    due: Due | None,
+    s: Sent,
+    source: str = "typed",
+    detail: dict[str, Any] | None = None,
+) -> dict[str, Any]:
+    """The body of an entry about a test, with its verdict. Raises Refused."""
+    sent = walking.entered(s)
+    if due is None or s.act != "done" or due.does in ("tick", "page"):
+        if due is not None and due.does == "page" and s.act == "done" and source != "page":
+            raise Refused("key", "this is worked out on its own page")
+        body = entry_body(due.step() if due else None, sent)
+        return {**body, **closing(job, due), "source": source}
+    value = read_value(due.step(), s.typed)
+    by = named(s.tool, instruments_of(job))
+    verdict, why = verdict_of(due, value, by, today(), notes_on(job, due, s), sky_of(job))
+    body = body_of(due.step(), sent, verdict, value, why)
+    more = {"detail": detail} if detail else {}
+    return {**body, "typed": s.typed.strip(), **closing(job, due), "source": source, **more}
+
+
+def closing(job: OpenJob, due: Due | None) -> dict[str, str]:
+    """The duty that a test closes, as it reads now."""
+    f = next((f for f in job.design.duties if due is not None and f.key == due.duty), None)
+    return {"duty": f.key, "fingerprint": f.fingerprint} if f is not None else {}
+
+
+def notes_on(job: OpenJob, due: Due, s: Sent) -> list[str]:
+    """What is to be said of when a test is made: a live one before the walk of Wake is done, a
+    string long after its light was read.
+    """
+    out = []
+    if due.stage != DEAD and not all(waked(job, x) for x in wake_steps(job.design)):
+        out.append("made before the walk of Wake was done")
+    if due.key.startswith("string."):
+        light = job.state.steps.get("sky.light")
+        if light is None or not sky_of(job).known:
+            out.append("light not read: judged by the coldest and hottest day")
+        elif _apart(s.at_device, when(light)) > FRESH:
+            out.append("the light was read more than half an hour before")
+    return out
+
+
+def _apart(a: str, b: str) -> timedelta:
+    try:
+        return abs(datetime.fromisoformat(a) - datetime.fromisoformat(b))
+    except (ValueError, TypeError):
+        return timedelta(0)
+
+
+@router.get("/jobs/{job_id}/prove/live.json")
+def live(request: Request, job: Opened) -> Response:
+    """What a device shows itself of what ?key= asks for."""
+    key = request.query_params.get("key", "")
+    due = next((x for x in dues_now(job) if x.key == key and x.reads), None)
+    if due is None:
+        message = "no device is asked for this: read it with an instrument"
+        return JSONResponse({"error": "not asked", "message": message}, 422)
+    try:
+        value = shown_by(job, due.reads, request.app.state.config.device_networks)
+    except (DeviceFault, BadDbc) as exc:
+        return JSONResponse({"error": "no answer", "message": str(exc)}, 502)
+    return JSONResponse({"value": f"{value:.4g}", "unit": UNITS.get(due.does, "")})
+
+
+@router.post("/jobs/{job_id}/prove/walk")
+def plain_entry(request: Request, job: Opened) -> Response:
+    """One entry from the plain form."""
+    return walking.plain_entry(
+        request, job, "test", lambda *more: page(job, *more), PATH, "prove_walk.html"
+    )
