@@ -70,7 +70,8 @@ def reading_of(due: Due) -> str:
         return "> 200"
     if due.band is not None and due.band.holds(due.band.expected.n):
         low = due.least if due.least is not None else due.band.low
-        return f"{max(due.band.expected.n * 1.004, low):.4g}"
+        value = max(due.band.expected.n * 1.004, low)
+        return f"{value:.2f}" if due.does == "ohm" else f"{value:.4g}"
     if due.least is not None and due.most is not None:
         if due.least < 0 < due.most:
             return f"{0.08 * due.most:.3g}"

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given
 from gumboot.core.basis.formula import Formula
+from gumboot.core.basis.words import inside
 from gumboot.core.design import Design
 from gumboot.core.prove.band import Band, Known, combined, limits
 from gumboot.core.prove.due import Due, Stage
@@ -106,6 +107,7 @@ def spots_of(d: Design) -> list[tuple[str, float, float, str]]:
     carries the unit's current, and its breaker.
     """
     out = []
+    named = {b.id: b.label for b in d.bodies}
     for s in d.circuits:
         if s.circuit.family == "pv":
             continue
@@ -113,7 +115,14 @@ def spots_of(d: Design) -> list[tuple[str, float, float, str]]:
         hot = min(float(s.cable.temp_c), 75.0)
         like = s.circuit.family
         for end in (s.circuit.source, s.circuit.load):
-            out.append((f"C{s.circuit.number}, lugs at {end.body}", rated, hot, f"{like} lugs"))
+            out.append(
+                (
+                    f"C{s.circuit.number}, lugs at {inside(named.get(end.body, end.body))}",
+                    rated,
+                    hot,
+                    f"{like} lugs",
+                )
+            )
         if s.protection is not None:
             out.append((f"C{s.circuit.number}, breaker", rated, hot, f"{like} breaker"))
     return out

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from gumboot.core.basis.finding import Finding
+from gumboot.core.basis.finding import Asked, Finding
 from gumboot.core.brief.chapters import KIT
 from gumboot.core.design import Design
 from gumboot.core.prove.dead import earth_dues, insulation_dues
 from gumboot.core.prove.due import STAGES, Due
 from gumboot.core.prove.hour import hour_dues
 from gumboot.core.prove.island import back_dues, island_dues
-from gumboot.core.prove.live import agreeing, array_down, bond_dues, grid_dues, last_of
+from gumboot.core.prove.live import agreeing, array_down, bond_dues, grid_dues, last_of, window_dues
 from gumboot.core.prove.strings import Sky, string_dues
 from gumboot.core.wake.steps import COLD, steps_of
+from gumboot.core.walk.entering import UNITS
 from gumboot.core.walk.step import Step
 
 BARE = Sky()
@@ -28,7 +29,7 @@ def dues_of(d: Design, sky: Sky = BARE) -> tuple[Due, ...]:
     """
     if d.inverter is None or d.network is None:
         return ()
-    duties = {f.key: f for f in d.duties if f.asked and f.asked.station == "Prove"}
+    duties = {f.key: f for f in d.duties if f.asked and gathers(f.asked)}
     kit = d.of(KIT)
     rows = [
         *earth_dues(d),
@@ -42,6 +43,7 @@ def dues_of(d: Design, sky: Sky = BARE) -> tuple[Due, ...]:
         *island_dues(d, duties),
         *back_dues(d),
         *hour_dues(d),
+        *window_dues(d),
         *last_of(d),
     ]
     rows += [_of_duty(f) for k, f in duties.items() if k not in {x.duty for x in rows}]
@@ -54,6 +56,20 @@ OURS = ("cold.string.", "cold.earth")  # read here: Wake takes them from here
 def _there(s: Step) -> bool:
     """Whether Wake's walk is where it is read."""
     return not s.key.startswith(OURS)
+
+
+def gathers(asked: Asked) -> bool:
+    """Whether a duty stands here: those of Prove, and whatever else is closed by a reading."""
+    return asked.station == "Prove" or asked.kind not in ("", "form")
+
+
+def limits_in_words(asked: Asked, unit: str) -> str:
+    """The limits of a reading: "6001 A at least"."""
+    if asked.least is not None and asked.most is not None:
+        return f"{asked.least:g} to {asked.most:g} {unit}"
+    if asked.least is not None:
+        return f"{asked.least:g} {unit} at least"
+    return f"{asked.most:g} {unit} at most" if asked.most is not None else ""
 
 
 def _each_once(rows: list[Due]) -> list[Due]:
@@ -92,16 +108,16 @@ def _of_duty(f: Finding) -> Due:
     does = QUANTITY.get(asked.kind, "tick")
     return Due(
         f"duty.{f.key}",
-        "On the grid",
-        f.says[:80],
+        "Dead, before Wake" if asked.station in ("Land", "Wall", "Link") else "On the grid",
+        f.says if len(f.says) <= 90 else f"{f.says[:88].rsplit(' ', 1)[0]} …",
         does,  # type: ignore[arg-type]
         "as the duty says",
         (f.says,),
-        "As it serves.",
+        f"Seen or read as {asked.station} has it.",
         f.rule,
         place=f.place,
         least=asked.least,
         most=asked.most,
-        expects=f.says if does == "tick" else "",
+        expects=f.says if does == "tick" else limits_in_words(asked, UNITS.get(does, "")),
         duty=f.key,
     )

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from gumboot.core.basis.clock import show_minutes
 from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, given
 from gumboot.core.basis.finding import Finding
 from gumboot.core.basis.formula import Formula
@@ -349,6 +350,30 @@ def agreeing(d: Design) -> Iterator[Due]:
             limit=charge.figure,
             probes=("round the lead", ""),
         )
+
+
+def window_dues(d: Design) -> Iterator[Due]:
+    """Windows, seen at an edge of one."""
+    work = d.plan.energy.work
+    if work.mode != "windows" or not (work.charge or work.discharge):
+        return
+    first = (work.charge or work.discharge)[0]
+    what = "charges" if work.charge else "gives"
+    yield Due(
+        "windows.keep",
+        "After an hour",
+        "A window keeps its time",
+        "tick",
+        "the unit's display or record",
+        (
+            f"At {show_minutes(first.start_min)} it {what}, and a minute before it does not.",
+            "Nothing is changed for it: wait for the hour, or read its record the day after.",
+        ),
+        SERVING,
+        COMMON_PRACTICE,
+        place="inverter-1",
+        expects="as keyed, by the clock on the wall",
+    )
 
 
 def last_of(d: Design) -> Iterator[Due]:

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given
+from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, given
 from gumboot.core.basis.formula import Formula
 from gumboot.core.kit import Module
 from gumboot.core.plan import Plan, PvString
@@ -215,14 +215,16 @@ def _amps(s: StringDesign, planned: PvString, module: Module, sky: Sky) -> Due:
     )
 
 
-def beside(volts: dict[str, float], expected: dict[str, Figure]) -> dict[str, float]:
+def beside(volts: dict[str, float], expected: dict[str, Band]) -> dict[str, float]:
     """How each string stands to its like, as a share of what its own expectation says: of the
-    median of the others. Strings read in the same light need no knowledge of it.
+    median of those others that lie within their own bands. Strings read in the same light need no
+    knowledge of it.
     """
-    ratio = {k: abs(v) / expected[k].n for k, v in volts.items() if k in expected and expected[k].n}
+    ratio = {k: abs(v) / expected[k].expected.n for k, v in volts.items() if k in expected}
+    good = {k for k in ratio if expected[k].holds(abs(volts[k]))}
     out = {}
     for k, own in ratio.items():
-        others = sorted(x for j, x in ratio.items() if j != k)
+        others = sorted(x for j, x in ratio.items() if j != k and j in good)
         if others:
             mid = len(others) // 2
             middle = others[mid] if len(others) % 2 else (others[mid - 1] + others[mid]) / 2
@@ -231,14 +233,17 @@ def beside(volts: dict[str, float], expected: dict[str, Figure]) -> dict[str, fl
 
 
 def missing_modules(
-    volts: dict[str, float], expected: dict[str, Figure], modules: dict[str, int]
+    volts: dict[str, float], expected: dict[str, Band], modules: dict[str, int]
 ) -> dict[str, int]:
     """Modules too few (negative) or too many of each string, where it stands to its like as whole
-    modules would make it: within four tenths of one.
+    modules would make it: within four tenths of one. Of two alone that differ the lower is said to
+    be short: a module left out is the likelier.
     """
     out = {}
-    for k, share in beside(volts, expected).items():
+    shares = beside(volts, expected)
+    for k, share in shares.items():
         off = (share - 1) * modules[k]
-        if abs(off) >= 0.6 and abs(off - round(off)) <= 0.4:
+        alone = len(volts) < 3 and off > 0 and expected[k].holds(abs(volts[k]))
+        if abs(off) >= 0.6 and abs(off - round(off)) <= 0.4 and not alone:
             out[k] = round(off)
     return out

@@ -18,6 +18,7 @@ LEAVES = 0.10  # of the peak: how far a wave may stray from its last cycle, comm
 LASTS = 0.03  # of a cycle: for how long at least
 FIT_CYCLES = 3.0
 LEAST_PER_CYCLE = 40
+AT_FIRST_S = 0.1  # of wave before the gap, for its frequency
 CLIPPED = 0.03  # of all samples at the very top: flat peaks
 DEEP = 0.8  # of the RMS before: a half-wave below it is a dip
 
@@ -46,7 +47,8 @@ def transfer(t: Array, v: Array) -> Transfer:
     dt = float(np.median(np.diff(t)))
     if dt <= 0 or np.abs(np.diff(t) - dt).max() > 0.5 * dt:
         raise ValueError("the times are not even: choose the column that counts them")
-    hertz = frequency(v[: len(v) // 4], dt)
+    some = max(len(v) // 4, round(AT_FIRST_S / dt))
+    hertz = frequency(v[:some], dt)
     per = 1 / (hertz * dt) if hertz else 0.0
     if not 15 <= hertz <= 100:
         raise ValueError(f"no mains wave at its start: {hertz:.3g} Hz; are the columns exchanged?")
@@ -61,7 +63,7 @@ def transfer(t: Array, v: Array) -> Transfer:
     first = _leaves(v, per)
     if first is None:
         raise ValueError("no gap in it: the trigger missed it, or there was none")
-    again = frequency(v[-len(v) // 4 :], dt)
+    again = frequency(v[-some:], dt)
     last = _leaves(v[::-1], 1 / (again * dt)) if again else None
     if last is None:
         raise ValueError("the wave does not come back in it: record longer after the trigger")

@@ -84,7 +84,7 @@ def beside_of(job: OpenJob, dues: Iterable[Due]) -> list[str]:
         e, letter = last_of(job, x), x.key.split(".")[1]
         if e is None or e.body["value"] is None or x.band is None:
             continue
-        volts[letter], expected[letter] = e.body["value"], x.band.expected
+        volts[letter], expected[letter] = e.body["value"], x.band
         modules[letter] = of[letter].modules
     out = []
     for letter, off in missing_modules(volts, expected, modules).items():
