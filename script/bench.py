@@ -587,6 +587,29 @@ def wait(port):
     raise SystemExit("a server did not start")
 
 
+def bench_stations(http):
+    """Set with the longest menu and Prove with the longest list, against the Size page of the same
+    job.
+    """
+    rows = {j["name"]: j["id"] for j in http.get("/jobs.json").json()["jobs"]}
+    for station, name in (("set", "Juniper Cut"), ("prove", "Tern Hollow"), ("set", "Tern Hollow")):
+        job = rows[name]
+        for path in (station, "size"):
+            http.get(f"/jobs/{job}/{path}")
+        pairs = [
+            (
+                per_call(lambda j=job, s=station: http.get(f"/jobs/{j}/{s}"), 8),
+                per_call(lambda j=job: http.get(f"/jobs/{j}/size"), 8),
+            )
+            for _ in range(7)
+        ]
+        ours, theirs = (statistics.median(p[k] for p in pairs) for k in (0, 1))
+        print(
+            f"(n) {station} of {name} {ours * 1e3:.0f} ms, its Size page {theirs * 1e3:.0f} ms:"
+            f" {statistics.median(a / b for a, b in pairs):.2f} of it (aim 1)"
+        )
+
+
 def bench_page():
     ours = subprocess.Popen([sys.executable, "-m", "gumboot.web", "--demo", "--port", "8801"])
     wait(8801)
@@ -608,6 +631,7 @@ def bench_page():
                 )
             )
         bench_wire(http, job)
+        bench_stations(http)
         bench_list(http)
         drag(http, 8802, twelve(http))
         bench_log(

@@ -7,6 +7,7 @@ PAGES = (
     "/jobs",
     "/jobs/new",
     "/wrenches",
+    "/instruments",
     "/jobs/2/brief",
     "/jobs/2/size?at=battery-2",
     "/jobs/3/size?at=grid-1",

@@ -51,6 +51,9 @@ KINDS: dict[str, Kind] = {
 
 # How crews write units, as pint names them. Longest first; the whole unit text must match one.
 _SPELLINGS: dict[str, str] = {
+    "ms": "ms",
+    "s": "s",
+    "sec": "s",
     "'": "ft",
     "ft": "ft",
     "feet": "ft",

@@ -73,8 +73,7 @@ def limits_in_words(asked: Asked, unit: str) -> str:
 
 
 def _each_once(rows: list[Due]) -> list[Due]:
-    seen: set[str] = set()
-    return [x for x in rows if not (x.key in seen or seen.add(x.key))]  # type: ignore[func-returns-value]
+    return list({x.key: x for x in reversed(rows)}.values())[::-1]
 
 
 def _of_wake(s: Step, d: Design) -> Due:

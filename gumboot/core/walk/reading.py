@@ -32,7 +32,7 @@ KINDS: dict[str, Reading] = {
     "light": Reading("W/m²", {"w/m²": 1, "w/m2": 1}, 0, 1600, "W/m², as 850"),
     "celsius": Reading("°C", {"°c": 1, "c": 1}, -60, 400, "degrees Celsius, as 41"),
 }
-NUMBER = re.compile(r"([+-]?\d{1,7}(?:[.,]\d{1,6})?)\s*([^\d\s]{0,5})")
+NUMBER = re.compile(r"([+-]?[0-9]{1,7}(?:[.,][0-9]{1,6})?)\s*([^0-9\s]{0,5})")
 
 
 def number(kind: str, typed: str) -> float | None:

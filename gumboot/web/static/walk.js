@@ -40,6 +40,7 @@
     if (s.does === "ohm" && value < 0) return NaN;
     return s.does === "ohm" ? Math.min(value, OPEN) : value;
   }
+  window.Walk = { number }; // for tests: how what is typed is read
   function sameAs(s, text) {
     const t = text.trim().toLowerCase(), unit = (s.in || "").toLowerCase();
     const plain = (unit && t.endsWith(unit) ? t.slice(0, -unit.length) : t).trim().replace(",", "."), n = plain ? Number(plain) : NaN;

@@ -14,6 +14,8 @@ LBF, IN = 4.4482216152605, 0.0254
 @pytest.mark.parametrize(
     ("text", "kind", "want"),
     [
+        ("28 ms", "time", 28),
+        ("0.03 s", "time", 30),
         ("38 ft", "length", 38 * 12 * IN),
         ("38'", "length", 38 * 12 * IN),
         ("11.6 m", "length", 11.6),

@@ -11,15 +11,15 @@ from gumboot.core.prove.hour import CAPACITY, ETA, RISE
 from gumboot.core.prove.strings import OPEN, SHORTED
 
 N = 1_000_000
+SKY = {"T_cell": (47, 1.2), "G": (812, 23)}
 CASES = [
-    (OPEN, {"n": (10, 0), "V_oc": (49.2, 0.85), "beta": (-0.0027, 1.5e-4), "T_cell": (47, 1.2),
-            "G": (812, 23)}),
-    (SHORTED, {"I_sc": (13.9, 0.24), "G": (812, 23), "alpha": (5e-4, 1.7e-4), "T_cell": (47, 1.2)}),
+    (OPEN, {"n": (10, 0), "V_oc": (49.2, 0.85), "beta": (-0.0027, 1.5e-4), **SKY}),
+    (SHORTED, {"I_sc": (13.9, 0.24), "alpha": (5e-4, 1.7e-4), **SKY}),
     (RISE, {"T_spot": (61, 1.2), "T_air": (24, 1.2), "I_r": (200, 0), "I": (122, 2.1)}),
     (METRIC, {"R_20": (4.61, 0.27), "L": (24, 1.4), "R_j": (0.025, 0.0144)}),
     (CAPACITY, {"Q": (51.2, 0.6), "dS": (38, 1.15)}),
     (ETA, {"E_ac": (2400, 28), "E_dc": (2590, 30)}),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize(("formula", "inputs"), CASES, ids=lambda x: getattr(x, "symbol", ""))

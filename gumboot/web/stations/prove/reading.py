@@ -179,7 +179,9 @@ def _step(arrays: dict[str, Array]) -> Taken:
     time = arrays.pop("time")
     found = step.closed({k: (time, y) for k, y in arrays.items()})
     loads = next(r for r in found.rows if r.name == "loads")
-    late = ", ".join(f"{k} {v:.1f} s" for k, v in found.late.items() if v > 0.05)
+    late = ", ".join(
+        f"{k} {v:.1f} s" for k, v in sorted(found.late.items(), key=lambda x: x[1]) if v > 0.05
+    )
     says = (
         f"loads changed by {loads.change:+.0f} W; {found.left:+.0f} W is left over, and it may be"
         f" ± {found.off:.0f} W"

@@ -1,0 +1,108 @@
+"""Prove in a browser: tests read by touch, without a signal too; the page judges as the server; the
+pictures of probes; a search walked by clicks.
+"""
+
+import random
+
+import pytest
+
+from gumboot.core.land.entering import Refused
+from gumboot.core.walk.entering import read_value
+from gumboot.core.walk.reading import KINDS
+from gumboot.core.walk.step import Step
+
+
+@pytest.mark.xdist_group("browser")
+def test_tests_are_read_by_touch_without_a_signal_and_sent_after(visit):
+    page = visit("installer", 390, 844, no_signal=True)
+    page.goto("/jobs/2/prove/walk?at=earth.pack-1")
+    page.wait_for_selector("#walk[data-ready]")
+    page.evaluate("navigator.serviceWorker.ready")
+    assert page.locator("[data-picture]:not([hidden]) svg").count() == 1
+    assert page.evaluate("document.documentElement.scrollWidth") <= 390
+    page.locator("#walk-form .go").click()
+    page.get_by_text("type what the meter shows").wait_for()
+    page.context.set_offline(True)
+    page.locator("#read").fill("0,05")
+    page.locator("#tool").fill("tester 3 IT-3071")
+    page.locator("#walk-form .go").click()
+    page.get_by_role("heading", name="Earth of C7").wait_for()
+    page.locator("#read").fill("0.9")
+    page.locator("#walk-form .go").click()
+    page.get_by_text("✗ not as expected").wait_for()
+    page.locator("#step").get_by_role("link", name="Find out why").wait_for()
+    page.goto("/jobs/2/prove/walk?at=sky.light")
+    page.wait_for_selector("#walk[data-ready]")
+    page.locator("#read").fill("9000")
+    page.locator("#walk-form .go").click()
+    page.get_by_text("type the reading: W/m²").wait_for()
+    page.locator("#read").fill("812 W/m²")
+    page.locator("#walk-form .go").click()
+    page.get_by_role("heading", name="Warmth of a cell").wait_for()
+    page.context.set_offline(False)
+    page.evaluate("Field.send()")
+    page.wait_for_selector("#signal:has-text('all sent')")
+    page.reload()
+    page.wait_for_selector("#walk[data-ready]")
+    assert page.locator("[data-done]").inner_text().startswith("2 of ")
+
+
+@pytest.mark.xdist_group("browser")
+def test_the_page_reads_what_is_typed_as_the_server_does(visit):
+    """Every kind of plain reading, over what hands type."""
+    page = visit("installer")
+    page.goto("/jobs/2/prove/walk")
+    page.wait_for_selector("#walk[data-ready]")
+    rng = random.Random(11)
+    texts = ["", "x", "-", "1e3", "1.2.3", "5 furlongs", "> 4", "NaN", "٣"]
+    for kind, own in KINDS.items():
+        units = [*own.scales, own.unit, "", "V", "q"]
+        for _ in range(60):
+            size = rng.choice([rng.uniform(-3, 3), rng.uniform(-500, 500), rng.uniform(0, 2e6)])
+            figure = rng.choice([f"{size:.3f}", f"{size:.1f}".replace(".", ","), f"{size:.0f}"])
+            gap = rng.choice(["", " "])
+            texts.append(f"{figure}{gap}{rng.choice(units)}")
+        step = Step("k", "s", "t", "", kind)
+        want = []
+        for text in texts:
+            try:
+                want.append(read_value(step, text))
+            except Refused:
+                want.append(None)
+        row = {
+            **{"does": kind, "scales": own.scales, "unit": own.unit},
+            **{"can_least": own.least, "can_most": own.most},
+        }
+        found = page.evaluate(
+            "([row, texts]) => texts.map((t) => { const v = Walk.number(row, t);"
+            " return Number.isNaN(v) ? null : v; })",
+            [row, texts],
+        )
+        for text, a, b in zip(texts, want, found, strict=True):
+            assert (a is None) == (b is None), (kind, text, a, b)
+            assert a is None or a == pytest.approx(b), (kind, text)
+
+
+@pytest.mark.xdist_group("browser")
+def test_a_search_is_walked_by_clicks(visit):
+    page = visit("installer", 390, 844)
+    page.goto("/jobs/4/prove/why?of=heat")
+    for _ in range(4):
+        if page.locator(".good-news").count():
+            break
+        page.locator("section.step form button").first.click()
+        page.wait_for_load_state()
+    assert page.evaluate("document.documentElement.scrollWidth") <= 390
+    assert page.locator("h3", has_text="Seen").count() == 1
+
+
+@pytest.mark.xdist_group("browser")
+def test_a_table_typed_into_keeps_what_cannot_be_read(visit):
+    page = visit("installer")
+    page.goto("/jobs/4/prove")
+    boxes = page.locator("table.tests input")
+    boxes.nth(0).fill("0.03")
+    boxes.nth(1).fill("much")
+    page.get_by_role("button", name="Keep what is typed").click()
+    page.get_by_text("Kept, but for 1").wait_for()
+    assert page.locator("input[aria-invalid]").input_value() == "much"
