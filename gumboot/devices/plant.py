@@ -11,6 +11,8 @@ Unit ids 1 and on are the inverters. Input registers, signed, one each:
     1 battery, 0.1 V      2-4 output of each line to N, 0.1 V
     5-7 grid side of each line to N, 0.1 V      8 N to PE, 0.1 V      9 frequency, 0.01 Hz
     10 PV, 0.1 V      11 state of charge, %      12 which hazards broke it, as bits
+    13 1 while it makes its own voltage      14-17 W out of the array and the battery, in from
+      the grid, into the loads
 
 Holding registers of a unit are its menu, where its sheet says (`gumboot.devices.unit`).
 
@@ -162,7 +164,15 @@ class Yard:
         out.append(round(10 * (volts / 2 if floats else 0.4)) if there else 0)
         out += [(100 * (60 if volts == 120 else 50)) if there else 0]
         out += [round(10 * self.sun(i, rows)), 54 if int(rows.packed[0]) >> i & 1 else 0]
-        return [*out, self.broken[i] & 0x7FFF]
+        return [*out, self.broken[i] & 0x7FFF, int(does == FORMS), *self.watts(i, does, rows)]
+
+    def watts(self, i: int, does: int, rows: Settled) -> list[int]:
+        """Out of the array and the battery, in from the grid, into the loads: their sum closes."""
+        there, seen = does in (FOLLOWS, FORMS), does == FOLLOWS
+        array = 1200 if there and int(rows.sunny[0]) >> i & 1 else 0
+        grid = 300 if seen else 0
+        loads = 1900 if there else 0
+        return [array, loads - array - grid, grid, loads]
 
     def _near(self, volts: float) -> int:
         return round(10 * (volts + self.chance.gauss(0, 0.4)))

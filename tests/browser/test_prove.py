@@ -6,10 +6,16 @@ import random
 
 import pytest
 
+from gumboot.catalogue import catalogue
+from gumboot.core.design import design
 from gumboot.core.land.entering import Refused
+from gumboot.core.plan import Plan
+from gumboot.core.prove.listing import dues_of
+from gumboot.core.prove.strings import Sky
 from gumboot.core.walk.entering import read_value
 from gumboot.core.walk.reading import KINDS
 from gumboot.core.walk.step import Step
+from gumboot.demo.plans import TERN_HOLLOW
 
 
 @pytest.mark.xdist_group("browser")
@@ -39,12 +45,23 @@ def test_tests_are_read_by_touch_without_a_signal_and_sent_after(visit):
     page.locator("#read").fill("812 W/m²")
     page.locator("#walk-form .go").click()
     page.get_by_role("heading", name="Warmth of a cell").wait_for()
+    page.locator("#read").fill("47")
+    page.locator("#walk-form .go").click()
+    page.get_by_role("heading", name="String A: open volts").wait_for()
+    low, _, high, _ = page.locator("#step .big").inner_text().split()
+    d = design(Plan.model_validate(TERN_HOLLOW), catalogue())
+    own = {x.key: x for x in dues_of(d, Sky(812, 47))}["string.A.open"]
+    assert float(low) == pytest.approx(own.least, abs=1.5)
+    assert float(high) == pytest.approx(own.most, abs=1.5)
+    page.locator("#read").fill("325")  # a module short, within any day's band and not in this light
+    page.locator("#walk-form .go").click()
+    page.get_by_text("✗ not as expected").wait_for()
     page.context.set_offline(False)
     page.evaluate("Field.send()")
     page.wait_for_selector("#signal:has-text('all sent')")
     page.reload()
     page.wait_for_selector("#walk[data-ready]")
-    assert page.locator("[data-done]").inner_text().startswith("2 of ")
+    assert page.locator("[data-done]").inner_text().startswith("3 of ")
 
 
 @pytest.mark.xdist_group("browser")
@@ -81,6 +98,31 @@ def test_the_page_reads_what_is_typed_as_the_server_does(visit):
         for text, a, b in zip(texts, want, found, strict=True):
             assert (a is None) == (b is None), (kind, text, a, b)
             assert a is None or a == pytest.approx(b), (kind, text)
+
+
+@pytest.mark.xdist_group("browser")
+def test_the_page_judges_strings_by_the_light_as_the_server_does(visit):
+    """Bands read between those of a grid, against the server's own, over random skies."""
+    page = visit("installer")
+    page.goto("/jobs/2/prove/walk")
+    page.wait_for_selector("#walk[data-ready]")
+    rng, d = random.Random(3), design(Plan.model_validate(TERN_HOLLOW), catalogue())
+    skies = [(rng.uniform(100, 1300), rng.uniform(-15, 75)) for _ in range(60)]
+    found = page.evaluate(
+        """(skies) => {
+          const all = JSON.parse(document.getElementById("walk-steps").textContent).steps;
+          const own = all.filter((x) => x.sky);
+          return skies.map(([g, c]) => own.map((x) => [x.key, ...Walk.band(x, g, c)]));
+        }""",
+        skies,
+    )
+    for (light, cell), rows in zip(skies, found, strict=True):
+        own = {x.key: x for x in dues_of(d, Sky(light, cell))}
+        assert len(rows) == 10
+        for key, low, high in rows:
+            wide = own[key].most - own[key].least
+            assert abs(low - own[key].least) < 0.15 * wide, (key, light, cell)
+            assert abs(high - own[key].most) < 0.15 * wide, (key, light, cell)
 
 
 @pytest.mark.xdist_group("browser")

@@ -251,7 +251,6 @@ def read_back(g: Growing, e: Entry) -> None:
         "duty": TEXT,
         "fingerprint": TEXT,
         "source": {"enum": ["typed", "file", "device", "page"]},
-        "detail": {"type": "object"},
     },
 )
 def tested(g: Growing, e: Entry) -> None:

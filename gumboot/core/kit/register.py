@@ -29,8 +29,8 @@ class MeterRegister(Register):
 
 class UnitRegister(Register):
     """Of an inverter: what it does, as a number of its own, or what it measures. island: 1 while it
-    makes its own voltage; W: out of the array and the battery, in from the grid, into the loads;
-    alarm: the code that stands, 0 for none.
+    makes its own voltage; W: out of the array and the battery, in from the grid, into the
+    loads.
     """
 
     shows: Literal[
@@ -51,7 +51,6 @@ class UnitRegister(Register):
         "battery W",
         "grid W",
         "load W",
-        "alarm",
     ]
 
 

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, given
 from gumboot.core.basis.finding import Finding
+from gumboot.core.basis.words import inside
 from gumboot.core.codes.grid_profiles import PROFILES
 from gumboot.core.design import Design
 from gumboot.core.prove.due import LIVE, Due, Stage
@@ -16,7 +17,7 @@ from gumboot.core.wake.steps import OUTPUT, pairs_of
 
 ISLAND: Stage = "In the island"
 BACK: Stage = "Grid lost and back"
-STANDS = "The grid's breaker open, everything else as it serves; the unit makes the voltage."
+STANDS = "open, everything else as it serves; the unit makes the voltage."
 HERTZ_OFF = 0.5  # Hz, of an inverter alone: common practice
 SHIFT_TO = 2.5  # Hz above nominal, where it throttles PV by frequency: common practice
 SAG, START_SAG = 0.10, 0.20  # of nominal volts, under a load and at a start: common practice
@@ -30,7 +31,9 @@ def island_dues(d: Design, duties: dict[str, Finding]) -> Iterator[Due]:
     if unit is None or (d.plan.backup.loads == "nothing" and d.plan.supply.kind != "off-grid"):
         return
     off_grid = d.plan.supply.kind == "off-grid"
-    stands = "The unit makes the voltage, every load off." if off_grid else STANDS
+    stands = f"{grid_switch(d)} {STANDS}"
+    if off_grid:
+        stands = "The unit makes the voltage, every load off."
     at = "loads-panel" if d.network and "loads-panel" in d.network.nodes else "inverter-1"
     alone = unit.supply if not unit.supply.startswith("single") or off_grid else d.plan.supply.kind
     yield from volt_dues(d, ISLAND, _pairs(d, alone), OUTPUT, stands, at)
@@ -120,6 +123,14 @@ def island_dues(d: Design, duties: dict[str, Finding]) -> Iterator[Due]:
         )
 
 
+def grid_switch(d: Design) -> str:
+    """The switch of this job that takes the grid away, by its name."""
+    levers = d.wake.way.plant.levers if d.wake else ()
+    main = next((x for x in levers if x.id == "main-panel/main"), None)
+    own = main or next((x for x in levers if x.kind == "grid"), None)
+    return own.says if own is not None else "The supply's own switch"
+
+
 def _pairs(d: Design, supply: str) -> list[tuple[str, float]]:
     """What the units alone feed: single-phase units only the lines they are on."""
     unit = d.inverter
@@ -147,10 +158,10 @@ def back_dues(d: Design) -> Iterator[Due]:
             "ms",
             "logger or oscilloscope on a backed-up socket",
             (
-                "The grid's breaker opened by hand, at a typical load.",
+                f"{grid_switch(d)} opened by hand, at a typical load.",
                 "From a file: under Curves, by half-waves.",
             ),
-            "As it serves; then the grid's breaker opened.",
+            f"As it serves; then {inside(grid_switch(d))} opened.",
             "the maker's claim",
             place="loads-panel",
             who="a licensed person",
@@ -174,7 +185,7 @@ def back_dues(d: Design) -> Iterator[Due]:
                 "How long it watches before it joins the grid again",
                 "seconds",
                 "a watch, and the unit's display",
-                ("The grid's breaker closed again; the time until it says it is connected.",),
+                (f"{grid_switch(d)} closed again; the time until it says it is connected.",),
                 "From the island, the grid back.",
                 profile.source,
                 place="inverter-1",

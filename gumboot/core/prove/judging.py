@@ -26,10 +26,16 @@ def impossible(due: Due, value: float, sky: Sky) -> str:
 
 
 def verdict_of(
-    due: Due, value: float, by: Instrument | None, day: date, notes: list[str], sky: Sky
+    due: Due,
+    value: float,
+    by: Instrument | None,
+    day: date,
+    notes: list[str],
+    sky: Sky,
+    slack: float = 0.0,
 ) -> tuple[str, str]:
-    """(verdict, why) of a reading in the test's unit. notes: what else is to be said. Raises
-    Refused for one that cannot be.
+    """(verdict, why) of a reading in the test's unit. notes: what else is to be said; slack: what
+    a file's own method may be off, in doubt for the job. Raises Refused for one that cannot be.
     """
     if why := impossible(due, value, sky):
         raise Refused("typed", why)
@@ -37,7 +43,7 @@ def verdict_of(
     if by is not None and (why := by.refuses(day)):
         return "withheld", "; ".join([why, *said])
     low, high = due.least, due.most
-    fits = (low is None or value >= low) and (high is None or value <= high)
+    fits = (low is None or value >= low - slack) and (high is None or value <= high + slack)
     off = by.off(value) if by is not None else 0.0
     near = [x for x in (low, high) if x is not None and abs(value - x) < off]
     if near and off:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given
 from gumboot.core.basis.finding import Asked, Finding
+from gumboot.core.basis.formula import Formula
 from gumboot.core.brief.chapters import KIT
 from gumboot.core.design import Design
 from gumboot.core.prove.dead import earth_dues, insulation_dues
@@ -76,8 +78,26 @@ def _each_once(rows: list[Due]) -> list[Due]:
     return list({x.key: x for x in reversed(rows)}.values())[::-1]
 
 
+PER_AREA = given("R_m", 40.0, "MΩ·m²", "A sound module", "IEC 61215 MQT 03", MEMORY)
+PER_M2 = given("p", 210.0, "W/m²", "Power of a square metre of module", COMMON_PRACTICE)
+SOUND = Formula("R_iso", "R_m * p / (n * P)", "MΩ", "A sound, dry string to earth", "IEC 61215")
+
+
+def sound(d: Design, key: str) -> Figure | None:
+    """What a sound string shows to earth, by its area; None for what is none."""
+    kit, letter = d.of(KIT), key.rpartition(".")[2]
+    own = next((s for s in d.strings if s.letter == letter), None)
+    if own is None or kit is None or kit.module is None or not key.startswith("cold.insulation"):
+        return None
+    n = given("n", own.modules, "", "Modules in series", "plan")
+    watts = given("P", kit.module.p_max_w, "W", "Power of a module", "module sheet")
+    return SOUND.figure(PER_AREA, PER_M2, n, watts)
+
+
 def _of_wake(s: Step, d: Design) -> Due:
     """A cold reading of Wake: due here, read there."""
+    whole = sound(d, s.key)
+    more = f" Sound and dry it shows {whole.text} or more, by its area." if whole else ""
     rule = next((c for k, c in CLAUSES.items() if s.key.startswith(k)), "maker's manual")
     return Due(
         f"wake.{s.key}",
@@ -85,13 +105,14 @@ def _of_wake(s: Step, d: Design) -> Due:
         s.title,
         s.does,
         {"ohm": "continuity tester", "megohm": "insulation tester"}.get(s.does, "multimeter"),
-        (s.says,),
+        (f"{s.says}{more}",),
         "Everything open, as the walk of Wake begins.",
         rule,
         place=s.box,
         expects=s.expects,
         least=s.least,
         most=s.most,
+        limit=whole,
         known=s.key,
         problem={"cold.insulation": "low_insulation"}.get(".".join(s.key.split(".")[:2]), ""),
     )

@@ -28,6 +28,8 @@ Z_MAX = Formula("Z_s", "k_h * U_0 / I_a", "Ω", "Most that may be read cold", "I
 FAULT = Formula("I_pf", "U_0 / Z_e", "A", "Prospective current at the main", "Ohm's law")
 LOOP_OFF = 0.15  # a loop tester, and the supply's own change in a day: common practice
 WAITS_MS = 130.0  # a delayed device lets others go first: IEC 61008-1, from memory
+SUM = "unit:sum"  # what comes in less what goes out, by the unit's own registers
+APART = "unit:pack"  # both of them are asked, and their difference is the reading
 AGREE = 2.0  # % of state of charge between unit and pack: common practice
 CLOSES = 5.0  # % by which sums may fail to close: common practice of their meters
 
@@ -98,6 +100,7 @@ def residual_dues(
             (
                 f"At {s.trip_ma} mA, both half-waves; a type B also with smooth direct current.",
                 "The longer time.",
+                *(() if on_grid else island_words(d)),
             ),
             stands,
             "IEC 60364-6 6.4.3.8; times IEC 61008-1",
@@ -131,6 +134,21 @@ def residual_dues(
                 problem="rcd_trips",
                 probes=("L", "PE"),
             )
+
+
+def island_words(d: Design) -> tuple[str, ...]:
+    """What a short draws in the island beside what trips a breaker: where none trips, this device
+    is what protects.
+    """
+    rows = [x for x in d.loops if x.islanded is not None and x.islanded.n < x.trip.n]
+    if not rows:
+        return ()
+    x = min(rows, key=lambda x: x.islanded.n if x.islanded else 0.0)
+    assert x.islanded is not None  # noqa: S101 - chosen so
+    return (
+        f"The units push {x.islanded.text} into a short; a breaker wants {x.trip.text} and does not"
+        " trip at once: this device is what protects.",
+    )
 
 
 def fault_due(d: Design) -> Iterator[Due]:
@@ -290,6 +308,7 @@ def agreeing(d: Design) -> Iterator[Due]:
             least=-AGREE,
             most=AGREE,
             problem="soc_apart",
+            reads=APART,
         )
     yield Due(
         "sum.closes",
@@ -308,6 +327,7 @@ def agreeing(d: Design) -> Iterator[Due]:
         least=-CLOSES,
         most=CLOSES,
         problem="export_not_held",
+        reads=SUM,
     )
     if limit is not None and d.plan.supply.kind != "off-grid":
         each = d.plan.energy.tariff.export_limit_of == "each phase"

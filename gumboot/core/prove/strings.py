@@ -7,7 +7,7 @@ they may be; and the light and warmth that both hang on.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, given
@@ -82,32 +82,63 @@ def cell_of(sky: Sky, mounting: str) -> Known:
 
 def open_volts(s: StringDesign, planned: PvString, module: Module, sky: Sky) -> Band:
     """A string's open volts now."""
+    name = f"String {s.letter}, open, now"
+    return open_of(s.modules, module, cell_of(sky, planned.mounting), light_of(sky), name)
+
+
+def open_of(modules: int, module: Module, cell: Known, light: Known, name: str = "") -> Band:
+    """Open volts of so many modules in series."""
     slope = next(
         (x for x in (module.beta_voc_per_c, module.gamma_vmp_per_c) if x is not None), GAMMA_ASSUMED
     )
-    n = given("n", s.modules, "", "Modules in series", "plan")
+    n = given("n", modules, "", "Modules in series", "plan")
     v = given("V_oc", module.v_oc_v, "V", "Open-circuit voltage", "module sheet")
     beta = given("beta", slope, "1/°C", "Temperature coefficient of V_oc", "module sheet")
-    inputs = (
-        Known(n),
-        limits(v, SHEET),
-        limits(beta, 0.1),
-        cell_of(sky, planned.mounting),
-        light_of(sky),
-    )
-    name = f"String {s.letter}, open, now"
-    meter = METER * s.modules * module.v_oc_v / 3**0.5
+    inputs = (Known(n), limits(v, SHEET), limits(beta, 0.1), cell, light)
+    meter = METER * modules * module.v_oc_v / 3**0.5
     return combined(OPEN, *inputs, name=name, reading=meter)
 
 
 def shorted_amps(s: StringDesign, planned: PvString, module: Module, sky: Sky) -> Band:
     """A string's shorted amperes now."""
+    name = f"String {s.letter}, shorted, now"
+    return shorted_of(module, cell_of(sky, planned.mounting), light_of(sky), name)
+
+
+def shorted_of(module: Module, cell: Known, light: Known, name: str = "") -> Band:
+    """Shorted amperes of a module, or of any number in series."""
     i = given("I_sc", module.i_sc_a, "A", "Short-circuit current", "module sheet")
     alpha = given("alpha", ALPHA, "1/°C", "Temperature coefficient of I_sc", COMMON_PRACTICE)
-    inputs = (limits(i, SHEET), limits(alpha, 0.6), cell_of(sky, planned.mounting), light_of(sky))
     clamp = (CLAMP * module.i_sc_a + CLAMP_PLAIN_A) / 3**0.5
-    name = f"String {s.letter}, shorted, now"
+    inputs = (limits(i, SHEET), limits(alpha, 0.6), cell, light)
     return combined(SHORTED, *inputs, name=name, reading=clamp)
+
+
+LIGHTS = (100.0, 150.0, 200.0, 300.0, 400.0, 600.0, 800.0, 1000.0, 1200.0, 1400.0)
+CELLS = (-20.0, 0.0, 20.0, 40.0, 60.0, 80.0)
+
+
+def skies(module: Module) -> dict[str, object]:
+    """The bands of one module over light and warmth, for a page that has no signal: (low, high) of
+    its open volts and shorted amperes, a row a light, a column a warmth. A page reads between them.
+    """
+
+    def of(band: Callable[[Known, Known], Band]) -> list[list[list[float]]]:
+        return [
+            [
+                [round(x, 3) for x in (b.low, b.high)]
+                for c in CELLS
+                for b in (band(cell_of(Sky(g, c), "roof"), light_of(Sky(g, c))),)
+            ]
+            for g in LIGHTS
+        ]
+
+    return {
+        "light": LIGHTS,
+        "cell": CELLS,
+        "open": of(lambda cell, light: open_of(1, module, cell, light)),
+        "short": of(lambda cell, light: shorted_of(module, cell, light)),
+    }
 
 
 METHOD_LIGHT = (

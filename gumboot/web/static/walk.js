@@ -40,7 +40,17 @@
     if (s.does === "ohm" && value < 0) return NaN;
     return s.does === "ohm" ? Math.min(value, OPEN) : value;
   }
-  window.Walk = { number }; // for tests: how what is typed is read
+  // Strings are judged by the light read last, sent or not: between the bands that the server made.
+  const told_of = (key) => { const s = steps.find((x) => x.key === key), w = s && wait_of(s), e = Field.known.steps[key]; const text = w ? (w.entry.act === "done" ? w.entry.typed : "") : e && e.verdict === "done" ? e.typed : ""; return s && text ? number(s, text) : NaN; };
+  const spot = (row, x) => { let n = row.findIndex((v) => v > x) - 1; n = n < 0 ? (x < row[0] ? 0 : row.length - 2) : n; return [n, Math.min(1, Math.max(0, (x - row[n]) / (row[n + 1] - row[n])))]; };
+  function band(s, light = told_of("sky.light"), cell = told_of("sky.cell")) {
+    const k = data.skies;
+    if (!k || !s.sky || isNaN(cell) || !(light >= k.light[0])) return [s.least, s.most];
+    const [i, f] = spot(k.light, light), [j, g] = spot(k.cell, cell), of = k[s.sky];
+    return [0, 1].map((n) => s.times * ((1 - f) * ((1 - g) * of[i][j][n] + g * of[i][j + 1][n]) + f * ((1 - g) * of[i + 1][j][n] + g * of[i + 1][j + 1][n])));
+  }
+  const expects = (s) => { const [low, high] = s.sky ? band(s) : []; return s.sky && low !== s.least ? `${low.toFixed(s.sky === "open" ? 0 : 1)} to ${high.toFixed(s.sky === "open" ? 0 : 1)} ${unit(s)}` : s.expects; };
+  window.Walk = { number, band }; // for tests: how what is typed is read and judged
   function sameAs(s, text) {
     const t = text.trim().toLowerCase(), unit = (s.in || "").toLowerCase();
     const plain = (unit && t.endsWith(unit) ? t.slice(0, -unit.length) : t).trim().replace(",", "."), n = plain ? Number(plain) : NaN;
@@ -57,7 +67,7 @@
     }
     const value = number(s, text);
     if (isNaN(value)) return { verdict: "", why: "" };
-    const fits = (s.least === null || value >= s.least) && (s.most === null || value <= s.most);
+    const [least, most] = band(s), fits = (least === null || value >= least) && (most === null || value <= most);
     let why = "";
     if (!fits && s.reads) { // the single fault whose reading lies nearest
       const near = s.reads.map(([says, ohm]) => [Math.abs(Math.log(Math.max(ohm, .05) / Math.max(value, .05))), says]).sort((a, b) => a[0] - b[0]);
@@ -107,7 +117,7 @@
     else field = `<button class="go">${s.does === "act" ? `Done: ${esc(s.expects)}` : "Done"}</button>`;
     const by = !reads(s) && s.does !== "pins" ? "" : `<label for="tool" class="small mt-2">Instrument</label><input id="tool" list="tools" maxlength="80" value="${esc(tool)}" placeholder="name and number of the meter" autocomplete="off">`;
     const form = may ? `<form id="walk-form" autocomplete="off">${field}${by}${fault ? `<div class="fault" role="alert">${esc(fault)}</div>` : ""}<details class="mt-3" data-out${typed.note ? " open" : ""}><summary>Leave it out, or a note</summary><label for="note" class="small mt-2">Reason or note</label><input id="note" maxlength="500" value="${esc(typed.note ?? "")}"><button type="button" class="broad mt-2" data-decline>Leave it out for this reason</button></details>${now ? '<button type="button" class="broad mt-2" data-back>Take the last entry back</button>' : ""}</form>` : `<p class="notice">${walk.dataset.frozen ? "The job is signed: its log takes no entries." : "An installer does these steps."}</p>`;
-    board.innerHTML = `<section id="step" class="step" aria-label="${esc(s.title)}"><div><div class="soft">${s.n} of ${steps.length} · ${esc(s.stage)} ${SAYS[now] ? `· ${SAYS[now]}` : ""}</div><h2 class="text-xl">${esc(s.title)}</h2>${s.expects && s.does !== "pins" && s.does !== "act" ? `<div class="${s.expects.length > 14 ? "what" : "big"} my-1">${esc(s.expects)}</div>` : ""}<p class="mt-1">${esc(s.says)}</p>${s.more ? `<dl class="facts small mt-2">${s.more.map(([k, v]) => `<div><dt>${esc(k)}</dt><dd>${esc(v)}</dd></div>`).join("")}</dl>` : ""}${who ? `<p class="mt-2 small">${esc(who)}</p>` : ""}${why ? `<p class="told bad mt-2">${esc(why)}</p>` : ""}${left && !now ? '<p class="caution mt-2">An act before it was left out: the order was found with it. Ask under “What if I move something else now” before you move this.</p>' : ""}${(now === "outside" || now === "withheld") && s.search ? `<p class="mt-2"><a class="button" href="/jobs/${job}/prove/why?of=${esc(s.search)}">Find out why</a></p>` : ""}${wrong ? `<p class="mt-2"><a class="button" href="/jobs/${job}/wake/back?at=${encodeURIComponent(s.key)}">The safe way back</a></p>` : ""}</div><div>${leading()}<div aria-live="polite">${told}</div>${form}<div class="flex gap-2 mt-3"><button type="button" class="grow" data-go="-1">Back</button><button type="button" class="grow" data-go="1">Skip</button></div></div></section>`;
+    board.innerHTML = `<section id="step" class="step" aria-label="${esc(s.title)}"><div><div class="soft">${s.n} of ${steps.length} · ${esc(s.stage)} ${SAYS[now] ? `· ${SAYS[now]}` : ""}</div><h2 class="text-xl">${esc(s.title)}</h2>${s.expects && s.does !== "pins" && s.does !== "act" ? `<div class="${expects(s).length > 14 ? "what" : "big"} my-1">${esc(expects(s))}</div>` : ""}<p class="mt-1">${esc(s.says)}</p>${s.more ? `<dl class="facts small mt-2">${s.more.map(([k, v]) => `<div><dt>${esc(k)}</dt><dd>${esc(v)}</dd></div>`).join("")}</dl>` : ""}${who ? `<p class="mt-2 small">${esc(who)}</p>` : ""}${why ? `<p class="told bad mt-2">${esc(why)}</p>` : ""}${left && !now ? '<p class="caution mt-2">An act before it was left out: the order was found with it. Ask under “What if I move something else now” before you move this.</p>' : ""}${(now === "outside" || now === "withheld") && s.search ? `<p class="mt-2"><a class="button" href="/jobs/${job}/prove/why?of=${esc(s.search)}">Find out why</a></p>` : ""}${wrong ? `<p class="mt-2"><a class="button" href="/jobs/${job}/wake/back?at=${encodeURIComponent(s.key)}">The safe way back</a></p>` : ""}</div><div>${leading()}<div aria-live="polite">${told}</div>${form}<div class="flex gap-2 mt-3"><button type="button" class="grow" data-go="-1">Back</button><button type="button" class="grow" data-go="1">Skip</button></div></div></section>`;
     for (const p of document.querySelectorAll("[data-picture]")) p.hidden = p.dataset.picture !== s.shows;
     if (window.SwitchRow) SwitchRow.show(data.states?.[s.shows], s.lever);
     const done = steps.filter(complete).length;
@@ -116,6 +126,7 @@
     walk.querySelector("[data-stage-name]").textContent = s.stage;
     const url = new URL(location.href); url.searchParams.set("at", s.key);
     history.replaceState(null, "", url);
+    tick();
   }
   // A wait: its beginning is kept, so that a locked screen or a lost signal does not stop it.
   const ready = (s) => steps.every((x) => x.n >= s.n || complete(x));

@@ -171,10 +171,10 @@ def keep_curve(job: OpenJob, found: Taken, tool: str, at: str) -> str:
     }
     records.append(visit.db, job.record, "curve", body, visit.who, visit.role, at)
     due = {x.key for x in dues_now(job)}
-    for key, text in found.readings:
+    for key, text, slack in found.readings:
         if key in due:
             try:
-                keep(job, key, text, tool[:80], at, "file", found.says)
+                keep(job, key, text, tool[:80], at, "file", found.says, slack)
             except Refused as exc:
                 return f"The curve is kept; its reading is not: {exc}."
     return ""

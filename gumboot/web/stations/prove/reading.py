@@ -62,7 +62,7 @@ ROLES: dict[str, dict[str, Role]] = {
 @dataclass(frozen=True, slots=True)
 class Taken:
     """What came of a file: a sentence, its verdict, values and lines to draw, and readings for
-    tests.
+    tests, each with what it may be off by the file's own method.
     """
 
     what: str
@@ -70,7 +70,7 @@ class Taken:
     says: str
     verdict: str
     values: dict[str, Any]
-    readings: tuple[tuple[str, str], ...] = ()
+    readings: tuple[tuple[str, str, float], ...] = ()
 
 
 def taken(
@@ -145,8 +145,8 @@ def _iv(job: OpenJob, arrays: dict[str, Array], typed: dict[str, str]) -> Taken:
         "outside" if found.says else "done",
         values,
         (
-            (f"string.{letter}.open", f"{found.v_oc:.1f} V"),
-            (f"string.{letter}.short", f"{found.i_sc:.2f} A"),
+            (f"string.{letter}.open", f"{found.v_oc:.1f} V", 0.0),
+            (f"string.{letter}.short", f"{found.i_sc:.2f} A", 0.0),
         ),
     )
 
@@ -171,7 +171,7 @@ def _transfer(job: OpenJob, arrays: dict[str, Array]) -> Taken:
         "marks": [[found.begins, "gone"], [found.ends, "back"]],
         **{"x_name": "s", "y_name": "V"},
     }
-    reading = (("transfer.gap", f"{found.gap_ms:.1f} ms"),)
+    reading = (("transfer.gap", f"{found.gap_ms:.1f} ms", found.off_ms),)
     return Taken("transfer", "Transfer", says, verdict, values, reading)
 
 
@@ -198,7 +198,9 @@ def _step(arrays: dict[str, Array]) -> Taken:
         **{"x_name": "s", "y_name": "W"},
     }
     verdict = "done" if found.closes or abs(share) <= 5.0 else "outside"
-    return Taken("step", "Load step", says, verdict, values, (("sum.closes", f"{share:.1f} %"),))
+    return Taken(
+        "step", "Load step", says, verdict, values, (("sum.closes", f"{share:.1f} %", 0.0),)
+    )
 
 
 def _discharge(job: OpenJob, arrays: dict[str, Array]) -> Taken:

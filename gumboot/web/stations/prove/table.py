@@ -172,7 +172,7 @@ def keep(
     at: str,
     source: str = "typed",
     note: str = "",
-    detail: dict[str, Any] | None = None,
+    slack: float = 0.0,
 ) -> None:
     """Keep one reading. Raises Refused."""
     due = next((x for x in dues_now(job) if x.key == key), None)
@@ -186,7 +186,7 @@ def keep(
         note=note[:500],
         at_device=at,
     )
-    body = test_body(job, due, sent, source, detail)
+    body = test_body(job, due, sent, source, slack)
     visit = job.visit
     records.append(visit.db, job.record, "test", body, visit.who, visit.role, at)
 

@@ -4,6 +4,7 @@ is back.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime, timedelta
 from functools import lru_cache
 from typing import Any
@@ -11,6 +12,7 @@ from typing import Any
 from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, Response
 
+from gumboot.core.brief.chapters import KIT
 from gumboot.core.design import Design
 from gumboot.core.journal.entry import Entry
 from gumboot.core.journal.log import when
@@ -20,7 +22,8 @@ from gumboot.core.prove.due import DEAD, Due
 from gumboot.core.prove.instrument import Instrument, named
 from gumboot.core.prove.judging import verdict_of
 from gumboot.core.prove.listing import dues_of
-from gumboot.core.prove.strings import Sky
+from gumboot.core.prove.live import APART, SUM
+from gumboot.core.prove.strings import Sky, skies
 from gumboot.core.walk.entering import UNITS, body_of, entry_body, read_value
 from gumboot.devices.networks import DeviceFault
 from gumboot.drawings.probes import draw_probes
@@ -29,7 +32,7 @@ from gumboot.web.field.entry import Sent, makes
 from gumboot.web.job import walking
 from gumboot.web.job.opening import Opened, OpenJob, today
 from gumboot.web.pages.frame import drawn, twin
-from gumboot.web.stations.link.bms import bank_of
+from gumboot.web.stations.link.bms import bank_of, hear_bank
 from gumboot.web.stations.wake.walk import complete as waked
 from gumboot.web.stations.wake.walk import meter_of, shown_by
 from gumboot.web.stations.wake.walk import steps_of as wake_steps
@@ -37,7 +40,25 @@ from gumboot.web.stations.wake.walk import steps_of as wake_steps
 router = APIRouter()
 PATH = "prove/walk"
 FRESH = timedelta(minutes=30)  # how long a reading of light stands: common practice
+LEAST_LOAD_W = 200.0  # below it a share says little: common practice
 CLOSED = ("done", "declined")
+
+
+@lru_cache(maxsize=64)
+def skies_of(design: Design) -> dict[str, object] | None:
+    """The bands of the job's module over every sky; None where it has no strings."""
+    kit = design.of(KIT)
+    module = kit.module if kit else None
+    return skies(module) if module is not None and design.strings else None
+
+
+def by_sky(design: Design, due: Due) -> dict[str, Any]:
+    """What a string's test is judged by in a light read meanwhile: which band, times how many."""
+    head, letter, what = (*due.key.split("."), "", "")[:3]
+    own = next((s for s in design.strings if head == "string" and s.letter == letter), None)
+    if own is None:
+        return {}
+    return {"sky": what, "times": own.modules if what == "open" else 1}
 
 
 @lru_cache(maxsize=128)
@@ -110,6 +131,7 @@ def page(
             "shows": picture_of(x),
             "search": x.problem,
             "more": [["With", x.instrument], ["By", x.clause]],
+            **by_sky(job.design, x),
             "example": example_of(x) or row["example"],
             "lever": "prove/curves#heat" if x.does == "page" else "",
         }
@@ -120,6 +142,7 @@ def page(
         "pack": bool(linking.bms_at and bank_of(job)),
         "meter": bool(linking.meter_at and meter_of(job)),
     }
+    more = {"live": live, "live_at": "prove/live", "skies": skies_of(job.design)}
     steps = tuple(x.step() for x in dues)
     by_key = {x.key: x for x in dues}
     pictures = {picture_of(x): x for x in dues if any(x.probes)}
@@ -130,7 +153,7 @@ def page(
         "_pictures": [
             (k, drawn(draw_probes(*x.probes, x.instrument))) for k, x in pictures.items()
         ],
-        **walking.walk(job, "test", rows, {"live": live, "live_at": "prove/live"}, PATH),
+        **walking.walk(job, "test", rows, more, PATH),
         **walking.plainly(steps, key, lambda s: complete(job, by_key[s.key]), typed, fault),
     }
 
@@ -155,7 +178,7 @@ def test_body(
     due: Due | None,
     s: Sent,
     source: str = "typed",
-    detail: dict[str, Any] | None = None,
+    slack: float = 0.0,
 ) -> dict[str, Any]:
     """The body of an entry about a test, with its verdict. Raises Refused."""
     sent = walking.entered(s)
@@ -166,10 +189,9 @@ def test_body(
         return {**body, **closing(job, due), "source": source}
     value = read_value(due.step(), s.typed)
     by = named(s.tool, instruments_of(job))
-    verdict, why = verdict_of(due, value, by, today(), notes_on(job, due, s), sky_of(job))
+    verdict, why = verdict_of(due, value, by, today(), notes_on(job, due, s), sky_of(job), slack)
     body = body_of(due.step(), sent, verdict, value, why)
-    more = {"detail": detail} if detail else {}
-    return {**body, "typed": s.typed.strip(), **closing(job, due), "source": source, **more}
+    return {**body, "typed": s.typed.strip(), **closing(job, due), "source": source}
 
 
 def closing(job: OpenJob, due: Due | None) -> dict[str, str]:
@@ -201,6 +223,33 @@ def _apart(a: str, b: str) -> timedelta:
         return timedelta(0)
 
 
+def apart(job: OpenJob, networks: Sequence[str]) -> float:
+    """State of charge by the unit less that by its packs, %. Raises DeviceFault, BadDbc."""
+    bank, pack = bank_of(job), job.design.pack
+    if not job.plan.linking.bms_at or bank is None or pack is None:
+        raise DeviceFault("no packs are heard here: their adapter stands under Link, Network")
+    found, _ = hear_bank(job, bank, pack, networks)
+    own = [float(x.values["soc"]) for x in found.packs if "soc" in x.values]
+    if not own:
+        raise DeviceFault("the packs say nothing of their state of charge: are they awake?")
+    return shown_by(job, "1:state of charge", networks) - sum(own) / len(own)
+
+
+def left_over(job: OpenJob, networks: Sequence[str]) -> float:
+    """What comes in less what goes out, of all units, as a share of the loads, %. Raises
+    DeviceFault.
+    """
+    units = range(1, job.plan.kit.inverters + 1)
+    total = {
+        what: sum(shown_by(job, f"{n}:{what}", networks) for n in units)
+        for what in ("PV W", "battery W", "grid W", "load W")
+    }
+    loads = total.pop("load W")
+    if loads < LEAST_LOAD_W:
+        raise DeviceFault(f"the loads draw {loads:.0f} W: switch {LEAST_LOAD_W:g} W or more on")
+    return 100 * (sum(total.values()) - loads) / loads
+
+
 @router.get("/jobs/{job_id}/prove/live.json")
 def live(request: Request, job: Opened) -> Response:
     """What a device shows itself of what ?key= asks for."""
@@ -209,8 +258,10 @@ def live(request: Request, job: Opened) -> Response:
     if due is None:
         message = "no device is asked for this: read it with an instrument"
         return JSONResponse({"error": "not asked", "message": message}, 422)
+    networks = request.app.state.config.device_networks
     try:
-        value = shown_by(job, due.reads, request.app.state.config.device_networks)
+        own = {APART: apart, SUM: left_over}.get(due.reads)
+        value = own(job, networks) if own else shown_by(job, due.reads, networks)
     except (DeviceFault, BadDbc) as exc:
         return JSONResponse({"error": "no answer", "message": str(exc)}, 502)
     return JSONResponse({"value": f"{value:.4g}", "unit": UNITS.get(due.does, "")})

@@ -260,3 +260,63 @@ def test_what_a_unit_shows_is_read_live(installer, new_job):
     assert gone.status_code == 502 and "does not answer" in gone.json()["message"]
     none = installer.get(f"/jobs/{job}/prove/live.json?key=earth.pv-A")
     assert none.status_code == 422
+
+
+def serving(yard):
+    """Every act of the way up done, the waits gone by."""
+    for act in yard.job.wake.way.up.acts:
+        yard.move(act.k, act.closing)
+    return yard
+
+
+def test_a_plant_that_serves_closes_its_sums_and_says_its_volts(installer, new_job):
+    """Live from unit and packs of the simulated plant: volts, hertz, sums, state of charge; and
+    what each fault it is told to have shows.
+    """
+    port, can = free(), free()
+    linking = {"unit_at": f"127.0.0.1:{port}", "bms_at": f"127.0.0.1:{can}"}
+    plan = other(HERON_SLIP, linking=linking)
+    d = design(Plan.model_validate(plan), catalogue())
+    job = new_job(Plan.model_validate(plan))
+
+    def settle():
+        for _ in range(5):  # it wakes, sees the grid, joins: each counts from when it is looked at
+            installer.get(f"/jobs/{job}/prove/live.json?key=hertz.island")
+
+    def live(key):
+        answer = installer.get(f"/jobs/{job}/prove/live.json?key={key}")
+        return float(answer.json()["value"]) if answer.status_code == 200 else answer.json()
+
+    due = {x.key: x for x in dues_of(d, Sky())}
+    with Plants(serving(Yard(d, quick=1e6)), port, can):
+        settle()
+        for key in ("volts.grid.L1-to-N", "neutral.grid-on", "sum.closes", "battery.volts"):
+            assert due[key].least <= live(key) <= due[key].most, key
+        assert abs(live("soc.apart")) < 60
+    bare = Yard(d, quick=1e6, wrong="no bond")
+    with Plants(serving(bare), port):
+        settle()
+        assert live("neutral.grid-on") > due["neutral.grid-on"].most
+    dark = Yard(d, quick=1e6, wrong="unit 1 asleep")
+    with Plants(serving(dark), port):
+        settle()
+        assert live("volts.grid.L1-to-N") < due["volts.grid.L1-to-N"].least
+        assert "switch 200 W or more on" in live("sum.closes")["message"]
+
+
+def test_a_menu_read_in_an_island_says_so(installer, new_job):
+    port = free()
+    plan = other(HERON_SLIP, linking={"unit_at": f"127.0.0.1:{port}"})
+    d = design(Plan.model_validate(plan), catalogue())
+    job = new_job(Plan.model_validate(plan))
+    yard = serving(Yard(d, quick=1e6))
+    yard.grid = False
+    with Plants(yard, port):
+        for _ in range(5):
+            installer.get(f"/jobs/{job}/prove/live.json?key=hertz.island")
+        assert installer.post(f"/jobs/{job}/set/read", {"after": "visit"}).status_code == 303
+        assert "made its own voltage" in installer.get(f"/jobs/{job}/set/read").text
+        yard.grid = True
+        installer.get(f"/jobs/{job}/prove/live.json?key=hertz.island")
+        installer.post(f"/jobs/{job}/set/read", {"after": "visit"})
+        assert "made its own voltage" not in installer.get(f"/jobs/{job}/set/read").text
