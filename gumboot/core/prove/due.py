@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from gumboot.core.basis.figure import Figure
 from gumboot.core.prove.band import Band
 from gumboot.core.walk.step import Does, Step
+
+if TYPE_CHECKING:
+    from gumboot.core.design import Design
 
 Stage = Literal[
     "Dead, before Wake", "On the grid", "In the island", "Grid lost and back", "After an hour"
@@ -78,3 +81,8 @@ class Due:
             box=self.place,
             reads=self.reads,
         )
+
+
+def pack_at(d: Design) -> str:
+    """The box where a pack is read: the first, or the unit that has it inside."""
+    return next((b.id for b in d.bodies if b.role == "pack"), "inverter-1")

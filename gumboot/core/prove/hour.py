@@ -16,7 +16,7 @@ from gumboot.core.basis.formula import Formula
 from gumboot.core.basis.words import inside
 from gumboot.core.design import Design
 from gumboot.core.prove.band import Band, Known, combined, limits
-from gumboot.core.prove.due import Due, Stage
+from gumboot.core.prove.due import Due, Stage, pack_at
 
 STAGE: Stage = "After an hour"
 LOADED = "An hour at half the rated current or more."
@@ -164,7 +164,7 @@ def hour_dues(d: Design) -> Iterator[Due]:
             ("Amperes of every pack in the same minute; the greatest over their mean.",),
             LOADED,
             COMMON_PRACTICE,
-            place="pack-1",
+            place=pack_at(d),
             expects=f"{most:.0f} % at most; {share:.0f} % is computed",
             least=0.0,
             most=most,
@@ -173,6 +173,24 @@ def hour_dues(d: Design) -> Iterator[Due]:
         )
     if pack.chemistry in REST_V:
         yield _volts(d)
+    plate = pack.capacity_ah * bank.count
+    yield Due(
+        "battery.capacity",
+        STAGE,
+        "Capacity and efficiency, by an hour's discharge or charge",
+        "page",
+        "the unit's or pack's own record, or a logger",
+        (
+            "Volts, amperes and state of charge every ten seconds or so, for an hour.",
+            "AC watts too, where efficiency is to be said.",
+        ),
+        "Discharging or charging steadily, between 20 and 90 % of charge.",
+        COMMON_PRACTICE,
+        place=pack_at(d),
+        expects=f"{plate:g} Ah by plate, within what an hour can tell",
+        limit=given("C", plate, "Ah", "Capacity by plate", "pack sheet"),
+        problem="unequal_packs" if bank.count > 1 else "",
+    )
 
 
 def _volts(d: Design) -> Due:

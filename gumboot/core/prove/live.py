@@ -17,7 +17,7 @@ from gumboot.core.basis.formula import Formula
 from gumboot.core.design import Design
 from gumboot.core.plan import Safeguard
 from gumboot.core.prove.band import Band, combined, limits
-from gumboot.core.prove.due import LIVE, Due, Stage
+from gumboot.core.prove.due import LIVE, Due, Stage, pack_at
 from gumboot.core.size.safeguards import DELAYED_MS, TRIPS_MS, residuals
 from gumboot.core.wake.steps import NEUTRAL_V, SUPPLY, pairs_of
 
@@ -303,7 +303,7 @@ def agreeing(d: Design) -> Iterator[Due]:
             ("Both read in the same minute, after a quiet quarter of an hour.", "How far apart."),
             "No charge or load for 15 min.",
             COMMON_PRACTICE,
-            place="pack-1",
+            place=pack_at(d),
             expects=f"{AGREE:g} % apart at most",
             least=-AGREE,
             most=AGREE,
@@ -317,7 +317,7 @@ def agreeing(d: Design) -> Iterator[Due]:
         "percent",
         "the unit's display or app, and a clamp",
         (
-            "One load of known power switched on; all four read once they stand still.",
+            step_words(d),
             "What comes in less what goes out, as a share of the loads.",
         ),
         SERVING,
@@ -370,6 +370,21 @@ def agreeing(d: Design) -> Iterator[Due]:
             limit=charge.figure,
             probes=("round the lead", ""),
         )
+
+
+def step_words(d: Design) -> str:
+    """One load switched on, and what unit, battery and meter should each show more."""
+    load = max(d.plan.loads, key=lambda x: x.running_w, default=None)
+    if load is None or d.inverter is None:
+        return "One load of known power switched on; all four read once they stand still."
+    most = d.inverter.power_w * d.plan.kit.inverters
+    gives = "battery and sun" if d.bank is not None else "the sun"
+    rest = max(0.0, load.running_w - most)
+    grid = f", the grid {rest:g} W" if rest and d.plan.supply.kind != "off-grid" else ""
+    return (
+        f"{load.name} switched on: the loads show {load.running_w:g} W more, {gives} give up to"
+        f" {min(load.running_w, most):g} W of it in self-use{grid}; read once all stand still."
+    )
 
 
 def window_dues(d: Design) -> Iterator[Due]:

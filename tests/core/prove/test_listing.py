@@ -126,3 +126,29 @@ def test_an_export_limit_of_each_phase_is_held_on_each():
     tariff = {**SALTINGS_BARN["energy"]["tariff"], "export_limit_w": 2000}
     each = other(SALTINGS_BARN, energy__tariff={**tariff, "export_limit_of": "each phase"})
     assert "on each phase" in listed(each)[1]["export.held"].expects
+
+
+@pytest.mark.parametrize("document", [SALTINGS_BARN, MOSSBANK_TERRACE, TERN_HOLLOW])
+def test_the_sag_is_a_load_flows(document):
+    """Volts under the named load against pandapower: the way there as a line, the load at its end;
+    out and back as one line of twice the resistance.
+    """
+    import pandapower as pp
+
+    from gumboot.core.prove.island import WAY, one_way
+
+    d, rows = listed(document)
+    band = rows["sag.load"].band
+    figures = {f.symbol: f.n for f in band.expected.inputs}
+    ways = {s.circuit.family for s in d.circuits} & set(WAY)
+    ohm = sum(max(one_way(s) for s in d.circuits if s.circuit.family == w) for w in ways)
+    assert figures["R"] == pytest.approx(ohm)
+    net = pp.create_empty_network()
+    a, b = (pp.create_bus(net, vn_kv=figures["U"] * 3**0.5 / 1000) for _ in range(2))
+    pp.create_ext_grid(net, a)
+    pp.create_line_from_parameters(
+        net, a, b, 1.0, figures["n_c"] * ohm, 1e-5, 0.0, max_i_ka=1.0
+    )  # one line of a balanced three: a phase loses R · I
+    pp.create_load(net, b, p_mw=3 * figures["P"] / 1e6)
+    pp.runpp(net)
+    assert net.res_bus.vm_pu[b] * figures["U"] == pytest.approx(band.expected.n, rel=2e-3)

@@ -170,6 +170,10 @@ def keep_curve(job: OpenJob, found: Taken, tool: str, at: str) -> str:
         "values": found.values,
     }
     records.append(visit.db, job.record, "curve", body, visit.who, visit.role, at)
+    if found.page:
+        value = found.values.get("capacity_ah")
+        read = (found.verdict, value, found.says)
+        keep_page(job, found.page, f"{value:g} Ah", read, tool[:80], at)
     due = {x.key for x in dues_now(job)}
     for key, text, slack in found.readings:
         if key in due:
@@ -245,18 +249,30 @@ def heat(request: Request, job: Opened) -> Response:
         "values": values,
     }
     records.append(visit.db, job.record, "curve", body, visit.who, visit.role, at)
-    due = next((x for x in dues_now(job) if x.key == "heat.spots"), None)
-    if due is not None:
-        sent = Sent(
-            uuid=str(uuid.uuid4()),
-            kind="test",
-            key=due.key,
-            act="done",
-            typed=f"{len(rows)} spots",
-            tool=visit.text("tool")[:80],
-        )
-        test = body_of(due.step(), walking.entered(sent), verdict, hottest, says)
-        test = {**test, "typed": sent.typed, **closing(job, due), "source": "page"}
-        records.append(visit.db, job.record, "test", test, visit.who, visit.role, at)
+    tool = visit.text("tool")[:80]
+    keep_page(job, "heat.spots", f"{len(rows)} spots", (verdict, hottest, says), tool, at)
     visit.db.commit()
     return RedirectResponse(f"/jobs/{job.record.id}/prove/curves#heat", 303)
+
+
+def keep_page(
+    job: OpenJob,
+    key: str,
+    typed: str,
+    found: tuple[str, float | None, str],
+    tool: str,
+    at: str,
+) -> None:
+    """Keep what a page worked out as its test's reading, where that is due: (verdict, value,
+    what it says).
+    """
+    due = next((x for x in dues_now(job) if x.key == key), None)
+    if due is None:
+        return
+    verdict, value, says = found
+    sent = Sent(
+        uuid=str(uuid.uuid4()), kind="test", key=key, act="done", typed=typed[:200], tool=tool
+    )
+    body = body_of(due.step(), walking.entered(sent), verdict, value, says)
+    body = {**body, "typed": sent.typed, **closing(job, due), "source": "page"}
+    records.append(job.visit.db, job.record, "test", body, job.visit.who, job.visit.role, at)

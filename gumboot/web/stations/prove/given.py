@@ -65,7 +65,9 @@ def curve_pages(job: OpenJob, standalone: bool = True) -> list[dict[str, Any]]:
     out = []
     for e in job.state.curves[-MOST_CURVES:]:
         v = e.body["values"]
-        lines = [Line(x["name"], x["look"], x["x"], x["y"]) for x in v.get("lines", ())]
+        lines = [
+            Line(x["name"], x["look"], x["x"], x["y"], x.get("edge")) for x in v.get("lines", ())
+        ]
         marks = [(m[0], m[1]) for m in v.get("marks", ())]
         picture = _drawn(e, lines, marks, standalone) if lines else ""
         out.append({"body": e.body, "who": e.who, "at": e.at_server, "picture": drawn(picture)})

@@ -9,9 +9,9 @@ import numpy as np
 
 from gumboot.core.brief.chapters import KIT
 from gumboot.core.prove.curves import iv, step, transfer
-from gumboot.core.prove.curves.diode import Array, of_sheet
+from gumboot.core.prove.curves.diode import Array, Diode, of_sheet
 from gumboot.core.prove.hour import discharge
-from gumboot.core.prove.strings import ALPHA, Sky, cell_of
+from gumboot.core.prove.strings import ALPHA, CELL_OFF_C, LIGHT_OFF, Sky, cell_of
 from gumboot.core.size.strings import GAMMA_ASSUMED
 from gumboot.imports.columns import Table, numbers
 from gumboot.imports.interval import Unreadable
@@ -62,7 +62,7 @@ ROLES: dict[str, dict[str, Role]] = {
 @dataclass(frozen=True, slots=True)
 class Taken:
     """What came of a file: a sentence, its verdict, values and lines to draw, and readings for
-    tests, each with what it may be off by the file's own method.
+    tests, each with what it may be off by the file's own method. page: the test that it is whole.
     """
 
     what: str
@@ -71,6 +71,7 @@ class Taken:
     verdict: str
     values: dict[str, Any]
     readings: tuple[tuple[str, str, float], ...] = ()
+    page: str = ""
 
 
 def taken(
@@ -106,6 +107,17 @@ def _number(text: str, says: str) -> float:
         raise Unreadable(f"Type {says}.") from exc
 
 
+def around(sheet: Diode, light: float, warm: float, modules: int) -> dict[str, Any]:
+    """What light and warmth as read leave open of a curve, as a band."""
+    lower, upper = (
+        sheet.at(light * (1 + s * LIGHT_OFF), warm - s * CELL_OFF_C).times(modules).curve(120)
+        for s in (-1, 1)
+    )
+    x = np.linspace(0, upper[0].max(), 90)
+    low, high = (np.maximum(np.interp(x, v, i), 0.0) for v, i in (lower, upper))
+    return {**line("light and warmth", "band", x, low), "edge": line("", "", x, high)["y"]}
+
+
 def _iv(job: OpenJob, arrays: dict[str, Array], typed: dict[str, str]) -> Taken:
     kit = job.design.of(KIT)
     module = kit.module if kit else None
@@ -132,6 +144,7 @@ def _iv(job: OpenJob, arrays: dict[str, Array], typed: dict[str, str]) -> Taken:
         **{"light_w_m2": light, "cell_c": cell, "search": found.says[0][1] if found.says else ""},
         **{"r_s_ohm": round(found.fit.r_s, 3), "r_sh_ohm": round(found.fit.r_sh, 1)},
         "lines": [
+            around(sheet, light, warm, own.modules),
             line("expected", "expected", *expected.curve(120)),
             line("measured", "measured", arrays["volts"][order], arrays["amps"][order]),
         ],
@@ -231,4 +244,5 @@ def _discharge(job: OpenJob, arrays: dict[str, Array]) -> Taken:
         "lines": [line("volts", "measured", t / 3600, v)],
         **{"x_name": "h", "y_name": "V"},
     }
-    return Taken("discharge", "Discharge", says, "done" if fits else "outside", values)
+    verdict = "done" if fits else "outside"
+    return Taken("discharge", "Discharge", says, verdict, values, page="battery.capacity")

@@ -41,6 +41,7 @@ router = APIRouter()
 PATH = "prove/walk"
 FRESH = timedelta(minutes=30)  # how long a reading of light stands: common practice
 LEAST_LOAD_W = 200.0  # below it a share says little: common practice
+PAGES = {"heat.spots": "prove/curves#heat"}
 CLOSED = ("done", "declined")
 
 
@@ -133,7 +134,7 @@ def page(
             "more": [["With", x.instrument], ["By", x.clause]],
             **by_sky(job.design, x),
             "example": example_of(x) or row["example"],
-            "lever": "prove/curves#heat" if x.does == "page" else "",
+            "lever": PAGES.get(x.key, "prove/curves") if x.does == "page" else "",
         }
         rows.append(row)
     linking = job.plan.linking

@@ -61,7 +61,11 @@ def test_a_curve_is_read_drawn_and_stands_as_the_strings_reading(installer, barn
     assert rows(installer, barn)["string.A.open"]["verdict"] == "done"
     assert rows(installer, barn)["string.A.short"]["complete"]
     page = installer.get(f"/jobs/{barn}/prove/curves").text
-    assert 'class="curve measured"' in page and 'class="curve expected"' in page
+    assert (
+        'class="curve-band"' in page
+        and 'class="curve measured"' in page
+        and 'class="curve expected"' in page
+    )
     short = table(("Voltage (V)", "Current (A)"), *string(n - 1))
     assert send(installer, barn, "iv", short, **more).status_code == 303
     assert "1 module short" in kept(installer, barn)[0]["says"]
@@ -102,6 +106,8 @@ def test_a_load_step_and_a_discharge(installer, barn):
     assert send(installer, barn, "discharge", text).status_code == 303
     newest = kept(installer, barn)[0]
     assert newest["values"]["capacity_ah"] == pytest.approx(100, rel=0.01)
+    row = rows(installer, barn)["battery.capacity"]
+    assert row["read"] == "100 Ah" and row["complete"]
 
 
 @pytest.mark.parametrize(
