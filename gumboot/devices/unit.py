@@ -1,7 +1,8 @@
 """A simulated inverter's menu over Modbus TCP: it keeps what is keyed, takes a while to restart,
 and misbehaves as it is told to.
 
-python -m gumboot.devices.unit [--port 7508] [--inverter marram-c6] [--units 1] [--restart 5]
+python -m gumboot.devices.unit [--port 7508] [--rtu-port 7509] [--inverter marram-c6]
+    [--units 1] [--restart 5]
     [--wrong "refuse absorb_v; clip charge_a 100; round float_v 0.5; forget cut_v; gap 20 25; stop"]
 
 Each unit is a Modbus device from 1; its lines stand where its sheet says. Register 9000: writing 1
@@ -17,6 +18,7 @@ import threading
 import time
 from collections.abc import Mapping, Sequence
 
+from pymodbus import FramerType
 from pymodbus.constants import ExcCodes
 from pymodbus.server import ModbusTcpServer
 from sunspec2.device import Model as SunSpecModel
@@ -193,22 +195,24 @@ def first_of(m: MenuItem) -> float | str:
 
 
 class Running(Standing):
-    """Simulated units on a port of loopback."""
+    """Simulated units on a port of loopback; rtu: a port where they speak RTU frames over TCP."""
 
-    def __init__(self, menus: Sequence[Menu], port: int) -> None:
+    def __init__(self, menus: Sequence[Menu], port: int, rtu: int | None = None) -> None:
         self.menus = menus
-        super().__init__("inverter", lambda: [_server(menus, port)])
+        ways = [(port, FramerType.SOCKET), *([(rtu, FramerType.RTU)] if rtu is not None else [])]
+        super().__init__("inverter", lambda: [_server(menus, at, how) for at, how in ways])
 
 
-def _server(menus: Sequence[Menu], port: int) -> ModbusTcpServer:
+def _server(menus: Sequence[Menu], port: int, framer: FramerType) -> ModbusTcpServer:
     rows = [device(n, COUNT, acting(m.read, m.written, m.lacks)) for n, m in enumerate(menus, 1)]
-    return ModbusTcpServer(rows, address=("127.0.0.1", port))
+    return ModbusTcpServer(rows, framer=framer, address=("127.0.0.1", port))
 
 
 def main(arguments: Sequence[str] | None = None) -> None:
     """Run it until it is stopped."""
     parser = argparse.ArgumentParser(prog="gumboot.devices.unit")
     parser.add_argument("--port", type=int, default=7508)
+    parser.add_argument("--rtu-port", type=int, help="RTU frames over TCP there, none without it")
     parser.add_argument("--inverter", default="marram-c6", help="the entry whose menu it has")
     parser.add_argument("--units", type=int, default=1)
     parser.add_argument("--restart", type=float, default=5.0, help="s it is away at a restart")
@@ -221,7 +225,7 @@ def main(arguments: Sequence[str] | None = None) -> None:
         menus = [Menu(unit, asked.restart, asked.wrong) for _ in range(asked.units)]
     except ValueError as exc:
         parser.error(str(exc))
-    with Running(menus, asked.port):
+    with Running(menus, asked.port, asked.rtu_port):
         threading.Event().wait()
 
 

@@ -178,6 +178,19 @@ def test_lines_in_sunspec_models_are_read_and_written_by_pysunspec2():
     assert menu.values["reserve_soc"] == 35.0 and menu.values["grid_charge"] == "on"
 
 
+def test_rtu_frames_over_tcp_carry_lines_and_models_alike():
+    menu, port, rtu = Menu(T10, 0), free(), free()
+    row = {m.id: m for m in T10.menu}
+    linking = Linking(unit_at=f"127.0.0.1:{rtu}", unit_framing="rtu")
+    with Running([menu], port, rtu):
+        found = menu_client.read_menu(linking, T10, 1, OWN)
+        wanted = [(row["reserve_soc"], 40.0), (row["export_w"], 8000.0)]
+        took, stopped = menu_client.write_lines(linking, T10, 1, wanted, OWN)
+    assert found.lacking == {} and found.values["reserve_soc"] == 20.0
+    assert stopped is None and len(took) == 2
+    assert (menu.values["reserve_soc"], menu.values["export_w"]) == (40.0, 8000.0)
+
+
 def test_a_unit_without_models_lacks_those_lines_alone():
     bare = T10.model_copy(update={"menu": tuple(m for m in T10.menu if m.read_at is not None)})
     menu, port = Menu(bare, 0), free()
