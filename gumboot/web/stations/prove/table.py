@@ -6,21 +6,25 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Iterable
+from functools import lru_cache
 from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
+from markupsafe import Markup
 
+from gumboot.core.design import Design
 from gumboot.core.land.entering import Refused
 from gumboot.core.prove.due import STAGES, Due
-from gumboot.core.prove.strings import missing_modules
+from gumboot.core.prove.strings import Sky, missing_modules
 from gumboot.core.walk.entering import UNITS
 from gumboot.store import records
 from gumboot.web.field.entry import Sent
 from gumboot.web.job.opening import Opened, OpenJob
-from gumboot.web.pages.frame import render, twin
+from gumboot.web.pages.frame import render, templates, twin
 from gumboot.web.stations.prove.walk import (
     complete,
+    dues_by,
     dues_now,
     instruments_of,
     last_of,
@@ -49,6 +53,7 @@ def row_of(job: OpenJob, due: Due) -> dict[str, Any]:
         "who_may": due.who,
         "hands": due.hands,
         "stands": due.stands,
+        "method": list(due.method),
         "hazard": due.hazard,
         "place": due.place,
         "known": due.known,
@@ -72,6 +77,16 @@ def row_of(job: OpenJob, due: Due) -> dict[str, Any]:
         }
         if due.band
         else None,
+    }
+
+
+@lru_cache(maxsize=64)
+def hows(design: Design, sky: Sky) -> dict[str, Markup]:
+    """How each test is made and what its figures come from, as a part of the page; remembered."""
+    how = templates.get_template("prove_how.html")
+    return {
+        x.key: Markup(how.render(r=x))  # noqa: S704 - the template escaped it
+        for x in dues_by(design, sky)
     }
 
 
@@ -121,8 +136,7 @@ def page(
         "typed": typed or {},
         "faults": faults or {},
         "tool": tool,
-        "_bands": {x.key: x.band for x in dues if x.band is not None},
-        "_limits": {x.key: x.limit for x in dues if x.limit is not None},
+        "_how": hows(job.design, sky),
         "declining": "",
         "note": "",
         "chosen": [],

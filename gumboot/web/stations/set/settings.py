@@ -5,6 +5,7 @@ kept and judged.
 from __future__ import annotations
 
 from dataclasses import asdict
+from functools import lru_cache
 from typing import Any
 
 from fastapi import APIRouter, Request
@@ -12,6 +13,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from gumboot.core.basis.clock import NotATime, parse_time, show_minutes
 from gumboot.core.basis.finding import Change
+from gumboot.core.design import Design
 from gumboot.core.kit.menu import TIME
 from gumboot.core.plan import Survey
 from gumboot.core.set.settings import SLOT, Setting, parse_slot, show_slot
@@ -64,16 +66,22 @@ def page(
         "profile_typed": {},
         "profile_faults": {},
         "profile_fault": "",
-        "ladders": [
-            {
-                "drawing": drawn(draw_ladder(x)),
-                "_data": drawn(script({**asdict(x), "places": PLACES})),
-                "title": x.title,
-                "wrong": [f"{r.name}: {', '.join(r.broken)}" for r in x.rungs if r.broken],
-            }
-            for x in job.design.ladders(unit_no)
-        ],
+        "ladders": ladder_parts(job.design, unit_no),
     }
+
+
+@lru_cache(maxsize=64)
+def ladder_parts(design: Design, unit_no: int) -> tuple[dict[str, Any], ...]:
+    """The ladders of one unit as drawn, with what their script needs; remembered for the design."""
+    return tuple(
+        {
+            "drawing": drawn(draw_ladder(x)),
+            "_data": drawn(script({**asdict(x), "places": PLACES})),
+            "title": x.title,
+            "wrong": [f"{r.name}: {', '.join(r.broken)}" for r in x.rungs if r.broken],
+        }
+        for x in design.ladders(unit_no)
+    )
 
 
 def unders(job: OpenJob) -> dict[str, str]:
