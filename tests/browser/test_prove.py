@@ -24,6 +24,9 @@ def test_tests_are_read_by_touch_without_a_signal_and_sent_after(visit):
     page.goto("/jobs/2/prove/walk?at=earth.pack-1")
     page.wait_for_selector("#walk[data-ready]")
     page.evaluate("navigator.serviceWorker.ready")
+    page.wait_for_function(
+        "caches.match(location.origin + '/jobs/2/prove/walk').then((x) => Boolean(x))"
+    )
     assert page.locator("[data-picture]:not([hidden]) svg").count() == 1
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
     page.locator("#walk-form .go").click()
