@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from gumboot.drawings.svg import line as path
-from gumboot.drawings.svg import picture, text
+from gumboot.drawings.svg import box, picture, text
 
 W, H, LEFT, RIGHT, TOP, BOTTOM = 640, 300, 62, 14, 20, 44
 
@@ -78,7 +78,10 @@ def plot(
             points += [at(a, b) for a, b in zip(one.x, one.edge, strict=True)][::-1]
         look = "curve-band" if one.edge is not None else f"curve {one.look}"
         out += [path(*points, class_=look)]
-        out += [path((key, H - 10), (key + 18, H - 10), class_=f"curve {one.look}")]
+        if one.edge is not None:
+            out += [box(key, H - 15, 18, 9, "curve-band")]
+        else:
+            out += [path((key, H - 10), (key + 18, H - 10), class_=f"curve {one.look}")]
         out += [text(key + 24, H - 6, one.name, "small")]
         key += 44 + round(7.2 * len(one.name))
     for n, (v, name) in enumerate(marks):

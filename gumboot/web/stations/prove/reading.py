@@ -107,6 +107,13 @@ def _number(text: str, says: str) -> float:
         raise Unreadable(f"Type {says}.") from exc
 
 
+def shown(d: Diode) -> tuple[Array, Array]:
+    """A curve between its axes."""
+    v, i = d.curve(120)
+    inside = (v >= 0) & (i >= 0)
+    return v[inside], i[inside]
+
+
 def around(sheet: Diode, light: float, warm: float, modules: int) -> dict[str, Any]:
     """What light and warmth as read leave open of a curve, as a band."""
     lower, upper = (
@@ -145,7 +152,7 @@ def _iv(job: OpenJob, arrays: dict[str, Array], typed: dict[str, str]) -> Taken:
         **{"r_s_ohm": round(found.fit.r_s, 3), "r_sh_ohm": round(found.fit.r_sh, 1)},
         "lines": [
             around(sheet, light, warm, own.modules),
-            line("expected", "expected", *expected.curve(120)),
+            line("expected", "expected", *shown(expected)),
             line("measured", "measured", arrays["volts"][order], arrays["amps"][order]),
         ],
         **{"x_name": "V", "y_name": "A"},
