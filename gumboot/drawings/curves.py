@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from gumboot.drawings.svg import line as path
 from gumboot.drawings.svg import box, picture, text
+from gumboot.drawings.svg import line as path
 
 W, H, LEFT, RIGHT, TOP, BOTTOM = 640, 300, 62, 14, 20, 44
 

@@ -102,7 +102,7 @@ def island_dues(d: Design, duties: dict[str, Finding]) -> Iterator[Due]:
             place=at,
             who="a licensed person",
             hazard=LIVE,
-            expects=f"{(1 - SAG) * volts:.0f} V at least; {band.expected.n:.0f} V by its way there",
+            expects=f"{(1 - SAG) * volts:.0f} V at least; {band.expected.n:.0f} V is computed",
             band=band,
             least=(1 - SAG) * volts,
             most=(1 + OUTPUT) * volts,

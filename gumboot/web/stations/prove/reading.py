@@ -23,7 +23,7 @@ KINDS = {
     "step": "a load step: array, battery, grid, loads",
     "discharge": "a discharge or charge of the battery",
 }
-MOST_POINTS = 240
+MOST_POINTS, MOST_READ = 240, 4000  # drawn; read of a long run
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,6 +80,9 @@ def taken(
     """What a file says. Raises Unreadable or ValueError with what is wrong."""
     roles = [k for k in ROLES[what] if k in columns]
     arrays = dict(zip(roles, numbers(table, [columns[k] for k in roles]), strict=True))
+    if what != "transfer":  # a wave needs every sample
+        every = max(1, len(arrays[roles[0]]) // MOST_READ)
+        arrays = {k: x[::every] for k, x in arrays.items()}
     if what == "iv":
         return _iv(job, arrays, typed)
     if what == "transfer":
