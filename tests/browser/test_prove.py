@@ -129,6 +129,26 @@ def test_the_page_judges_strings_by_the_light_as_the_server_does(visit):
 
 
 @pytest.mark.xdist_group("browser")
+def test_the_switches_stand_as_the_test_wants_them(visit):
+    page = visit("installer", 390, 844)
+    for key, main, pack in (
+        ("earth.pack-1", "open", "open"),
+        ("volts.grid.L1-to-N", "closed", "closed"),
+        ("volts.island.L1-to-N", "open", "closed"),
+    ):
+        page.goto(f"/jobs/1/prove/walk?at={key}")
+        page.wait_for_selector("#walk[data-ready]")
+        levers = page.evaluate(
+            "Object.fromEntries([...document.querySelectorAll('#switch-row [data-lever]')].map("
+            "(e) => [e.dataset.whole, e.querySelector('[data-now]').textContent]))"
+        )
+        assert levers["Main breaker, Main panel"] == main, key
+        packs = [v for k, v in levers.items() if "Pack 1" in k and "reaker" in k]
+        assert packs and set(packs) == {pack}, (key, levers)
+    assert page.evaluate("document.documentElement.scrollWidth") <= 390
+
+
+@pytest.mark.xdist_group("browser")
 def test_a_search_is_walked_by_clicks(visit):
     page = visit("installer", 390, 844)
     page.goto("/jobs/4/prove/why?of=heat")

@@ -20,6 +20,7 @@ from gumboot.core.prove.dead import COLD_OVER_75
 from gumboot.core.prove.due import LIVE, Due, Stage
 from gumboot.core.prove.live import residual_dues, volt_dues
 from gumboot.core.size.conductors import SizedCircuit
+from gumboot.core.wake.plant import Lever
 from gumboot.core.wake.steps import OUTPUT, pairs_of
 
 ISLAND: Stage = "In the island"
@@ -163,11 +164,18 @@ def one_way(s: SizedCircuit) -> float:
     return hot / COLD_OVER_75.n * s.conditions.run.length_m / FT_M / 1000 / s.sets
 
 
-def grid_switch(d: Design) -> str:
-    """The switch of this job that takes the grid away, by its name."""
+def grid_lever(d: Design) -> Lever | None:
+    """The switch of this job that takes the grid away; None off grid."""
     levers = d.wake.way.plant.levers if d.wake else ()
+    if d.plan.supply.kind == "off-grid":
+        return None
     main = next((x for x in levers if x.id == "main-panel/main"), None)
-    own = main or next((x for x in levers if x.kind == "grid"), None)
+    return main or next((x for x in levers if x.kind == "grid"), None)
+
+
+def grid_switch(d: Design) -> str:
+    """Its name."""
+    own = grid_lever(d)
     return own.says if own is not None else "The supply's own switch"
 
 

@@ -9,6 +9,7 @@ from datetime import datetime, timedelta
 from functools import lru_cache
 from typing import Any
 
+import numpy as np
 from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, Response
 
@@ -20,10 +21,12 @@ from gumboot.core.kit.dbc import BadDbc
 from gumboot.core.land.entering import Refused
 from gumboot.core.prove.due import DEAD, Due
 from gumboot.core.prove.instrument import Instrument, named
+from gumboot.core.prove.island import grid_lever
 from gumboot.core.prove.judging import verdict_of
 from gumboot.core.prove.listing import dues_of
 from gumboot.core.prove.live import APART, SUM
 from gumboot.core.prove.strings import Sky, skies
+from gumboot.core.wake.settle import settle
 from gumboot.core.walk.entering import UNITS, body_of, entry_body, read_value
 from gumboot.devices.networks import DeviceFault
 from gumboot.drawings.probes import draw_probes
@@ -33,6 +36,7 @@ from gumboot.web.job import walking
 from gumboot.web.job.opening import Opened, OpenJob, today
 from gumboot.web.pages.frame import drawn, twin
 from gumboot.web.stations.link.bms import bank_of, hear_bank
+from gumboot.web.stations.wake.row import row_of, shown
 from gumboot.web.stations.wake.walk import complete as waked
 from gumboot.web.stations.wake.walk import meter_of, shown_by
 from gumboot.web.stations.wake.walk import steps_of as wake_steps
@@ -60,6 +64,24 @@ def by_sky(design: Design, due: Due) -> dict[str, Any]:
     if own is None:
         return {}
     return {"sky": what, "times": own.modules if what == "open" else 1}
+
+
+@lru_cache(maxsize=64)
+def stands_of(design: Design) -> dict[str, dict[str, Any]]:
+    """The switch row as a test wants it: before Wake begins, once it serves, and in the island."""
+    wake = design.wake
+    acts = wake.way.up.acts if wake else ()
+    if wake is None or not acts:
+        return {}
+    plant, serving = wake.way.plant, acts[-1].after
+    main = grid_lever(design)
+    off = 1 << plant.levers.index(main) if main is not None else 0
+    states = {"dead": acts[0].state, "serving": serving, "island": serving & ~off}
+    rows = settle(plant, np.array(list(states.values()), dtype=np.int64))
+    return {k: shown(design, rows, n) for n, k in enumerate(states)}
+
+
+STANDS = {DEAD: "dead", "In the island": "island", "Grid lost and back": "island"}
 
 
 @lru_cache(maxsize=128)
@@ -132,6 +154,7 @@ def page(
             "shows": picture_of(x),
             "search": x.problem,
             "more": [["With", x.instrument], ["By", x.clause]],
+            "stands": STANDS.get(x.stage, "serving"),
             **by_sky(job.design, x),
             "example": example_of(x) or row["example"],
             "lever": PAGES.get(x.key, "prove/curves") if x.does == "page" else "",
@@ -143,13 +166,16 @@ def page(
         "pack": bool(linking.bms_at and bank_of(job)),
         "meter": bool(linking.meter_at and meter_of(job)),
     }
-    more = {"live": live, "live_at": "prove/live", "skies": skies_of(job.design)}
+    more: dict[str, Any] = {"live": live, "live_at": "prove/live"}
+    more["skies"] = skies_of(job.design)
+    more["states"] = stands_of(job.design)
     steps = tuple(x.step() for x in dues)
     by_key = {x.key: x for x in dues}
     pictures = {picture_of(x): x for x in dues if any(x.probes)}
     return {
         **job.head("prove"),
         "tab": PATH,
+        "row": row_of(job.design),
         "tools": [f"{x.name} {x.serial}" for x in instruments_of(job)],
         "_pictures": [
             (k, drawn(draw_probes(*x.probes, x.instrument))) for k, x in pictures.items()
