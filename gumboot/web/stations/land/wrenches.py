@@ -23,6 +23,7 @@ def page(visit: Visit, typed: dict[str, str], faults: dict[str, str]) -> dict[st
     """The list and the form under it."""
     return {
         "wrenches": records.wrenches(visit.db),
+        "instruments": records.instruments(visit.db),
         "classes": {k: v[0] for k, v in CLASSES.items()},
         "scales": list(get_args(Scale)),
         "typed": typed,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 from fastapi import APIRouter, Request
@@ -20,6 +21,7 @@ from gumboot.web.stations.prove.walk import dues_now, last_of
 
 router = APIRouter()
 MOST_WEIGHT = 1000.0
+MOST_V = 3000.0
 
 
 def weights_of(visit: Visit, problem: Problem) -> dict[str, float]:
@@ -175,11 +177,12 @@ def divide(request: Request, job: Opened) -> Response:
     values: dict[str, float] = {}
     fault = "" if own else "Choose the string."
     for k in names[1:]:
+        plain = typed[k].removesuffix("V").strip().replace(",", ".").replace("−", "-")
         try:
-            values[k] = float(
-                typed[k].removesuffix("V").strip().replace(",", ".").replace("−", "-")
-            )
+            values[k] = float(plain)
         except ValueError:
+            values[k] = math.nan
+        if not abs(values[k]) <= MOST_V:
             fault = fault or "Type all three in volts, such as 212."
     if fault or own is None:
         return render(request, "prove_why.html", page(job, "low_insulation", fault, typed), 422)

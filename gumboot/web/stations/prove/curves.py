@@ -29,8 +29,8 @@ from gumboot.web.stations.prove.table import keep
 from gumboot.web.stations.prove.walk import closing, dues_now, instruments_of, sky_of
 
 router = APIRouter()
-MOST_TEXT = 3_000_000  # of a file that is carried on while its columns are chosen
-MOST_SPOTS = 24
+MOST_TEXT = 900_000  # of a file that is carried on while its columns are chosen
+MOST_SPOTS, MOST_SHOWN = 24, 30
 
 
 def picture(e: Entry) -> str:
@@ -45,7 +45,7 @@ def picture(e: Entry) -> str:
 
 def page(job: OpenJob, **more: Any) -> dict[str, Any]:
     """What the page shows."""
-    sky = sky_of(job)
+    sky, newest = sky_of(job), job.state.curves[: -MOST_SHOWN - 1 : -1]
     return {
         **job.head("prove"),
         "tab": "prove/curves",
@@ -70,9 +70,9 @@ def page(job: OpenJob, **more: Any) -> dict[str, Any]:
                 "at": e.at_server,
                 "values": {k: v for k, v in e.body["values"].items() if not isinstance(v, list)},
             }
-            for e in reversed(job.state.curves)
+            for e in newest
         ],
-        "_pictures": [picture(e) for e in reversed(job.state.curves)],
+        "_pictures": [picture(e) for e in newest],
         "spots": [
             {"name": n, "rated": round(a, 1), "limit": c, "like": k}
             for n, a, c, k in spots_of(job.design)

@@ -22,6 +22,7 @@ def page(visit: Visit, typed: dict[str, str], faults: dict[str, str]) -> dict[st
     """The list and the form under it."""
     return {
         "instruments": records.instruments(visit.db),
+        "wrenches": records.wrenches(visit.db),
         "kinds": list(KINDS),
         "typed": typed,
         "faults": faults,

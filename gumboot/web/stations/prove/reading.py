@@ -137,6 +137,8 @@ def _iv(job: OpenJob, arrays: dict[str, Array], typed: dict[str, str]) -> Taken:
         raise Unreadable("Choose the string it was taken of.")
     light = _number(typed["light"], "the light in the array's plane, W/m²")
     cell = _number(typed["cell"], "the cells' temperature, °C")
+    if not -40 <= cell <= 95:
+        raise Unreadable("Type the cells' temperature: -40 to 95 °C.")
     if not 50 <= light <= 1500:
         raise Unreadable("Type the light in the array's plane: 50 to 1500 W/m².")
     warm = cell_of(Sky(light, cell), planned.mounting).figure.n

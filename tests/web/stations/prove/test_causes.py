@@ -95,6 +95,8 @@ def test_alarms_are_looked_up_by_the_units_own_codes(installer, barn):
     [
         ({"string": "A", "plus": "128", "minus": "300", "open": "428"}, 200, "modules 4 and 5"),
         ({"string": "A", "plus": "x", "minus": "2", "open": "428"}, 422, "all three in volts"),
+        ({"string": "A", "plus": "nan", "minus": "2", "open": "428"}, 422, "all three in volts"),
+        ({"string": "A", "plus": "1e400", "minus": "2", "open": "9"}, 422, "all three in volts"),
         ({"string": "Q", "plus": "1", "minus": "2", "open": "4"}, 422, "Choose the string"),
     ],
 )

@@ -111,6 +111,16 @@ def test_a_load_step_and_a_discharge(installer, barn):
 
 
 @pytest.mark.parametrize(
+    ("light", "cell", "says"),
+    [("nan", "40", "50 to 1500"), ("800", "nan", "-40 to 95"), ("1e9", "40", "50 to 1500")],
+)
+def test_a_curve_in_no_light_of_this_world(installer, barn, light, cell, says):
+    text = table(("volts", "amps"), *string(12))
+    answer = send(installer, barn, "iv", text, string="A", light=light, cell=cell)
+    assert answer.status_code == 422 and says in answer.text
+
+
+@pytest.mark.parametrize(
     ("what", "text", "says"),
     [
         ("iv", "", "Choose a file"),
