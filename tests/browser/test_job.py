@@ -125,6 +125,22 @@ def test_from_sign_in_to_the_signed_pdf(visit):
             duty.locator("input[name=reading]").fill("22 kA" if amps else "0.3 V")
         duty.locator("button.go").click()
         page.wait_for_load_state()
+
+    # Prove: readings typed into the table, the others declined with one reason.
+    page.goto(f"{job}/prove")
+    for name, typed in (("earth.pv-A", "0.14"), ("sky.light", "812"), ("sky.cell", "47")):
+        page.locator(f'[name="{name}"]').fill(typed)
+    page.get_by_role("button", name="Keep what is typed").click()
+    page.locator("[id='earth.pv-A'] .verdict-good").wait_for()
+    page.get_by_text("Decline tests, with a reason").click()
+    for box in page.locator("#decline [name=key]").all():
+        box.check()
+    page.locator("#decline-note").fill("The crew's instruments come next week")
+    page.get_by_role("button", name="Decline those chosen").click()
+    page.get_by_text("Every test this job needs").wait_for()
+    assert not page.locator("#decline").count()
+
+    page.goto(f"{job}/hand-over")
     page.get_by_role("button", name="Sign as Ilse Quayle").click()
     page.wait_for_selector("text=Signed by Ilse Quayle")
     text = "\n".join(
@@ -137,6 +153,7 @@ def test_from_sign_in_to_the_signed_pdf(visit):
         "C5 · 6 AWG",
         "2 × 250 kcmil + 4 AWG earth",
         "0.3 V",
+        "declined",
         "emergency shutdown",
         "30 in·lb (under)",
         "Absorption voltage",

@@ -129,6 +129,7 @@ def page(
         ],
         "done": sum(r["complete"] for r in rows),
         "count": len(rows),
+        "undone": sum(not r["complete"] and not r["known"] for r in rows),
         "outside": [r["title"] for r in rows if r["verdict"] in ("outside", "withheld")],
         "beside": beside_of(job, dues),
         "sky": {"light": sky.light, "cell_c": sky.cell_c, "known": sky.known},
