@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given
 from gumboot.core.basis.finding import Asked, Finding
 from gumboot.core.basis.formula import Formula
@@ -49,7 +51,18 @@ def dues_of(d: Design, sky: Sky = BARE) -> tuple[Due, ...]:
         *last_of(d),
     ]
     rows += [_of_duty(f) for k, f in duties.items() if k not in {x.duty for x in rows}]
-    return tuple(sorted(_each_once(rows), key=lambda x: STAGES.index(x.stage)))
+    once = (_with_limit(x) for x in _each_once(rows))
+    return tuple(sorted(once, key=lambda x: STAGES.index(x.stage)))
+
+
+def _with_limit(due: Due) -> Due:
+    """A test whose limit has no working of its own: the limit as its clause gives it."""
+    value = due.most if due.most is not None else due.least
+    if value is None or due.band is not None or due.limit is not None:
+        return due
+    which = "Most" if due.most is not None else "Least"
+    limit = given("x", value, UNITS.get(due.does, ""), f"{which} that is good", due.clause)
+    return replace(due, limit=limit)
 
 
 OURS = ("cold.string.", "cold.earth")  # read here: Wake takes them from here

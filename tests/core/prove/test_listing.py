@@ -41,6 +41,7 @@ def test_every_job_has_its_tests_each_once_in_order_with_limits(document):
         if x.does not in ("tick", "page"):
             assert x.least is not None or x.most is not None, x.key
             assert x.expects, x.key
+            assert x.band is not None or x.limit is not None, x.key
         if x.least is not None and x.most is not None:
             assert x.least < x.most, x.key
     closes = [x.duty for x in rows.values() if x.duty]

@@ -297,6 +297,10 @@ def test_a_plant_that_serves_closes_its_sums_and_says_its_volts(installer, new_j
     with Plants(serving(bare), port):
         settle()
         assert live("neutral.grid-on") > due["neutral.grid-on"].most
+    low = Yard(d, quick=1e6, wrong="pack 2 low 6")
+    with Plants(serving(low), port):
+        settle()
+        assert live("battery.volts") < due["battery.volts"].least
     dark = Yard(d, quick=1e6, wrong="unit 1 asleep")
     with Plants(serving(dark), port):
         settle()
