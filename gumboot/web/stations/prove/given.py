@@ -60,6 +60,39 @@ def results_json(job: Opened) -> Response:
     return JSONResponse(body, headers=name)
 
 
+def of_strings(job: OpenJob, rows: dict[str, dict[str, Any]]) -> list[dict[str, Any]]:
+    """A row a string, in the order in which IEC 62446-1's array test report asks."""
+    none: dict[str, Any] = {}
+    return [
+        {
+            "name": f"String {s.letter}",
+            "modules": s.modules,
+            "open": rows.get(f"string.{s.letter}.open", none),
+            "short": rows.get(f"string.{s.letter}.short", none),
+            "insulation": rows.get(f"wake.cold.insulation.{s.letter}", none),
+            "earth": rows.get(f"earth.pv-{s.letter}", none),
+        }
+        for s in job.design.strings
+    ]
+
+
+def of_circuits(job: OpenJob, rows: dict[str, dict[str, Any]]) -> list[dict[str, Any]]:
+    """A row a circuit, in the order in which IEC 60364-6's schedule of results asks."""
+    none: dict[str, Any] = {}
+    return [
+        {
+            "name": f"C{s.circuit.number} {s.circuit.name}",
+            "conductor": s.conductor_text,
+            "protection": s.protection_text,
+            "earth": rows.get(f"earth.{s.id}", none),
+            "insulation": rows.get(f"insulation.{s.id}", none),
+            "loop": rows.get(f"loop.{s.id}", none),
+        }
+        for s in job.design.circuits
+        if s.circuit.family != "pv"
+    ]
+
+
 def curve_pages(job: OpenJob, standalone: bool = True) -> list[dict[str, Any]]:
     """The curves, to print or on a page."""
     out = []
@@ -84,8 +117,10 @@ def results_pdf(request: Request, job: Opened) -> Response:
     """The schedule and its curves to print: ?paper=a4 or letter."""
     paper = request.query_params.get("paper", "")
     paper = paper if paper in PAPERS else paper_of(job.visit, job.plan.units)
-    data = page(job)
+    data, rows = page(job), {r["key"]: r for r in results(job)}
     context = {
+        "strings": of_strings(job, rows),
+        "circuits": of_circuits(job, rows),
         "job": {"name": job.record.name, "version": job.record.version},
         "address": job.plan.site.address,
         "stages": data["stages"],

@@ -228,6 +228,7 @@ def test_the_schedule_is_given_away(installer, barn):
     pdf = ready(installer.http, installer.get(f"/jobs/{barn}/prove.pdf"))
     words = "".join(p.extract_text() for p in PdfReader(io.BytesIO(pdf.content)).pages)
     assert "tests and results" in words and "Earth of C1" in words
+    assert "Shorted amperes" in words and words.index("Array") < words.index("Circuits")
 
 
 def test_without_a_script_the_same_is_entered(installer, barn):
