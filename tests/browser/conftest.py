@@ -60,6 +60,17 @@ class Server:
         self.process.wait()
 
 
+def kept_here(page: Page, path: str) -> None:
+    """Waits until a field page is kept on this device. (A wait for a function takes a promise for
+    a yes, whatever it comes to.)
+    """
+    page.evaluate(
+        "async (u) => { while (!(await caches.match(u)))"
+        " await new Promise((y) => setTimeout(y, 50)); }",
+        page.evaluate("location.origin") + path,
+    )
+
+
 def printed(page: Page, path: str) -> bytes:
     """A PDF as a person comes to it: a page waits for it, and opens it when it is there."""
     with page.expect_response(

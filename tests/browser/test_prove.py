@@ -16,6 +16,7 @@ from gumboot.core.walk.entering import read_value
 from gumboot.core.walk.reading import KINDS
 from gumboot.core.walk.step import Step
 from gumboot.demo.plans import TERN_HOLLOW
+from tests.browser.conftest import kept_here
 
 
 @pytest.mark.xdist_group("browser")
@@ -24,9 +25,7 @@ def test_tests_are_read_by_touch_without_a_signal_and_sent_after(visit):
     page.goto("/jobs/2/prove/walk?at=earth.pack-1")
     page.wait_for_selector("#walk[data-ready]")
     page.evaluate("navigator.serviceWorker.ready")
-    page.wait_for_function(
-        "caches.match(location.origin + '/jobs/2/prove/walk').then((x) => Boolean(x))"
-    )
+    kept_here(page, "/jobs/2/prove/walk")
     assert page.locator("[data-picture]:not([hidden]) svg").count() == 1
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
     page.locator("#walk-form .go").click()
@@ -40,8 +39,7 @@ def test_tests_are_read_by_touch_without_a_signal_and_sent_after(visit):
     page.locator("#walk-form .go").click()
     page.get_by_text("✗ not as expected").wait_for()
     page.locator("#step").get_by_role("link", name="Find out why").wait_for()
-    page.locator("[data-list-open]").click()
-    page.locator('#walk-list [data-step-key="sky.light"]').click()
+    page.goto("/jobs/2/prove/walk?at=sky.light")
     page.get_by_role("heading", name="Light in the array's plane").wait_for()
     page.locator("#read").fill("9000")
     page.locator("#walk-form .go").click()

@@ -17,14 +17,19 @@ self.addEventListener("activate", (e) => e.waitUntil((async () => {
 // One kept page for a job's walk and one for each wall: where on the walk one stands does not matter.
 function place(url) { const u = new URL(url); u.hash = ""; for (const k of ["at", "was", "kept"]) u.searchParams.delete(k); return u.href; }
 
+// The whole page is here before the one kept is let go: a signal that is lost half-way takes neither.
+async function putAway(url, answer) {
+  const whole = await answer.blob();
+  await (await caches.open(PAGES)).put(place(url), new Response(whole, { headers: answer.headers }));
+}
 async function keepPage(url) {
   const answer = await fetch(url, { credentials: "same-origin" });
-  if (answer.ok && !answer.redirected) await (await caches.open(PAGES)).put(place(url), answer);
+  if (answer.ok && !answer.redirected) await putAway(url, answer);
 }
 async function fieldPage(request) {
   const kept = () => caches.open(PAGES).then((c) => c.match(place(request.url)));
   try {
-    const fresh = fetch(request).then(async (answer) => { if (answer.ok && !answer.redirected && answer.type !== "opaqueredirect") await (await caches.open(PAGES)).put(place(request.url), answer.clone()); return answer; });
+    const fresh = fetch(request).then(async (answer) => { if (answer.ok && !answer.redirected && answer.type !== "opaqueredirect") await putAway(request.url, answer.clone()); return answer; });
     const late = new Promise((yes) => setTimeout(yes, WAIT_MS));
     const first = await Promise.race([fresh, late]);
     return first || await kept() || await fresh;
