@@ -13,6 +13,7 @@ from dataclasses import dataclass
 
 from gumboot.core.basis.figure import Figure, given, solve
 from gumboot.core.basis.formula import Formula
+from gumboot.core.basis.words import inside
 
 GUM = "GUM (JCGM 100:2008) 5.1.2"
 COVERAGE = given("k", 2, "", "Coverage, about 95 %", "GUM (JCGM 100:2008) 6.2.1")
@@ -77,7 +78,7 @@ def combined(formula: Formula, *inputs: Known, name: str = "", reading: float = 
             f"u_{n}",
             abs(slope(bare, at, x.figure.symbol)) * x.u,
             figure.unit,
-            f"From {x.figure.name[:1].lower()}{x.figure.name[1:]}",
+            f"From {inside(x.figure.name)}",
             "its sensitivity times its standard uncertainty",
         )
         for n, x in enumerate((x for x in inputs if x.u), 1)

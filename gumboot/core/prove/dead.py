@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from gumboot.core.basis.figure import COMMON_PRACTICE, given
 from gumboot.core.basis.formula import Formula
 from gumboot.core.basis.units import FT_M
+from gumboot.core.basis.words import inside
 from gumboot.core.codes import iec, nec
 from gumboot.core.design import Design
 from gumboot.core.prove.band import Band, Known, combined, limits
@@ -51,7 +52,7 @@ def continuity(s: SizedCircuit) -> Band:
         JOINTS_OHM / 2 / 3**0.5,
     )
     size, reads = str(s.protective.value), METER_OHM / 3**0.5
-    name = f"Earth of {s.circuit.name[:1].lower()}{s.circuit.name[1:]}"
+    name = f"Earth of {inside(s.circuit.name)}"
     if size.endswith("mm²"):
         length = given("L", s.conditions.run.length_m, "m", "Length one way", "plan")
         row = (limits(iec.resistance(size), 0.1), limits(length, LENGTH_OFF), joints)
@@ -68,7 +69,7 @@ def earth_dues(d: Design) -> Iterator[Due]:
         yield Due(
             f"earth.{s.id}",
             STAGE,
-            f"Earth of C{s.circuit.number}, {s.circuit.name[:1].lower()}{s.circuit.name[1:]}",
+            f"Earth of C{s.circuit.number}, {inside(s.circuit.name)}",
             "ohm",
             "continuity tester, 200 mA, to 2 Ω",
             ("Leads nulled.", "One probe at each end's earth terminal, conductor landed."),
@@ -95,7 +96,7 @@ def insulation_dues(d: Design) -> Iterator[Due]:
         yield Due(
             f"insulation.{s.id}",
             STAGE,
-            f"Insulation of C{s.circuit.number}, {s.circuit.name[:1].lower()}{s.circuit.name[1:]}",
+            f"Insulation of C{s.circuit.number}, {inside(s.circuit.name)}",
             "megohm",
             f"insulation tester, {AC_VOLTS} V",
             (

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, given
+from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, solve
 from gumboot.core.basis.finding import Finding
 from gumboot.core.basis.formula import Formula
 from gumboot.core.basis.units import FT_M
@@ -18,10 +18,11 @@ from gumboot.core.plan.loads import Load
 from gumboot.core.prove.band import Band, Known, combined, limits
 from gumboot.core.prove.dead import COLD_OVER_75
 from gumboot.core.prove.due import LIVE, Due, Stage
-from gumboot.core.prove.live import residual_dues, volt_dues
+from gumboot.core.prove.live import ALONE, loads_board, volt_dues
+from gumboot.core.prove.residual import FEEDS, has_island, residual_dues
 from gumboot.core.size.conductors import SizedCircuit
 from gumboot.core.wake.plant import Lever
-from gumboot.core.wake.steps import OUTPUT, pairs_of
+from gumboot.core.wake.steps import OUTPUT, island_pairs, pairs_of
 
 ISLAND: Stage = "In the island"
 BACK: Stage = "Grid lost and back"
@@ -30,7 +31,6 @@ HERTZ_OFF = 0.5  # Hz, of an inverter alone: common practice
 SHIFT_TO = 2.5  # Hz above nominal, where it throttles PV by frequency: common practice
 SAG, START_SAG = 0.10, 0.20  # of nominal volts, under a load and at a start: common practice
 BEARS_MS = 20.0  # how long electronics bear nothing at all: ITI curve, from memory
-WAY = ("backup", "backup-feeder", "loads")  # circuits from the unit to the backed-up loads
 SAGS = Formula("U_L", "U - n_c * R * P / U", "V", "Volts under a load", "Ohm's law")
 REJOINS = ("Enters service after", "Watches for")
 
@@ -38,15 +38,12 @@ REJOINS = ("Enters service after", "Watches for")
 def island_dues(d: Design, duties: dict[str, Finding]) -> Iterator[Due]:
     """All that is due in an island, where this job has one."""
     unit, board = d.inverter, d.board
-    if unit is None or (d.plan.backup.loads == "nothing" and d.plan.supply.kind != "off-grid"):
+    if unit is None or not has_island(d):
         return
     off_grid = d.plan.supply.kind == "off-grid"
-    stands = f"{grid_switch(d)} {STANDS}"
-    if off_grid:
-        stands = "The unit makes the voltage, every load off."
-    at = "loads-panel" if d.network and "loads-panel" in d.network.nodes else "inverter-1"
-    alone = unit.supply if not unit.supply.startswith("single") or off_grid else d.plan.supply.kind
-    yield from volt_dues(d, ISLAND, _pairs(d, alone), OUTPUT, stands, at)
+    stands = ALONE if off_grid else f"{grid_switch(d)} {STANDS}"
+    at, _ = loads_board(d)
+    yield from volt_dues(d, ISLAND, island_pairs(d), OUTPUT, stands)
     hertz = 60.0 if unit.supply.startswith("split") else 50.0
     shifts = any(p.obeys_frequency == "yes" for p in d.plan.kit.pv_inverters)
     high = hertz + (SHIFT_TO if shifts else HERTZ_OFF)
@@ -145,23 +142,55 @@ def sag_of(d: Design, load: Load, volts: float) -> Band:
     lines = {"L1+L2": 2, "L1+L2+L3": 3}.get(load.legs, 1)
     u = given("U", volts, "V", "What the unit gives", "inverter sheet")
     p = given("P", load.running_w / lines, "W", f"{load.name}, on one line", "load board")
-    ways = sorted({x for s in d.circuits if (x := s.circuit.family) in WAY})
-    ohm = 0.0
-    for family in ways:
-        ohm += max(one_way(s) for s in d.circuits if s.circuit.family == family)
     n = given("n_c", 1 if lines > 1 else 2, "", "Conductors that lose it", "out and back")
-    r = given("R", ohm, "Ω", "One conductor, unit to loads", "Size, 20 °C")
-    inputs = (limits(u, 0.02), limits(p, 0.1), Known(n), limits(r, 0.25))
+    inputs = (limits(u, 0.02), limits(p, 0.1), Known(n), limits(way_ohm(d), 0.25))
     return combined(SAGS, *inputs, reading=0.5)
 
 
-def one_way(s: SizedCircuit) -> float:
+def way(d: Design) -> tuple[str, ...]:
+    """The kinds of circuit from the unit to the backed-up loads: by an output of its own where it
+    has one, else by its grid side and the box that parts the house from the grid.
+    """
+    own = any(s.circuit.family in FEEDS for s in d.circuits)
+    return (*(FEEDS if own else ("grid", "grid-feeder")), "loads")
+
+
+def way_ohm(d: Design) -> Figure:
+    """One conductor from unit to loads, Ω at 20 °C. Circuits of several units onto one line lie
+    side by side; of the lines the one that loses most.
+    """
+    parts, terms = [], []
+    for family in way(d):
+        rows = [s for s in d.circuits if s.circuit.family == family]
+        each = {k: [s for s in rows if k in s.circuit.conductors] for k in ("L1", "L2", "L3")}
+        on = max((x for x in each.values() if x), key=lambda x: 1 / _siemens(x), default=[])
+        parts += [one_way(s) for s in on]
+        own = [f"R_{s.circuit.number}" for s in on]
+        terms += ["1 / (" + " + ".join(f"1 / {x}" for x in own) + ")"] if len(own) > 1 else own
+    if not parts:
+        return given("R", 0.0, "Ω", "One conductor, unit to loads", "no such run is laid here")
+    name = "One conductor, unit to loads"
+    return solve("R", "Ω", name, " + ".join(terms), *parts, source="Ohm's law")
+
+
+def _siemens(rows: list[SizedCircuit]) -> float:
+    return sum(1 / max(one_way(s).n, 1e-9) for s in rows)
+
+
+def one_way(s: SizedCircuit) -> Figure:
     """One conductor of a circuit from end to end, Ω at 20 °C, its sets side by side."""
+    symbol, name = f"R_{s.circuit.number}", f"C{s.circuit.number}, {inside(s.circuit.name)}"
+    sets = given("n_p", s.sets, "", "Conductors side by side", "Size")
     if s.size.endswith("mm²"):
-        r = iec.resistance(s.size, s.cable.strands, s.cable.material).n
-        return r * s.conditions.run.length_m / 1000 / s.sets
-    hot = nec.dc_resistance(s.size, s.cable.material).n
-    return hot / COLD_OVER_75.n * s.conditions.run.length_m / FT_M / 1000 / s.sets
+        r = iec.resistance(s.size, s.cable.strands, s.cable.material)
+        run = given("L", s.conditions.run.length_m, "m", "Length one way", "plan")
+        text = f"{r.symbol} * L / 1000 / n_p"
+        return solve(symbol, "Ω", name, text, r, run, sets, source="IEC 60228")
+    r = nec.dc_resistance(s.size, s.cable.material)
+    run = given("L", s.conditions.run.length_m / FT_M, "ft", "Length one way", "plan")
+    text = f"{r.symbol} / k_cold * L / 1000 / n_p"
+    rows = (r, COLD_OVER_75, run, sets)
+    return solve(symbol, "Ω", name, text, *rows, source="NEC Chapter 9 Table 8")
 
 
 def grid_lever(d: Design) -> Lever | None:
@@ -177,15 +206,6 @@ def grid_switch(d: Design) -> str:
     """Its name."""
     own = grid_lever(d)
     return own.says if own is not None else "The supply's own switch"
-
-
-def _pairs(d: Design, supply: str) -> list[tuple[str, float]]:
-    """What the units alone feed: single-phase units only the lines they are on."""
-    unit = d.inverter
-    if unit is None or not unit.supply.startswith("single") or not supply.startswith("three"):
-        return pairs_of(unit.supply if unit else supply)
-    lines = sorted({d.plan.kit.line_of(n) for n in range(1, d.plan.kit.inverters + 1)})
-    return [(f"{line} to N", 230.0) for line in lines]
 
 
 def back_dues(d: Design) -> Iterator[Due]:
@@ -234,7 +254,7 @@ def back_dues(d: Design) -> Iterator[Due]:
                 "seconds",
                 "a watch, and the unit's display",
                 (f"{grid_switch(d)} closed again; the time until it says it is connected.",),
-                "From the island, the grid back.",
+                f"{'From the island, the grid' if backed else 'Grid'} back.",
                 profile.source,
                 place="inverter-1",
                 expects=f"{waits.value:g} s at least",

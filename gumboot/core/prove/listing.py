@@ -13,7 +13,15 @@ from gumboot.core.prove.dead import earth_dues, insulation_dues
 from gumboot.core.prove.due import STAGES, Due
 from gumboot.core.prove.hour import hour_dues
 from gumboot.core.prove.island import back_dues, island_dues
-from gumboot.core.prove.live import agreeing, array_down, bond_dues, grid_dues, last_of, window_dues
+from gumboot.core.prove.live import (
+    agreeing,
+    array_down,
+    bond_dues,
+    grid_dues,
+    last_of,
+    serving,
+    window_dues,
+)
 from gumboot.core.prove.strings import Sky, string_dues
 from gumboot.core.wake.steps import COLD, steps_of
 from gumboot.core.walk.entering import UNITS
@@ -41,7 +49,7 @@ def dues_of(d: Design, sky: Sky = BARE) -> tuple[Due, ...]:
         *string_dues(d.plan, d.strings, kit.module if kit else None, sky),
         *(_of_wake(s, d) for s in steps_of(d) if s.stage == COLD and s.does in READ and _there(s)),
         *grid_dues(d, duties),
-        *array_down(duties),
+        *array_down(d, duties),
         *bond_dues(d, duties),
         *agreeing(d),
         *island_dues(d, duties),
@@ -50,7 +58,7 @@ def dues_of(d: Design, sky: Sky = BARE) -> tuple[Due, ...]:
         *window_dues(d),
         *last_of(d),
     ]
-    rows += [_of_duty(f) for k, f in duties.items() if k not in {x.duty for x in rows}]
+    rows += [_of_duty(d, f) for k, f in duties.items() if k not in {x.duty for x in rows}]
     once = (_with_limit(x) for x in _each_once(rows))
     return tuple(sorted(once, key=lambda x: STAGES.index(x.stage)))
 
@@ -134,14 +142,14 @@ def _of_wake(s: Step, d: Design) -> Due:
 QUANTITY = {"voltage": "volt", "time": "ms", "current": "amp", "": "tick"}
 
 
-def _of_duty(f: Finding) -> Due:
+def _of_duty(d: Design, f: Finding) -> Due:
     """A duty of Prove that no test of its own closes."""
     asked = f.asked
     assert asked is not None  # noqa: S101 - chosen so
     does = QUANTITY.get(asked.kind, "tick")
     return Due(
-        f"duty.{f.key}",
-        "Dead, before Wake" if asked.station in ("Land", "Wall", "Link") else "On the grid",
+        f"gathered.{f.key}",
+        "Dead, before Wake" if asked.station in ("Land", "Wall", "Link") else serving(d)[0],
         f.says if len(f.says) <= 90 else f"{f.says[:88].rsplit(' ', 1)[0]} …",
         does,  # type: ignore[arg-type]
         "as the duty says",

@@ -2,8 +2,6 @@
 array brought down, and what the unit says beside what is measured.
 
     Z_s ≤ 2/3 · U_0 / I_a                 IEC 60364-6 Annex D: read cold, trips hot
-    t(I_Δn) ≤ 300 ms, type S 130 to 500 ms      IEC 61008-1
-    0.5 · I_Δn < I ≤ I_Δn                 IEC 61008-1, 9.9
 """
 
 from __future__ import annotations
@@ -11,27 +9,53 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from gumboot.core.basis.clock import show_minutes
-from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, given
+from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given
 from gumboot.core.basis.finding import Finding
 from gumboot.core.basis.formula import Formula
+from gumboot.core.basis.words import inside
 from gumboot.core.design import Design
-from gumboot.core.plan import Safeguard
-from gumboot.core.prove.band import Band, combined, limits
+from gumboot.core.prove.band import Band, combined, expanded, limits
 from gumboot.core.prove.due import LIVE, Due, Stage, pack_at
-from gumboot.core.size.safeguards import DELAYED_MS, TRIPS_MS, residuals
+from gumboot.core.prove.residual import residual_dues
 from gumboot.core.wake.steps import NEUTRAL_V, SUPPLY, pairs_of
 
 STAGE: Stage = "On the grid"
 SERVING = "As Wake leaves it: everything closed, the grid there."
+ALONE = "As Wake leaves it: everything closed, the unit makes the voltage."
+BREAKS_A = 6000.0  # a modular breaker whose plate nobody typed: common practice
 HEAT = given("k_h", 2 / 3, "", "Cold reading over a hot trip", "IEC 60364-6 Annex D", MEMORY)
 Z_MAX = Formula("Z_s", "k_h * U_0 / I_a", "Ω", "Most that may be read cold", "IEC 60364-6 Annex D")
 FAULT = Formula("I_pf", "U_0 / Z_e", "A", "Prospective current at the main", "Ohm's law")
 LOOP_OFF = 0.15  # a loop tester, and the supply's own change in a day: common practice
-WAITS_MS = 130.0  # a delayed device lets others go first: IEC 61008-1, from memory
 SUM = "unit:sum"  # what comes in less what goes out, by the unit's own registers
 APART = "unit:pack"  # both of them are asked, and their difference is the reading
 AGREE = 2.0  # % of state of charge between unit and pack: common practice
 CLOSES = 5.0  # % by which sums may fail to close: common practice of their meters
+
+
+def serving(d: Design) -> tuple[Stage, str]:
+    """(stage, how it stands) of what is tried once the job serves: on the grid, or in the island
+    that it always is.
+    """
+    return ("In the island", ALONE) if d.plan.supply.kind == "off-grid" else (STAGE, SERVING)
+
+
+def loads_board(d: Design) -> tuple[str, str]:
+    """(box, its words) where the loads are read: their own board, else the main one."""
+    if d.network is not None and "loads-panel" in d.network.nodes:
+        return "loads-panel", "the backed-up loads"
+    return "main-panel", inside(d.plan.book.main_board)
+
+
+def shown_as(d: Design, line: str) -> str:
+    """How a unit shows a line's volts itself; empty where none feeds it."""
+    unit, count = d.inverter, d.plan.kit.inverters
+    if unit is None or not unit.supply.startswith("single"):
+        return f"1:output {line} V"
+    if not d.plan.supply.kind.startswith("three"):
+        return "1:output L1 V" if line == "L1" else ""
+    on = (n for n in range(1, count + 1) if d.plan.kit.line_of(n) == line)
+    return next((f"{n}:output L1 V" for n in on), "")
 
 
 def loop_dues(d: Design) -> Iterator[Due]:
@@ -46,12 +70,12 @@ def loop_dues(d: Design) -> Iterator[Due]:
         u_0 = given("U_0", 230.0, "V", "Line to neutral", "brief")
         most = Z_MAX.figure(HEAT, u_0, x.trip.renamed("I_a"))
         off = limits(x.grid, LOOP_OFF, 0.02)
-        band = Band(x.grid, given("U", 2 * off.u, "Ω", "May be off by", COMMON_PRACTICE))
+        part = given("u_1", off.u, "Ω", "From the supply, by the hour", COMMON_PRACTICE)
+        band = Band(x.grid, expanded(x.grid, [part]))
         yield Due(
             f"loop.{s.id}",
             STAGE,
-            f"Loop at the end of C{s.circuit.number}, "
-            f"{s.circuit.name[:1].lower()}{s.circuit.name[1:]}",
+            f"Loop at the end of C{s.circuit.number}, {inside(s.circuit.name)}",
             "ohm",
             "loop tester, the kind that does not trip residual-current devices",
             ("Leads nulled.", "Line to earth at the far end; then line to neutral."),
@@ -71,86 +95,6 @@ def loop_dues(d: Design) -> Iterator[Due]:
         )
 
 
-def where(s: Safeguard) -> str:
-    """Where a safeguard stands, in words."""
-    named = {"main-panel": "the main board", "backed-up-circuits": "the backed-up circuits"}
-    return named.get(s.at, s.at)
-
-
-def residual_dues(
-    d: Design, stage: Stage, stands: str, duties: dict[str, Finding]
-) -> Iterator[Due]:
-    """Every residual-current device: how soon, and at how much."""
-    on_grid = stage == STAGE
-    for n, s in residuals(d.plan):
-        if not d.plan.book.loops or (not on_grid and s.at == "main-panel"):
-            continue  # what hangs on the grid alone is dead in an island
-        most = DELAYED_MS if s.delayed else TRIPS_MS
-        least = WAITS_MS if s.delayed else 0.0
-        key = f"rcd.{n}.{'grid' if on_grid else 'island'}"
-        last = not on_grid or s.at == "main-panel" or d.plan.backup.loads == "nothing"
-        fed = "" if on_grid else ", in the island"
-        duty = f"rcd.{n}.trips" if last and f"rcd.{n}.trips" in duties else ""
-        yield Due(
-            f"{key}.time",
-            stage,
-            f"{s.trip_ma} mA device at {where(s)}{fed}: how soon it trips",
-            "ms",
-            "residual-current tester",
-            (
-                f"At {s.trip_ma} mA, both half-waves; a type B also with smooth direct current.",
-                "The longer time.",
-                *(() if on_grid else island_words(d)),
-            ),
-            stands,
-            "IEC 60364-6 6.4.3.8; times IEC 61008-1",
-            place="main-panel",
-            who="a licensed person",
-            hazard=f"{LIVE} Loads on it go dark.",
-            expects=f"{least:g} to {most:g} ms" if least else f"{most:g} ms at most",
-            least=least,
-            most=most,
-            limit=given("t", most, "ms", "Trips within", "IEC 61008-1", MEMORY),
-            duty=duty,
-            problem="rcd_trips",
-            probes=("L", "PE"),
-        )
-        if on_grid:
-            yield Due(
-                f"{key}.ramp",
-                stage,
-                f"{s.trip_ma} mA device at {where(s)}: at how much it trips",
-                "milliamp",
-                "residual-current tester, ramp",
-                ("Loads off: their leakage counts.",),
-                stands,
-                "IEC 60364-6 6.4.3.8; IEC 61008-1",
-                place="main-panel",
-                who="a licensed person",
-                hazard=LIVE,
-                expects=f"{s.trip_ma / 2:g} to {s.trip_ma:g} mA",
-                least=s.trip_ma / 2,
-                most=float(s.trip_ma),
-                problem="rcd_trips",
-                probes=("L", "PE"),
-            )
-
-
-def island_words(d: Design) -> tuple[str, ...]:
-    """What a short draws in the island beside what trips a breaker: where none trips, this device
-    is what protects.
-    """
-    rows = [x for x in d.loops if x.islanded is not None and x.islanded.n < x.trip.n]
-    if not rows:
-        return ()
-    x = min(rows, key=lambda x: x.islanded.n if x.islanded else 0.0)
-    assert x.islanded is not None  # noqa: S101 - chosen so
-    return (
-        f"The units push {x.islanded.text} into a short; a breaker wants {x.trip.text} and does not"
-        " trip at once: this device is what protects.",
-    )
-
-
 def fault_due(d: Design) -> Iterator[Due]:
     """The prospective current at the main, where its loop is known: what every device there has to
     break.
@@ -161,7 +105,8 @@ def fault_due(d: Design) -> Iterator[Due]:
     u_0 = given("U_0", 230.0, "V", "Line to neutral", "brief")
     z_e = given("Z_e", z, "Ω", "External loop", "survey")
     band = combined(FAULT, limits(u_0, SUPPLY), limits(z_e, LOOP_OFF, 0.02))
-    most = d.plan.supply.fault_a or 6000.0
+    limit = breaks(d)
+    most = limit.n
     yield Due(
         "fault.main",
         STAGE,
@@ -178,16 +123,30 @@ def fault_due(d: Design) -> Iterator[Due]:
         band=band,
         least=0.0,
         most=most,
+        limit=limit,
         probes=("L", "PE, then N"),
     )
 
 
+def breaks(d: Design) -> Figure:
+    """The least that any device of the main board breaks: by plate where it is typed."""
+    rows = d.network.switches if d.network else ()
+    own = [s for s in rows if s.body == "main-panel" and s.interrupt_a]
+    if not own:
+        return given("I_cn", BREAKS_A, "A", "What a modular breaker breaks", COMMON_PRACTICE)
+    weak = min(own, key=lambda s: s.interrupt_a or 0.0)
+    return given(
+        "I_cn", weak.interrupt_a or 0.0, "A", f"What the {inside(weak.says)} breaks", "plate"
+    )
+
+
 def volt_dues(
-    d: Design, stage: Stage, pairs: list[tuple[str, float]], share: float, stands: str, at: str
+    d: Design, stage: Stage, pairs: list[tuple[str, float]], share: float, stands: str
 ) -> Iterator[Due]:
     """Volts of every pair at the loads' board."""
-    named = "in the island" if stage == "In the island" else "on the grid"
     key = "island" if stage == "In the island" else "grid"
+    named = "in the island" if key == "island" else "on the grid"
+    at, board = loads_board(d)
     for between, volts in pairs:
         u = given("U", volts, "V", f"Nominal, {between}", "supply")
         low, high = volts * (1 - share), volts * (1 + share)
@@ -195,7 +154,7 @@ def volt_dues(
         yield Due(
             f"volts.{key}.{between.replace(' ', '-')}",
             stage,
-            f"{between} at the backed-up loads, {named}",
+            f"{between} at {board}, {named}",
             "volt",
             "multimeter, 600 V AC, true RMS",
             ("Before the first load, then with one on each line.",),
@@ -208,16 +167,16 @@ def volt_dues(
             band=Band(u, given("dU", share * volts, "V", "Allowed either way", COMMON_PRACTICE)),
             least=low,
             most=high,
-            problem="no_island" if stage == "In the island" else "",
+            problem="no_island" if key == "island" else "",
             probes=(line, other),
-            reads=f"1:output {line} V" if other == "N" and at != "main-panel" else "",
+            reads=shown_as(d, line) if other == "N" and at == "loads-panel" else "",
         )
 
 
 def bond_dues(d: Design, duties: dict[str, Finding]) -> Iterator[Due]:
     """Neutral to earth in every state that the job has, each closing its duty."""
     named: dict[str, Stage] = {"islanded": "In the island", "on-the-generator": "In the island"}
-    at = "loads-panel" if d.network and "loads-panel" in d.network.nodes else "main-panel"
+    at, _ = loads_board(d)
     for key, f in duties.items():
         if not key.startswith("bond.one.") or f.asked is None:
             continue
@@ -247,16 +206,17 @@ def rotation_due(d: Design) -> Iterator[Due]:
     """Rotation at the loads' board of a three-phase house, on the grid."""
     if not d.plan.supply.kind.startswith("three"):
         return
+    at, board = loads_board(d)
     yield Due(
         "rotation.grid",
         STAGE,
-        "Rotation at the backed-up loads",
+        f"Rotation at {board}",
         "tick",
         "rotation tester",
         ("L1, L2, L3 to the right: pumps and compressors turn by it.",),
         SERVING,
         "IEC 60364-6 6.4.3.9",
-        place="loads-panel",
+        place=at,
         who="a licensed person",
         hazard=LIVE,
         expects="to the right",
@@ -264,14 +224,14 @@ def rotation_due(d: Design) -> Iterator[Due]:
     )
 
 
-def array_down(duties: dict[str, Finding]) -> Iterator[Due]:
+def array_down(d: Design, duties: dict[str, Finding]) -> Iterator[Due]:
     """Rapid shutdown, tried."""
     f = duties.get("pv.rapid-shutdown")
     if f is None:
         return
     yield Due(
         "shutdown.array",
-        STAGE,
+        serving(d)[0],
         "Rapid shutdown, tried",
         "volt",
         "multimeter, 1000 V DC",
@@ -292,11 +252,12 @@ def array_down(duties: dict[str, Finding]) -> Iterator[Due]:
 
 def agreeing(d: Design) -> Iterator[Due]:
     """What unit, pack and meter say, beside each other: state of charge, sums, alarms, limits."""
-    limit = d.plan.energy.tariff.export_limit_w
+    limit, on_grid = d.plan.energy.tariff.export_limit_w, d.plan.supply.kind != "off-grid"
+    stage, stands = serving(d)
     if d.pack is not None and d.pack.link not in ("", "none"):
         yield Due(
             "soc.apart",
-            STAGE,
+            stage,
             "State of charge, unit against pack",
             "percent",
             "both displays, at rest",
@@ -312,24 +273,24 @@ def agreeing(d: Design) -> Iterator[Due]:
         )
     yield Due(
         "sum.closes",
-        STAGE,
-        "Array, battery and grid against the loads",
+        stage,
+        f"{sources(d)} against the loads",
         "percent",
         "the unit's display or app, and a clamp",
         (
             step_words(d),
             "What comes in less what goes out, as a share of the loads.",
         ),
-        SERVING,
+        stands,
         COMMON_PRACTICE,
         place="inverter-1",
         expects=f"{CLOSES:g} % apart at most",
         least=-CLOSES,
         most=CLOSES,
-        problem="export_not_held",
+        problem="export_not_held" if on_grid else "",
         reads=SUM,
     )
-    if limit is not None and d.plan.supply.kind != "off-grid":
+    if limit is not None and on_grid:
         each = d.plan.energy.tariff.export_limit_of == "each phase"
         yield Due(
             "export.held",
@@ -355,12 +316,12 @@ def agreeing(d: Design) -> Iterator[Due]:
     if charge is not None and not isinstance(charge.value, str) and d.bank is not None:
         yield Due(
             "charge.held",
-            STAGE,
+            stage,
             "Charge current at its limit",
             "amp",
             "DC clamp at the unit's battery lead",
-            ("Charging as hard as it will; below 80 % of charge.",),
-            "Battery below 80 %, sun or grid charging.",
+            (f"Charging as hard as it will; below 80 % of charge.{_in_turn(d)}",),
+            f"Battery below 80 %, sun or {'grid' if on_grid else 'generator'} charging.",
             COMMON_PRACTICE,
             place="inverter-1",
             hazard="Insulated gloves: a pack cannot be switched off at its posts.",
@@ -370,6 +331,21 @@ def agreeing(d: Design) -> Iterator[Due]:
             limit=charge.figure,
             probes=("round the lead", ""),
         )
+
+
+def sources(d: Design) -> str:
+    """What feeds the loads of a job, as a sentence begins: "Array, battery and grid"."""
+    grid = (
+        "grid" if d.plan.supply.kind != "off-grid" else "generator" if d.plan.kit.generator else ""
+    )
+    array = "array" if d.strings or d.plan.kit.pv_inverters else ""
+    rows = [x for x in (array, "battery" if d.bank is not None else "", grid) if x]
+    words = f"{', '.join(rows[:-1])} and {rows[-1]}" if len(rows) > 1 else "".join(rows)
+    return words[:1].upper() + words[1:]
+
+
+def _in_turn(d: Design) -> str:
+    return " Each unit in turn; the highest counts." if d.plan.kit.inverters > 1 else ""
 
 
 def step_words(d: Design) -> str:
@@ -404,7 +380,7 @@ def window_dues(d: Design) -> Iterator[Due]:
             f"At {show_minutes(first.start_min)} it {what}, and a minute before it does not.",
             "Nothing is changed for it: wait for the hour, or read its record the day after.",
         ),
-        SERVING,
+        serving(d)[1],
         COMMON_PRACTICE,
         place="inverter-1",
         expects="as keyed, by the clock on the wall",
@@ -420,7 +396,7 @@ def last_of(d: Design) -> Iterator[Due]:
         "tick",
         "their displays or app",
         ("What stands there is looked up under Alarms.",),
-        SERVING,
+        serving(d)[1],
         COMMON_PRACTICE,
         place="inverter-1",
         expects="no alarm",
@@ -431,10 +407,8 @@ def grid_dues(d: Design, duties: dict[str, Finding]) -> Iterator[Due]:
     """All that is due with the grid on, in its order."""
     if d.plan.supply.kind == "off-grid":
         return
-    at = "loads-panel" if d.network and "loads-panel" in d.network.nodes else "main-panel"
-    pairs = pairs_of(d.plan.supply.kind)
     yield from fault_due(d)
-    yield from volt_dues(d, STAGE, pairs, SUPPLY, SERVING, at)
+    yield from volt_dues(d, STAGE, pairs_of(d.plan.supply.kind), SUPPLY, SERVING)
     yield from rotation_due(d)
     yield from loop_dues(d)
     yield from residual_dues(d, STAGE, SERVING, duties)

@@ -12,6 +12,7 @@ from collections.abc import Sequence
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, given, solve
 from gumboot.core.basis.finding import Asked, Change, Cure, Finding, duty, note, stop
+from gumboot.core.basis.words import inside
 from gumboot.core.kit import Inverter
 from gumboot.core.plan import RESIDUAL_TYPES, TRIPS_MA, Plan, Safeguard
 from gumboot.core.plan.safeguard import ResidualType, SafeguardKind
@@ -71,7 +72,7 @@ def residual_findings(
     for n, s in residuals(plan):
         most = DELAYED_MS if s.delayed else TRIPS_MS
         says = (
-            f"The {s.trip_ma} mA device of type {s.type} at {_where(s)} trips in at most"
+            f"The {s.trip_ma} mA device of type {s.type} at {where(s, sized)} trips in at most"
             f" {most:g} ms at its rated residual current, {fed}."
         )
         asked = Asked("Prove", "time", most=most)
@@ -79,8 +80,14 @@ def residual_findings(
     return found
 
 
-def _where(s: Safeguard) -> str:
+def where(s: Safeguard, sized: Sequence[SizedCircuit]) -> str:
+    """Where a safeguard stands, in words."""
     named = {"main-panel": "the main board", "backed-up-circuits": "the backed-up circuits"}
+    for c in (x.circuit for x in sized):
+        named |= {
+            e.body: f"the {inside(e.label)}" for e in (c.source, c.load) if e.body not in named
+        }
+        named[c.id] = f"C{c.number}, {inside(c.name)}"
     return named.get(s.at, s.at)
 
 
@@ -158,8 +165,8 @@ def _types(plan: Plan, inverter: Inverter, sized: Sequence[SizedCircuit]) -> lis
         if rank(x.type) >= rank(kind):
             continue
         says = (
-            f"The device at {_where(x)} is of type {x.type}; ahead of this inverter it has to be"
-            f" of type {kind}: {why}."
+            f"The device at {where(x, sized)} is of type {x.type}; ahead of this inverter it has"
+            f" to be of type {kind}: {why}."
         )
         cure = Cure(f"Fit type {kind}", (without(plan, n, type=kind, device=None),))
         found.append(stop(f"rcd.{n}.type", "inverter-1", says, TYPE_RULE, cure))
@@ -176,7 +183,7 @@ def _blinded(plan: Plan, sized: Sequence[SizedCircuit]) -> list[Finding]:
         for n, x in row:
             if x.type != "B" and n not in found:
                 says = (
-                    f"A type B device stands behind the type {x.type} at {_where(x)}: direct"
+                    f"A type B device stands behind the type {x.type} at {where(x, sized)}: direct"
                     " current that the one allows blinds the other."
                 )
                 cure = Cure("Fit type B there too", (without(plan, n, type="B", device=None),))

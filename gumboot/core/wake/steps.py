@@ -290,7 +290,7 @@ def _before(w: Wake, d: Design, m: _Moment) -> Iterator[Step]:
         lever_feeds = int(m.rows.a[m.pre, m.act.k] | m.rows.b[m.pre, m.act.k])
         of_grid = bool(lever_feeds & 1)
         band = SUPPLY if of_grid else OUTPUT
-        for between, volts in pairs_of(_supply(d)) if of_grid else _island(d):
+        for between, volts in pairs_of(_supply(d)) if of_grid else island_pairs(d):
             title = f"{between} at {at}"
             key = f"gate.{m.name}.{as_key(between)}"
             yield _volts(key, ON, title, f"Measured at {source}.", volts, band, lever.body, shows)
@@ -409,7 +409,7 @@ def _supply(d: Design) -> str:
     return d.inverter.supply if d.inverter else "single-phase 230 V"
 
 
-def _island(d: Design) -> list[tuple[str, float]]:
+def island_pairs(d: Design) -> list[tuple[str, float]]:
     """What a board reads that the units alone feed: single-phase units only the lines they are
     on.
     """

@@ -129,27 +129,122 @@ def test_an_export_limit_of_each_phase_is_held_on_each():
     assert "on each phase" in listed(each)[1]["export.held"].expects
 
 
-@pytest.mark.parametrize("document", [SALTINGS_BARN, MOSSBANK_TERRACE, TERN_HOLLOW])
-def test_the_sag_is_a_load_flows(document):
-    """Volts under the named load against pandapower: the way there as a line, the load at its end;
-    out and back as one line of twice the resistance.
+@pytest.mark.parametrize(
+    ("document", "ways"),
+    [
+        (SALTINGS_BARN, ["backup", "loads"]),
+        (MOSSBANK_TERRACE, ["grid", "loads"]),
+        (TERN_HOLLOW, ["backup", "backup-feeder", "loads"]),
+        (SHAPES["a stack per inverter"], ["backup", "backup-feeder", "loads"]),
+        (SHAPES["single-phase units on three lines"], ["grid", "grid-feeder", "loads"]),
+    ],
+)
+def test_the_sag_is_a_load_flows(document, ways):
+    """Volts under the named load against pandapower: every circuit on the way a line of its own,
+    those of one line side by side, the load at their end; out and back as twice the resistance.
     """
     import pandapower as pp
 
-    from gumboot.core.prove.island import WAY, one_way
+    from gumboot.core.prove.island import one_way
 
     d, rows = listed(document)
     band = rows["sag.load"].band
     figures = {f.symbol: f.n for f in band.expected.inputs}
-    ways = {s.circuit.family for s in d.circuits} & set(WAY)
-    ohm = sum(max(one_way(s) for s in d.circuits if s.circuit.family == w) for w in ways)
-    assert figures["R"] == pytest.approx(ohm)
     net = pp.create_empty_network()
-    a, b = (pp.create_bus(net, vn_kv=figures["U"] * 3**0.5 / 1000) for _ in range(2))
+    volts = figures["U"] * 3**0.5 / 1000
+    a = at = pp.create_bus(net, vn_kv=volts)
     pp.create_ext_grid(net, a)
-    pp.create_line_from_parameters(
-        net, a, b, 1.0, figures["n_c"] * ohm, 1e-5, 0.0, max_i_ka=1.0
-    )  # one line of a balanced three: a phase loses R · I
-    pp.create_load(net, b, p_mw=3 * figures["P"] / 1e6)
+    for family in ways:
+        own = [s for s in d.circuits if s.circuit.family == family]
+        own = [s for s in own if "L1" in s.circuit.conductors]
+        assert own
+        to = pp.create_bus(net, vn_kv=volts)
+        for s in own:
+            ohm = figures["n_c"] * one_way(s).n
+            pp.create_line_from_parameters(net, at, to, 1.0, ohm, 1e-5, 0.0, max_i_ka=1.0)
+        at = to
+    pp.create_load(net, at, p_mw=3 * figures["P"] / 1e6)  # one line of a balanced three
     pp.runpp(net)
-    assert net.res_bus.vm_pu[b] * figures["U"] == pytest.approx(band.expected.n, rel=2e-3)
+    lost = (1 - net.res_bus.vm_pu[at]) * figures["U"]
+    assert lost > 0.01
+    assert figures["U"] - band.expected.n == pytest.approx(lost, rel=0.05)
+
+
+def test_one_conductor_has_the_resistance_of_its_metal():
+    """R = rho · L / A, copper 0.01724 Ω·mm²/m (IEC 60028): a table's row is a little more, by its
+    lay and its stranding.
+    """
+    from gumboot.core.prove.island import one_way
+
+    d, _ = listed(MOSSBANK_TERRACE)
+    for s in (s for s in d.circuits if s.circuit.system == "ac"):
+        bare = 0.01724 * s.conditions.run.length_m / float(s.size.split()[0]) / s.sets
+        assert 0.97 * bare < one_way(s).n < 1.12 * bare
+
+
+def test_an_off_grid_job_is_tried_in_its_island():
+    for document in (JUNIPER_CUT, SHAPES["off grid, two units"]):
+        _, rows = listed(document)
+        assert "On the grid" not in {x.stage for x in rows.values()}
+        said = " ".join(f"{x.title} {x.stands} {' '.join(x.method)}" for x in rows.values())
+        assert "the grid there" not in said and "grid charging" not in said
+        assert rows["sum.closes"].title == "Array, battery and generator against the loads"
+
+
+def test_where_nothing_is_backed_up_the_main_board_is_read():
+    _, rows = listed(SHAPES["nothing backed up"])
+    own = [x for k, x in rows.items() if k.startswith("volts.")]
+    assert own and all(x.place == "main-panel" and "main panel" in x.title for x in own)
+    assert not [x for x in rows.values() if "backed-up" in x.title]
+
+
+def test_a_line_is_asked_of_the_unit_that_feeds_it():
+    three = listed(SHAPES["single-phase units on three lines"])[1]
+    for n in (1, 2, 3):
+        assert three[f"volts.island.L{n}-to-N"].reads == f"{n}:output L1 V"
+    one = listed(SHAPES["one single-phase unit on L2"])[1]
+    assert one["volts.grid.L2-to-N"].reads == "1:output L1 V"
+    assert one["volts.grid.L1-to-N"].reads == "" and "volts.island.L1-to-N" not in one
+
+
+def test_residual_devices_are_tried_where_they_are_fed():
+    """Behind the main board and on a grid side with an output apart: on the grid alone. On a unit's
+    only side, or the backed-up circuits: in the island too, where the duty is closed.
+    """
+
+    def with_at(document, at):
+        return listed(other(document, safeguards=[{"kind": "residual-current device", "at": at}]))[
+            1
+        ]
+
+    for document, at, island in (
+        (SALTINGS_BARN, "main-panel", False),
+        (SALTINGS_BARN, "grid-1", False),
+        (SALTINGS_BARN, "loads-panel", True),
+        (MOSSBANK_TERRACE, "grid-1", True),
+        (MOSSBANK_TERRACE, "changeover", False),
+    ):
+        rows = with_at(document, at)
+        assert ("rcd.0.island.time" in rows) is island, (at, island)
+        closes = rows["rcd.0.island.time" if island else "rcd.0.grid.time"]
+        assert closes.duty == "rcd.0.trips", at
+    assert with_at(MOSSBANK_TERRACE, "grid-1")["rcd.0.grid.time"].place == "gateway"
+
+
+def test_the_main_boards_devices_say_how_much_they_break():
+    rows = listed(MOSSBANK_TERRACE)[1]
+    assert rows["fault.main"].limit.n == rows["fault.main"].most
+    assert rows["fault.main"].limit.source
+
+
+@pytest.mark.parametrize("document", [*DEMO, *SHAPES.values()], ids=lambda x: "")
+def test_no_two_walks_name_a_step_alike(document):
+    """Entries of every walk stand in one log, each under its step's key."""
+    from gumboot.core.link.steps import steps_of as link_steps
+    from gumboot.core.wake.steps import steps_of as wake_steps
+
+    d, rows = listed(document)
+    own = {x.key for x in rows.values() if not x.known}
+    assert not own & {s.key for s in wake_steps(d)}
+    if d.harness is not None:
+        assert not own & {s.key for s in link_steps(d.harness)}

@@ -8,7 +8,7 @@ from gumboot.core.design import design
 from gumboot.core.kit import Catalogue
 from gumboot.core.plan import Plan
 from gumboot.core.wake.chapters import steps_said
-from gumboot.core.wake.steps import ON, _island, pairs_of, steps_of
+from gumboot.core.wake.steps import ON, island_pairs, pairs_of, steps_of
 from gumboot.core.wake.work import work_at
 from gumboot.demo import plans
 from tests.core.wake.test_settle import JOBS
@@ -178,4 +178,4 @@ def test_a_board_that_one_line_feeds_is_read_on_that_line():
     of_grid = int(state.a[0, k] | state.b[0, k]) & 1
     lines = {s.title.split(" ")[0] for s in gates}
     assert lines == ({"L1", "L2", "L3"} if of_grid else {"L2"})
-    assert _island(d) == [("L2 to N", 230.0)]
+    assert island_pairs(d) == [("L2 to N", 230.0)]
