@@ -8,6 +8,7 @@ after the other; a right one is taken off again.
 from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
+from math import ceil
 
 from sqlalchemy import ColumnElement, delete, func, select, text
 from sqlalchemy.orm import Session
@@ -45,7 +46,7 @@ def try_once(db: Session, email: str, address: str, lane: str) -> tuple[int, int
         wait = max(of_email, of_address)
     if wait:
         return wait, 0
-    row = FailedSignIn(email=email, address=address, lane=lane)
+    row = FailedSignIn(email=email, address=address, lane=lane, at=datetime.now(UTC))
     db.add(row)
     db.flush()
     return 0, row.id
@@ -71,4 +72,4 @@ def _wait(db: Session, which: ColumnElement[bool], free: int) -> int:
         return 0
     passed: float = (datetime.now(UTC) - last).total_seconds()
     longest = float(min(LONGEST_S, 2 ** min(count - free + 1, 12)))
-    return max(0, round(longest - passed))
+    return max(0, ceil(longest - passed))
