@@ -250,6 +250,7 @@ def read_back(g: Growing, e: Entry) -> None:
         **DEVICE,
         "duty": TEXT,
         "fingerprint": TEXT,
+        "slack": {"type": "number"},
         "source": {"enum": ["typed", "file", "device", "page"]},
     },
 )

@@ -43,7 +43,7 @@ def verdict_of(
     if by is not None and (why := by.refuses(day)):
         return "withheld", "; ".join([why, *said])
     low, high = due.least, due.most
-    fits = (low is None or value >= low - slack) and (high is None or value <= high + slack)
+    fits = due.step().within(value, slack)
     off = by.off(value) if by is not None else 0.0
     near = [x for x in (low, high) if x is not None and abs(value - x) < off]
     if near and off:

@@ -16,7 +16,7 @@ from gumboot.core.kit import Module
 from gumboot.core.plan import Plan, PvString
 from gumboot.core.prove.band import Band, Known, combined, limits
 from gumboot.core.prove.due import DEAD, Due
-from gumboot.core.size.meter_card import A_LIGHT, CELL, LIGHT_LEAST
+from gumboot.core.size.meter_card import CELL, LIGHT_LEAST, NOW, Expected
 from gumboot.core.size.strings import GAMMA_ASSUMED, RISE_C, T_STC, StringDesign
 
 ALPHA = 0.0005  # rise of shorted current a degree, crystalline silicon: common practice
@@ -27,14 +27,6 @@ CLAMP = 0.02  # of a DC clamp, and one ampere's fifth beside: common practice
 CLAMP_PLAIN_A = 0.2
 SUN = 1367.0  # no array sees more for long: solar constant, W/m²
 
-OPEN = Formula(
-    "V_now",
-    "n * V_oc * (1 + beta * (T_cell - T_STC) + a * log(G / 1000))",
-    "V",
-    "Open-circuit voltage now",
-    "IEC 60891",
-    doubt=MEMORY,
-).knowing(T_STC, A_LIGHT)
 SHORTED = Formula(
     "I_now",
     "I_sc * G / 1000 * (1 + alpha * (T_cell - T_STC))",
@@ -96,7 +88,7 @@ def open_of(modules: int, module: Module, cell: Known, light: Known, name: str =
     beta = given("beta", slope, "1/°C", "Temperature coefficient of V_oc", "module sheet")
     inputs = (Known(n), limits(v, SHEET), limits(beta, 0.1), cell, light)
     meter = METER * modules * module.v_oc_v / 3**0.5
-    return combined(OPEN, *inputs, name=name, reading=meter)
+    return combined(NOW, *inputs, name=name, reading=meter)
 
 
 def shorted_amps(s: StringDesign, planned: PvString, module: Module, sky: Sky) -> Band:
@@ -246,35 +238,6 @@ def _amps(s: StringDesign, planned: PvString, module: Module, sky: Sky) -> Due:
     )
 
 
-def beside(volts: dict[str, float], expected: dict[str, Band]) -> dict[str, float]:
-    """How each string stands to its like, as a share of what its own expectation says: of the
-    median of those others that lie within their own bands. Strings read in the same light need no
-    knowledge of it.
-    """
-    ratio = {k: abs(v) / expected[k].expected.n for k, v in volts.items() if k in expected}
-    good = {k for k in ratio if expected[k].holds(abs(volts[k]))}
-    out = {}
-    for k, own in ratio.items():
-        others = sorted(x for j, x in ratio.items() if j != k and j in good)
-        if others:
-            mid = len(others) // 2
-            middle = others[mid] if len(others) % 2 else (others[mid - 1] + others[mid]) / 2
-            out[k] = own / middle
-    return out
-
-
-def missing_modules(
-    volts: dict[str, float], expected: dict[str, Band], modules: dict[str, int]
-) -> dict[str, int]:
-    """Modules too few (negative) or too many of each string, where it stands to its like as whole
-    modules would make it: within four tenths of one. Of two alone that differ the lower is said to
-    be short: a module left out is the likelier.
-    """
-    out = {}
-    shares = beside(volts, expected)
-    for k, share in shares.items():
-        off = (share - 1) * modules[k]
-        alone = len(volts) < 3 and off > 0 and expected[k].holds(abs(volts[k]))
-        if abs(off) >= 0.6 and abs(off - round(off)) <= 0.4 and not alone:
-            out[k] = round(off)
-    return out
+def card_of(letter: str, modules: int, band: Band) -> Expected:
+    """A string's open volts as the meter card judges strings together."""
+    return Expected(letter, modules, band.expected, band.off.n / band.expected.n)

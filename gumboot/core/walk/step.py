@@ -54,8 +54,8 @@ class Step:
     wait_s: float | None = None
     reads: str = ""
 
-    def within(self, value: float) -> bool:
-        """Whether a reading is as expected."""
-        return (self.least is None or value >= self.least) and (
-            self.most is None or value <= self.most
+    def within(self, value: float, slack: float = 0.0) -> bool:
+        """Whether a reading is as expected, or no further off than a slack in its unit."""
+        return (self.least is None or value >= self.least - slack) and (
+            self.most is None or value <= self.most + slack
         )

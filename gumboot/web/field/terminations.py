@@ -12,6 +12,7 @@ from typing import Any
 from gumboot.core.basis.sizes import spoken
 from gumboot.core.basis.units import show_strip
 from gumboot.core.design import Design
+from gumboot.core.journal.log import when
 from gumboot.core.land import Termination, TerminationState, Wrench
 from gumboot.core.land.events import Event
 from gumboot.web.job.opening import OpenJob
@@ -143,8 +144,10 @@ def terminations_of(job: OpenJob, keys: set[str] | None = None) -> dict[str, Any
         "steps": {
             k: {
                 "who": e.who,
-                "at": e.at_device,
+                "at": when(e),
+                "seq": e.seq,
                 "device": e.body.get("device", ""),
+                "expected": e.body.get("expected", ""),
                 **{f: e.body[f] for f in ("typed", "verdict", "why", "note", "tool")},
             }
             for k, e in job.state.steps.items()

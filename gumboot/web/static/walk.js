@@ -15,6 +15,7 @@
     if (w) return w.entry.act === "back" ? "" : w.entry.act === "declined" ? "declined" : judge(s, w.entry.typed).verdict;
     if (s.known) return "done";
     const e = Field.known.steps[s.key];
+    if (e && s.lapsed && e.seq === s.entry) return ""; // the plan has changed since
     return e && e.verdict !== "taken back" ? e.verdict : "";
   }
   const complete = (s) => ["done", "declined"].includes(state(s));
@@ -41,7 +42,8 @@
     return s.does === "ohm" ? Math.min(value, OPEN) : value;
   }
   // Strings are judged by the light read last, sent or not: between the bands that the server made.
-  const told_of = (key) => { const s = steps.find((x) => x.key === key), w = s && wait_of(s), e = Field.known.steps[key]; const text = w ? (w.entry.act === "done" ? w.entry.typed : "") : e && e.verdict === "done" ? e.typed : ""; return s && text ? number(s, text) : NaN; };
+  const FRESH = 30 * 60000; // how long a reading of light stands
+  const told_of = (key) => { const s = steps.find((x) => x.key === key), w = s && wait_of(s), e = Field.known.steps[key], at = Date.parse(w ? w.entry.at_device : e?.at); if (Math.abs(Date.now() - at) > FRESH) return NaN; const text = w ? (w.entry.act === "done" ? w.entry.typed : "") : e && e.verdict === "done" ? e.typed : ""; return s && text ? number(s, text) : NaN; };
   const spot = (row, x) => { let n = row.findIndex((v) => v > x) - 1; n = n < 0 ? (x < row[0] ? 0 : row.length - 2) : n; return [n, Math.min(1, Math.max(0, (x - row[n]) / (row[n + 1] - row[n])))]; };
   function band(s, light = told_of("sky.light"), cell = told_of("sky.cell")) {
     const k = data.skies;
@@ -49,7 +51,7 @@
     const [i, f] = spot(k.light, light), [j, g] = spot(k.cell, cell), of = k[s.sky];
     return [0, 1].map((n) => s.times * ((1 - f) * ((1 - g) * of[i][j][n] + g * of[i][j + 1][n]) + f * ((1 - g) * of[i + 1][j][n] + g * of[i + 1][j + 1][n])));
   }
-  const expects = (s) => { const [low, high] = s.sky ? band(s) : []; return s.sky && low !== s.least ? `${low.toFixed(s.sky === "open" ? 0 : 1)} to ${high.toFixed(s.sky === "open" ? 0 : 1)} ${unit(s)}` : s.expects; };
+  const expects = (s) => { const e = Field.known.steps[s.key]; if (s.sky && state(s) && !wait_of(s) && e?.expected) return e.expected; const [low, high] = s.sky ? band(s) : []; return s.sky && low !== s.least ? `${low.toFixed(s.sky === "open" ? 0 : 1)} to ${high.toFixed(s.sky === "open" ? 0 : 1)} ${unit(s)}` : s.expects; };
   window.Walk = { number, band }; // for tests: how what is typed is read and judged
   function sameAs(s, text) {
     const t = text.trim().toLowerCase(), unit = (s.in || "").toLowerCase();
@@ -99,7 +101,7 @@
     board.dataset.at = s.key;
     const tool = (() => { try { return typed.tool ?? localStorage.linkTool ?? ""; } catch { return typed.tool ?? ""; } })();
     const who = w ? `${w.who}, waiting to be sent` : e && now ? `${e.typed ? `${e.typed} · ` : ""}${e.who}, ${Field.clock(e.at)}${e.tool ? `, ${e.tool}` : ""}${e.note ? `. ${e.note}` : ""}` : "";
-    const why = now === "outside" || now === "withheld" ? (e && !w && e.why) || judge(s, w ? w.entry.typed : e?.typed || "").why : "";
+    const why = e && !w && s.lapsed && e.seq === s.entry ? s.lapsed : now === "outside" || now === "withheld" ? (e && !w && e.why) || judge(s, w ? w.entry.typed : e?.typed || "").why : "";
     const held = s.does === "act" ? steps.filter((x) => x.n < s.n && !complete(x)) : [];
     const left = s.does === "act" && steps.some((x) => x.n < s.n && x.does === "act" && state(x) === "declined");
     const wrong = kind === "wake" && (now === "outside" || late(s));

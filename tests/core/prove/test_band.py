@@ -8,12 +8,13 @@ from gumboot.core.basis.formula import Formula
 from gumboot.core.prove.band import Known, combined, limits, slope
 from gumboot.core.prove.dead import METRIC
 from gumboot.core.prove.hour import CAPACITY, ETA, RISE
-from gumboot.core.prove.strings import OPEN, SHORTED
+from gumboot.core.prove.strings import SHORTED
+from gumboot.core.size.meter_card import NOW
 
 N = 1_000_000
 SKY = {"T_cell": (47, 1.2), "G": (812, 23)}
 CASES = [
-    (OPEN, {"n": (10, 0), "V_oc": (49.2, 0.85), "beta": (-0.0027, 1.5e-4), **SKY}),
+    (NOW, {"n": (10, 0), "V_oc": (49.2, 0.85), "beta": (-0.0027, 1.5e-4), **SKY}),
     (SHORTED, {"I_sc": (13.9, 0.24), "alpha": (5e-4, 1.7e-4), **SKY}),
     (RISE, {"T_spot": (61, 1.2), "T_air": (24, 1.2), "I_r": (200, 0), "I": (122, 2.1)}),
     (METRIC, {"R_20": (4.61, 0.27), "L": (24, 1.4), "R_j": (0.025, 0.0144)}),

@@ -11,11 +11,18 @@ from gumboot.core.kit import Module
 from gumboot.core.plan import Plan
 from gumboot.core.prove.strings import (
     Sky,
-    missing_modules,
+    card_of,
     open_volts,
     shorted_amps,
 )
+from gumboot.core.size.meter_card import LIGHT_LEAST, judge
 from gumboot.demo.plans import TERN_HOLLOW
+
+
+def counted(volts, bands, modules):
+    """Which strings do not read right beside each other, and how."""
+    card = {k: card_of(k, modules, b) for k, b in bands.items()}
+    return {v.letter: v.said for v in judge(card, volts, LIGHT_LEAST) if v.said != "good"}
 
 
 @pytest.fixture(scope="module")
@@ -72,7 +79,7 @@ def test_one_module_missing_is_seen_beside_the_others_where_the_band_is_blind(ma
     true = {k: b.expected.n * 1.03 for k, b in bands.items()}  # the air misleads all alike
     true["B"] *= 23 / 24
     assert all(bands[k].holds(v) for k, v in true.items())
-    assert missing_modules(true, bands, dict.fromkeys("ABC", 24)) == {"B": -1}
+    assert counted(true, bands, 24) == {"B": "short"}
 
 
 def test_of_two_that_differ_the_lower_is_short(made):
@@ -81,9 +88,10 @@ def test_of_two_that_differ_the_lower_is_short(made):
     band = open_volts(s, planned, module, Sky(800, 45))
     full = band.expected.n
     both = {"A": full, "B": full * (s.modules - 1) / s.modules}
-    n = {"A": s.modules, "B": s.modules}
-    assert missing_modules(both, {"A": band, "B": band}, n) == {"B": -1}
-    assert missing_modules({"A": full, "B": full}, {"A": band, "B": band}, n) == {}
+    bands = {"A": band, "B": band}
+    assert counted(both, bands, s.modules) == {"B": "short"}
+    assert counted({"A": full, "B": full}, bands, s.modules) == {}
+    assert counted({"A": full, "B": -full}, bands, s.modules) == {"B": "reversed"}
 
 
 def test_too_little_light_is_no_sky():

@@ -100,7 +100,7 @@ def work_findings(settings: list[Setting], job: Job) -> list[Finding]:
             )
         )
     limit, keyed = job.plan.energy.tariff.export_limit_w, by.get("export")
-    lines = export_lines(settings, job)
+    lines = feeding_lines(settings, job)
     if (
         limit is not None
         and keyed
@@ -180,7 +180,7 @@ def current_findings(settings: list[Setting]) -> list[Finding]:
     return found
 
 
-def export_lines(settings: Sequence[Setting], job: Job) -> int:
+def feeding_lines(settings: Sequence[Setting], job: Job) -> int:
     """How many times the keyed export limit may go out of what the operator allows: once a phase,
     where the unit holds it on each and the operator counts the sum.
     """

@@ -10,13 +10,11 @@ from gumboot.core.kit.register import UnitRegister
 from gumboot.core.kit.terminal import End
 from gumboot.web.pages.form import Field, words
 from gumboot.web.shelf.sheets.parts import (
-    ALARMS,
     BLOCK,
     COVER,
     FACTORY,
     GROUPED,
     SIGNALS_SECTION,
-    STARTING,
     Many,
     Rows,
     Section,
@@ -30,6 +28,7 @@ from gumboot.web.shelf.sheets.parts import (
     slug,
     terminals,
 )
+from gumboot.web.shelf.sheets.running import ALARMS, STARTING
 
 BATTERY, BATTERY_TERMINALS = port("battery", "Battery port", "battery")
 GRID, GRID_TERMINALS = port("grid", "Grid port", "grid")

@@ -13,7 +13,6 @@ from gumboot.web.shelf.sheets.parts import (
     KEY,
     MADE,
     SIGNALS_SECTION,
-    STARTING,
     Rows,
     Section,
     case,
@@ -22,6 +21,7 @@ from gumboot.web.shelf.sheets.parts import (
     terminals,
     with_ids,
 )
+from gumboot.web.shelf.sheets.running import STARTING
 
 CASE, AIR = case()
 SHOWS = get_args(PackRegister.model_fields["shows"].annotation)

@@ -7,7 +7,6 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any, Literal, get_args
 
-from gumboot.core.diagnose.problems import PROBLEMS
 from gumboot.core.kit.presumed import NOT_ENTERED
 from gumboot.core.kit.register import Register
 from gumboot.core.kit.signal import Connector, Serves
@@ -314,25 +313,6 @@ def registers(shows: Iterable[str], one_is: str) -> Rows:
     )
 
 
-ALARMS = Rows(
-    "alarms",
-    "alarm",
-    (
-        Field("code", "Code", "text", "F02"),
-        Field("means", "Means", "text", "overload in an outage"),
-        given("look", "Look first at", "text", "what runs, and on which leg"),
-        Field(
-            "problem",
-            "Search for its cause",
-            "choice",
-            "",
-            (("", "none"), *((k, p.title) for k, p in PROBLEMS.items())),
-            True,
-        ),
-    ),
-)
-
-
 SETS = optional("address", "terminator", "protocol", "leader")
 SWITCHES = Rows(
     "switches",
@@ -462,25 +442,4 @@ BLOCK = Section(
     ),
     why="So that Land lights up the very screw; without it terminals stand in a plain row.",
     drawn="block",
-)
-
-
-STARTING = (
-    given(
-        "starting/button", "Woken by", "text", "the power button; empty where it wakes by itself"
-    ),
-    given("starting/hold_s", "Held for, s, to switch it on", "number"),
-    given("starting/off_hold_s", "Held for, s, to switch it off", "number"),
-    given("starting/lamp", "What it shows once it is awake", "text", "RUN lamp green"),
-    given("starting/sound", "What is heard", "text", "a chime"),
-    given("starting/wait_s", "Awake after, s, at most", "number"),
-    maybe("starting/first_app", "Its first start waits for the maker's app"),
-    maybe("starting/restart", "It asks a restart once the battery type is set"),
-    maybe("starting/alone", "Several are first started one by one"),
-    given(
-        "starting/order",
-        "Maker's order of switching on",
-        "list",
-        "pack, pack button, battery, unit, backup, grid, pv, loads",
-    ),
 )

@@ -33,9 +33,9 @@ from gumboot.web.pages.frame import drawn, render, twin
 from gumboot.web.stations.brief.editions import entries_of, used
 from gumboot.web.stations.link.harness import lead_data
 from gumboot.web.stations.prove.given import curve_pages
+from gumboot.web.stations.prove.standing import complete as tried
+from gumboot.web.stations.prove.standing import dues_now
 from gumboot.web.stations.prove.table import beside_of, row_of
-from gumboot.web.stations.prove.walk import complete as tried
-from gumboot.web.stations.prove.walk import dues_now
 from gumboot.web.stations.set import keying, read_back
 from gumboot.web.stations.wake.walk import steps_of
 

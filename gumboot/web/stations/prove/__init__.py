@@ -2,13 +2,22 @@
 
 from gumboot.web.job.opening import OpenJob
 from gumboot.web.station import Station
-from gumboot.web.stations.prove import causes, curves, given, instruments, table, tester, walk
+from gumboot.web.stations.prove import (
+    causes,
+    curves,
+    given,
+    instruments,
+    standing,
+    table,
+    tester,
+    walk,
+)
 
 
 def progress(job: OpenJob) -> str:
     """How many tests are done or declined."""
-    dues = walk.dues_now(job)
-    return f"{sum(walk.complete(job, x) for x in dues)}/{len(dues)}" if dues else "no kit"
+    dues = standing.dues_now(job)
+    return f"{sum(standing.complete(job, x) for x in dues)}/{len(dues)}" if dues else "no kit"
 
 
 STATION = Station(

@@ -17,7 +17,7 @@ from gumboot.store.models import Crew
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import drawn, render, twin
 from gumboot.web.people.visit import Visit, Visiting
-from gumboot.web.stations.prove.walk import dues_now, last_of
+from gumboot.web.stations.prove.standing import as_read, dues_now, last_of
 
 router = APIRouter()
 MOST_WEIGHT = 1000.0
@@ -43,7 +43,7 @@ def suggested(job: OpenJob) -> list[str]:
     for due in dues_now(job):
         e = last_of(job, due)
         if e is not None and e.body["verdict"] == "outside" and due.problem:
-            out.append(_way(due.problem, due.key, e.body["value"], due.least))
+            out.append(_way(due.problem, due.key, e.body["value"], as_read(job, due, e).least))
     return [k for k in dict.fromkeys(out) if k in PROBLEMS]
 
 

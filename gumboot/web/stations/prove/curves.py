@@ -25,8 +25,9 @@ from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import drawn, render, twin
 from gumboot.web.people.visit import uploaded
 from gumboot.web.stations.prove.reading import KINDS, ROLES, Taken, taken
+from gumboot.web.stations.prove.standing import dues_now, sky_at
 from gumboot.web.stations.prove.table import keep
-from gumboot.web.stations.prove.walk import closing, dues_now, instruments_of, sky_of
+from gumboot.web.stations.prove.walk import closing, instruments_of
 
 router = APIRouter()
 MOST_TEXT = 900_000  # of a file that is carried on while its columns are chosen
@@ -45,7 +46,7 @@ def picture(e: Entry) -> str:
 
 def page(job: OpenJob, **more: Any) -> dict[str, Any]:
     """What the page shows."""
-    sky, newest = sky_of(job), job.state.curves[: -MOST_SHOWN - 1 : -1]
+    sky, newest = sky_at(job, ""), job.state.curves[: -MOST_SHOWN - 1 : -1]
     return {
         **job.head("prove"),
         "tab": "prove/curves",

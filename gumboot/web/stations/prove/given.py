@@ -16,8 +16,8 @@ from gumboot.web.background import printed
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import drawn
 from gumboot.web.people.defaults import PAPERS, paper_of
+from gumboot.web.stations.prove.standing import dues_now
 from gumboot.web.stations.prove.table import page, row_of
-from gumboot.web.stations.prove.walk import dues_now
 
 router = APIRouter()
 HEAD = (

@@ -16,21 +16,23 @@ from markupsafe import Markup
 from gumboot.core.design import Design
 from gumboot.core.land.entering import Refused
 from gumboot.core.prove.due import STAGES, Due
-from gumboot.core.prove.strings import Sky, missing_modules
+from gumboot.core.prove.strings import Sky, card_of
+from gumboot.core.size.meter_card import LIGHT_LEAST, judge
 from gumboot.core.walk.entering import UNITS
 from gumboot.store import records
 from gumboot.web.field.entry import Sent
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import render, templates, twin
-from gumboot.web.stations.prove.walk import (
-    complete,
+from gumboot.web.stations.prove.standing import (
+    CLOSED,
+    as_read,
     dues_by,
     dues_now,
-    instruments_of,
+    lapsed,
     last_of,
-    sky_of,
-    test_body,
+    sky_at,
 )
+from gumboot.web.stations.prove.walk import instruments_of, test_body
 
 router = APIRouter()
 
@@ -39,13 +41,18 @@ def row_of(job: OpenJob, due: Due) -> dict[str, Any]:
     """One test for the page: what is expected, what was read, what was read before."""
     e = last_of(job, due)
     past = [x for x in job.state.tests.get(due.key, ()) if x.body["verdict"] != "taken back"]
+    body = e.body if e is not None else {}
+    read = body.get("typed") or body.get("says", "") or body.get("verdict", "")
+    gone = lapsed(job, due, e) if e is not None else ""
+    if e is not None and not gone:
+        due = as_read(job, due, e)
     return {
         "key": due.key,
         "stage": due.stage,
         "title": due.title,
         "does": due.does,
         "unit": UNITS.get(due.does, ""),
-        "expects": due.expects,
+        "expects": body.get("expected") or due.expects if not gone else due.expects,
         "least": due.least,
         "most": due.most,
         "instrument": due.instrument,
@@ -58,12 +65,14 @@ def row_of(job: OpenJob, due: Due) -> dict[str, Any]:
         "place": due.place,
         "known": due.known,
         "problem": due.problem,
-        "complete": complete(job, due),
-        "read": (e.body["typed"] or e.body.get("says", "") or e.body["verdict"]) if e else "",
-        "verdict": e.body["verdict"] if e else "",
-        "why": e.body.get("why", "") if e else "",
-        "note": e.body["note"] if e else "",
-        "tool": e.body.get("tool", "") if e else "",
+        "complete": body.get("verdict") in CLOSED and not gone,
+        "lapsed": gone,
+        "read": read,
+        "shown": f"{read} {body.get('unit', '')}".strip() if read[-1:].isdigit() else read,
+        "verdict": body.get("verdict", ""),
+        "why": gone or body.get("why", ""),
+        "note": body.get("note", ""),
+        "tool": body.get("tool", ""),
         "who": e.who if e else "",
         "at": e.at_server if e else "",
         "before": [
@@ -91,22 +100,20 @@ def hows(design: Design, sky: Sky) -> dict[str, Markup]:
 
 
 def beside_of(job: OpenJob, dues: Iterable[Due]) -> list[str]:
-    """What the strings say of each other: modules missing that no band shows."""
+    """What the strings say, looked at together, each in the light it was read in: modules missing
+    that no band shows, two crossed, plus and minus exchanged.
+    """
     rows = [x for x in dues if x.key.endswith(".open") and x.key.startswith("string.")]
-    volts, expected, modules = {}, {}, {}
-    of = {s.letter: s for s in job.design.strings}
+    modules = {s.letter: s.modules for s in job.design.strings}
+    card, volts = {}, {}
     for x in rows:
         e, letter = last_of(job, x), x.key.split(".")[1]
-        if e is None or e.body["value"] is None or x.band is None:
+        band = as_read(job, x, e).band if e is not None else None
+        if e is None or e.body.get("value") is None or band is None:
             continue
-        volts[letter], expected[letter] = e.body["value"], x.band
-        modules[letter] = of[letter].modules
-    out = []
-    for letter, off in missing_modules(volts, expected, modules).items():
-        n, how = abs(off), "fewer" if off < 0 else "more"
-        many = "s" if n > 1 else ""
-        out.append(f"String {letter} reads like {n} module{many} {how}, beside the others.")
-    return out
+        card[letter], volts[letter] = card_of(letter, modules[letter], band), e.body["value"]
+    said = judge(card, volts, LIGHT_LEAST)
+    return [f"String {v.letter}: {v.why}." for v in said if v.said != "good"]
 
 
 def page(
@@ -114,11 +121,12 @@ def page(
     typed: dict[str, str] | None = None,
     faults: dict[str, str] | None = None,
     tool: str = "",
+    strays: dict[str, str] | None = None,
 ) -> dict[str, Any]:
     """What the page shows."""
     dues = dues_now(job)
     rows = [row_of(job, x) for x in dues]
-    sky = sky_of(job)
+    sky = sky_at(job, "")
     return {
         **job.head("prove"),
         "tab": "prove",
@@ -136,6 +144,7 @@ def page(
         "tools": [f"{x.name} {x.serial}" for x in instruments_of(job)],
         "typed": typed or {},
         "faults": faults or {},
+        "strays": strays or {},
         "tool": tool,
         "_how": hows(job.design, sky),
         "declining": "",
@@ -161,11 +170,13 @@ def series(request: Request, job: Opened) -> Response:
     dues = {x.key: x for x in dues_now(job) if not x.known}
     tool, at = visit.text("tool")[:80], visit.text("at_device")[:40]
     typed = {k: visit.text(k) for k in dues if visit.text(k)}
+    more = set(visit.form) - set(dues) - {"tool", "at_device", "csrf"}
+    strays = {k: visit.text(k)[:200] for k in sorted(more)[:200] if visit.text(k)}
     left: dict[str, str] = {}
     faults: dict[str, str] = {}
     if job.state.signed:
         faults = dict.fromkeys(typed, "the job is signed: a supervisor can reopen it at Hand over")
-        return render(request, "prove.html", page(job, typed, faults, tool), 409)
+        return render(request, "prove.html", page(job, typed, faults, tool, strays), 409)
     order = sorted(typed, key=lambda k: not k.startswith("sky."))  # the light before the strings
     for key in order:
         try:
@@ -174,8 +185,8 @@ def series(request: Request, job: Opened) -> Response:
             left[key], faults[key] = typed[key], str(exc)
         job = job.anew() if key.startswith("sky.") else job
     visit.db.commit()
-    if faults:
-        return render(request, "prove.html", page(job.anew(), left, faults, tool), 422)
+    if faults or strays:
+        return render(request, "prove.html", page(job.anew(), left, faults, tool, strays), 422)
     return RedirectResponse(f"/jobs/{job.record.id}/prove", 303)
 
 

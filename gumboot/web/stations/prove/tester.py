@@ -19,8 +19,9 @@ from gumboot.store.models import Crew
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import render, twin
 from gumboot.web.people.visit import uploaded
+from gumboot.web.stations.prove.standing import dues_now
 from gumboot.web.stations.prove.table import keep
-from gumboot.web.stations.prove.walk import dues_now, instruments_of
+from gumboot.web.stations.prove.walk import instruments_of
 
 router = APIRouter()
 MOST_TEXT, MOST_FOUND = 400_000, 200

@@ -5,7 +5,6 @@ is back.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import datetime, timedelta
 from functools import lru_cache
 from typing import Any
 
@@ -15,15 +14,12 @@ from fastapi.responses import JSONResponse, Response
 
 from gumboot.core.brief.chapters import KIT
 from gumboot.core.design import Design
-from gumboot.core.journal.entry import Entry
-from gumboot.core.journal.log import when
 from gumboot.core.kit.dbc import BadDbc
 from gumboot.core.land.entering import Refused
 from gumboot.core.prove.due import DEAD, Due
 from gumboot.core.prove.instrument import Instrument, named
 from gumboot.core.prove.island import grid_lever
 from gumboot.core.prove.judging import verdict_of
-from gumboot.core.prove.listing import dues_of
 from gumboot.core.prove.live import APART, SUM
 from gumboot.core.prove.strings import Sky, skies
 from gumboot.core.wake.settle import settle
@@ -36,6 +32,15 @@ from gumboot.web.job import walking
 from gumboot.web.job.opening import Opened, OpenJob, today
 from gumboot.web.pages.frame import drawn, twin
 from gumboot.web.stations.link.bms import bank_of, hear_bank
+from gumboot.web.stations.prove.standing import (
+    complete,
+    dues_now,
+    duty_of,
+    in_light,
+    lapsed,
+    last_of,
+    sky_at,
+)
 from gumboot.web.stations.wake.row import row_of, shown
 from gumboot.web.stations.wake.walk import complete as waked
 from gumboot.web.stations.wake.walk import meter_of, shown_by
@@ -43,10 +48,8 @@ from gumboot.web.stations.wake.walk import steps_of as wake_steps
 
 router = APIRouter()
 PATH = "prove/walk"
-FRESH = timedelta(minutes=30)  # how long a reading of light stands: common practice
 LEAST_LOAD_W = 200.0  # below it a share says little: common practice
 PAGES = {"heat.spots": "prove/curves#heat"}
-CLOSED = ("done", "declined")
 
 
 @lru_cache(maxsize=64)
@@ -84,42 +87,6 @@ def stands_of(design: Design) -> dict[str, dict[str, Any]]:
 STANDS = {DEAD: "dead", "In the island": "island", "Grid lost and back": "island"}
 
 
-@lru_cache(maxsize=128)
-def dues_by(design: Design, sky: Sky) -> tuple[Due, ...]:
-    """The tests of a job in a light, remembered for its design."""
-    return dues_of(design, sky)
-
-
-def sky_of(job: OpenJob) -> Sky:
-    """Light and warmth as last read."""
-    light, cell = (job.state.steps.get(k) for k in ("sky.light", "sky.cell"))
-    return Sky(_value(light), _value(cell))
-
-
-def _value(e: Entry | None) -> float | None:
-    return e.body["value"] if e is not None and e.body["verdict"] in ("done", "outside") else None
-
-
-def dues_now(job: OpenJob) -> tuple[Due, ...]:
-    """The tests of a job in the light last read."""
-    return dues_by(job.design, sky_of(job))
-
-
-def last_of(job: OpenJob, due: Due) -> Entry | None:
-    """The entry that a test stands by: its own, or that of the walk where it is read."""
-    e = job.state.steps.get(due.known or due.key)
-    if e is None and due.duty:
-        f = next((f for f in job.design.duties if f.key == due.duty), None)
-        e = job.state.attends(f) if f is not None else None
-    return e if e is not None and e.body["verdict"] != "taken back" else None
-
-
-def complete(job: OpenJob, due: Due) -> bool:
-    """Whether a test is done, or declined with a reason."""
-    e = last_of(job, due)
-    return e is not None and e.body["verdict"] in CLOSED
-
-
 def picture_of(due: Due) -> str:
     """The key of the picture of its probes."""
     return f"probes-{due.probes[0]}-{due.probes[1]}" if any(due.probes) else ""
@@ -148,9 +115,12 @@ def page(
     dues = [x for x in dues_now(job) if not x.known]
     rows = []
     for n, x in enumerate(dues, 1):
-        step = x.step()
+        step = in_light(job, x, Sky()).step()  # the page narrows it by the light last read
+        e = last_of(job, x)
         row = walking.row(job, n, step, complete(job, x) and step.key not in job.state.steps)
         row |= {
+            "lapsed": lapsed(job, x, e) if e is not None else "",
+            "entry": e.seq if e is not None else 0,
             "shows": picture_of(x),
             "search": x.problem,
             "more": [["With", x.instrument], ["By", x.clause]],
@@ -214,40 +184,29 @@ def test_body(
             raise Refused("key", "this is worked out on its own page")
         body = entry_body(due.step() if due else None, sent)
         return {**body, **closing(job, due), "source": source}
-    value = read_value(due.step(), s.typed)
-    by = named(s.tool, instruments_of(job))
-    verdict, why = verdict_of(due, value, by, today(), notes_on(job, due, s), sky_of(job), slack)
-    body = body_of(due.step(), sent, verdict, value, why)
+    value, sky = read_value(due.step(), s.typed), sky_at(job, s.at_device)
+    now, by = in_light(job, due, sky), named(s.tool, instruments_of(job))
+    verdict, why = verdict_of(now, value, by, today(), notes_on(job, due, sky), sky, slack)
+    body = body_of(now.step(), sent, verdict, value, why) | ({"slack": slack} if slack else {})
     return {**body, "typed": s.typed.strip(), **closing(job, due), "source": source}
 
 
 def closing(job: OpenJob, due: Due | None) -> dict[str, str]:
     """The duty that a test closes, as it reads now."""
-    f = next((f for f in job.design.duties if due is not None and f.key == due.duty), None)
+    f = duty_of(job, due) if due is not None else None
     return {"duty": f.key, "fingerprint": f.fingerprint} if f is not None else {}
 
 
-def notes_on(job: OpenJob, due: Due, s: Sent) -> list[str]:
+def notes_on(job: OpenJob, due: Due, sky: Sky) -> list[str]:
     """What is to be said of when a test is made: a live one before the walk of Wake is done, a
-    string long after its light was read.
+    string in a light that nobody read.
     """
     out = []
     if due.stage != DEAD and not all(waked(job, x) for x in wake_steps(job.design)):
         out.append("made before the walk of Wake was done")
-    if due.key.startswith("string."):
-        light = job.state.steps.get("sky.light")
-        if light is None or not sky_of(job).known:
-            out.append("light not read: judged by the coldest and hottest day")
-        elif _apart(s.at_device, when(light)) > FRESH:
-            out.append("the light was read more than half an hour before")
+    if due.key.startswith("string.") and not sky.known:
+        out.append("light not read within half an hour: judged by the coldest and hottest day")
     return out
-
-
-def _apart(a: str, b: str) -> timedelta:
-    try:
-        return abs(datetime.fromisoformat(a) - datetime.fromisoformat(b))
-    except (ValueError, TypeError):
-        return timedelta(0)
 
 
 def apart(job: OpenJob, networks: Sequence[str]) -> float:

@@ -2,11 +2,12 @@
 beside the first, instruments, what a job lacks before it is signed.
 """
 
+import copy
 import csv
 import io
 import socket
 import uuid
-from datetime import date, timedelta
+from datetime import UTC, date, datetime, timedelta
 
 import pytest
 from pypdf import PdfReader
@@ -19,6 +20,9 @@ from gumboot.core.prove.strings import Sky
 from gumboot.demo.plans import HERON_SLIP, MOSSBANK_TERRACE, SALTINGS_BARN
 from gumboot.devices.plant import Running as Plants
 from gumboot.devices.plant import Yard
+from gumboot.store import records
+from gumboot.store.database import see_crew
+from gumboot.store.models import Job
 from tests.conftest import ready
 from tests.shapes import other
 
@@ -105,8 +109,58 @@ def test_strings_are_judged_by_the_light_last_read(installer, barn):
     page = installer.get(f"/jobs/{barn}/prove.json").json()
     now = {r["key"]: r for s in page["stages"] for r in s["rows"]}
     assert now["string.A.open"]["most"] < wide["most"]
-    assert page["beside"] == ["String B reads like 1 module fewer, beside the others."]
+    assert page["beside"] == ["String B: 1 module short: it reads like 13, 14 are planned."]
     assert "Find out why" in installer.get(f"/jobs/{barn}/prove").text
+
+
+def ago(minutes):
+    return (datetime.now(UTC) - timedelta(minutes=minutes)).isoformat()
+
+
+def test_a_light_of_an_hour_ago_judges_no_string(installer, barn):
+    """Clouds pass: the string is judged by the coldest and hottest day, and it is said."""
+    wide, other_wide = (rows(installer, barn)[f"string.{x}.open"] for x in "AB")
+    sky = (entry("sky.light", "850", at_device=ago(60)), entry("sky.cell", "48", at_device=ago(59)))
+    *_, late = said(installer, barn, *sky, entry("string.A.open", "471 V"))
+    assert late["verdict"] == "done" and "not read within half an hour" in late["why"]
+    assert rows(installer, barn)["string.A.open"]["expects"] == wide["expects"]
+    assert installer.get(f"/jobs/{barn}/prove.json").json()["beside"] == []
+    (then,) = said(installer, barn, entry("string.B.open", "471 V", at_device=ago(50)))
+    assert then["verdict"] == "outside"  # read by that very light, and sent later
+    row = rows(installer, barn)["string.B.open"]
+    assert row["most"] < other_wide["most"] and "closer once" not in row["expects"]
+
+
+def test_what_was_read_before_the_plan_changed_is_judged_again(installer, make, barn):
+    key = "string.A.open"
+    sky = entry("sky.light", "850"), entry("sky.cell", "48")
+    said(installer, barn, *sky, entry(key, "434 V"), entry("earth.pv-A", "0.1"))
+    assert rows(installer, barn)[key]["complete"]
+    plan = copy.deepcopy(SALTINGS_BARN)
+    plan["strings"][0]["modules"] -= 1
+    with make.begin() as db:
+        see_crew(db, 1)
+        record = db.get(Job, barn)
+        records.save_plan(db, record, Plan.model_validate(plan), record.version, "x")
+    now = rows(installer, barn)
+    assert not now[key]["complete"] and "the plan has changed since" in now[key]["why"]
+    assert now["earth.pv-A"]["complete"]  # it fits the new length as well
+    text = installer.get(f"/jobs/{barn}/prove").text
+    assert "open again" in text and f'name="{key}"' in text
+
+
+def test_a_reading_taken_back_hides_no_other(installer, barn):
+    key = "earth.pv-A"
+    said(installer, barn, entry(key, "0.1"), entry(key, act="back"))
+    assert rows(installer, barn)[key]["verdict"] == ""
+
+
+def test_a_reading_of_a_test_no_longer_due_is_said(installer, barn):
+    sent = {"earth.pv-A": "0.14", "earth.gone": "0.2 ohm"}
+    answer = installer.post(f"/jobs/{barn}/prove", sent)
+    assert answer.status_code == 422 and "no longer due" in answer.text
+    assert "earth.gone" in answer.text and "0.2 ohm" in answer.text
+    assert rows(installer, barn)["earth.pv-A"]["complete"]
 
 
 def test_a_series_typed_into_the_table_keeps_what_can_be_read(installer, barn):
