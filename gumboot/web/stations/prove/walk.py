@@ -236,6 +236,23 @@ def left_over(job: OpenJob, networks: Sequence[str]) -> float:
     return 100 * (sum(total.values()) - loads) / loads
 
 
+ISLAND_STAGE = {"On the grid": False, "In the island": True}
+
+
+def in_its_state(job: OpenJob, due: Due, networks: Sequence[str]) -> None:
+    """Nothing, where the unit stands on the grid or in an island as the test wants it, as far as
+    its sheet lets that be read. Raises DeviceFault.
+    """
+    unit, wants = job.design.inverter, ISLAND_STAGE.get(due.stage)
+    if unit is None or wants is None or all(r.shows != "island" for r in unit.registers):
+        return
+    alone = bool(shown_by(job, "1:island", networks))
+    if alone and not wants:
+        raise DeviceFault("the unit makes its own voltage now: bring the grid back, then read this")
+    if wants and not alone:
+        raise DeviceFault("the unit is on the grid now: take the grid away, then read this")
+
+
 @router.get("/jobs/{job_id}/prove/live.json")
 def live(request: Request, job: Opened) -> Response:
     """What a device shows itself of what ?key= asks for."""
@@ -246,6 +263,7 @@ def live(request: Request, job: Opened) -> Response:
         return JSONResponse({"error": "not asked", "message": message}, 422)
     networks = request.app.state.config.device_networks
     try:
+        in_its_state(job, due, networks)
         own = {APART: apart, SUM: left_over}.get(due.reads)
         value = own(job, networks) if own else shown_by(job, due.reads, networks)
     except (DeviceFault, BadDbc) as exc:

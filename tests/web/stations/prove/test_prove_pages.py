@@ -309,9 +309,9 @@ def test_what_a_unit_shows_is_read_live(installer, new_job):
     d = design(Plan.model_validate(plan), catalogue())
     job = new_job(Plan.model_validate(plan))
     with Plants(Yard(d), port):
-        answer = installer.get(f"/jobs/{job}/prove/live.json?key=volts.island.L1-to-N")
+        answer = installer.get(f"/jobs/{job}/prove/live.json?key=volts.grid.L1-to-N")
     assert answer.status_code == 200 and float(answer.json()["value"]) == pytest.approx(0, abs=1)
-    gone = installer.get(f"/jobs/{job}/prove/live.json?key=volts.island.L1-to-N")
+    gone = installer.get(f"/jobs/{job}/prove/live.json?key=volts.grid.L1-to-N")
     assert gone.status_code == 502 and "does not answer" in gone.json()["message"]
     none = installer.get(f"/jobs/{job}/prove/live.json?key=earth.pv-A")
     assert none.status_code == 422
@@ -361,6 +361,19 @@ def test_a_plant_that_serves_closes_its_sums_and_says_its_volts(installer, new_j
         settle()
         assert live("volts.grid.L1-to-N") < due["volts.grid.L1-to-N"].least
         assert "switch 200 W or more on" in live("sum.closes")["message"]
+    alone = Yard(d, quick=1e6, wrong="no grid")
+    with Plants(serving(alone), port):
+        settle()
+        assert "makes its own voltage" in live("volts.grid.L1-to-N")["message"]
+        island = due["volts.island.L1-to-N"]
+        assert island.least <= live(island.key) <= island.most
+        alone.grid = True
+        settle()
+        assert "on the grid now" in live(island.key)["message"]
+    turned = Yard(d, quick=1e6, wrong=f"string {d.strings[0].letter} reversed")
+    with Plants(serving(turned), port):
+        settle()
+        assert live("volts.grid.L1-to-N") < due["volts.grid.L1-to-N"].least
 
 
 def test_a_menu_read_in_an_island_says_so(installer, new_job):
