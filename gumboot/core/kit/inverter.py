@@ -9,6 +9,7 @@ from pydantic import Field, model_validator
 
 from gumboot.core.kit import presumed
 from gumboot.core.kit.alarm import Alarm
+from gumboot.core.kit.care import Care
 from gumboot.core.kit.enclosure import Enclosure
 from gumboot.core.kit.entry import Entry, Positive, WrongTogether
 from gumboot.core.kit.menu import MenuItem, menu_fault
@@ -134,6 +135,7 @@ class Inverter(Entry):
     registers: tuple[UnitRegister, ...] = ()
     transfer_ms: Positive | None = None
     alarms: tuple[Alarm, ...] = ()
+    care: tuple[Care, ...] = ()
     factory_terminations: tuple[FactoryTermination, ...] = ()
     cover: FactoryTermination | None = None
     block: Block | None = None

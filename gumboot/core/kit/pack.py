@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from gumboot.core.kit import presumed
+from gumboot.core.kit.care import Care
 from gumboot.core.kit.dbc import BadDbc, read_dbc
 from gumboot.core.kit.enclosure import Enclosure, Rack, Stack
 from gumboot.core.kit.entry import Entry, Positive, WrongTogether
@@ -98,6 +99,7 @@ class Pack(Entry):
     dbc: str = ""
     registers: tuple[PackRegister, ...] = ()
     starting: Starting | None = None
+    care: tuple[Care, ...] = ()
     block: Block | None = None
     enclosure: Enclosure | None = None
     stack: Stack | None = None

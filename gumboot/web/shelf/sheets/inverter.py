@@ -28,7 +28,7 @@ from gumboot.web.shelf.sheets.parts import (
     slug,
     terminals,
 )
-from gumboot.web.shelf.sheets.running import ALARMS, STARTING
+from gumboot.web.shelf.sheets.running import ALARMS, CARE_SECTION, STARTING
 
 BATTERY, BATTERY_TERMINALS = port("battery", "Battery port", "battery")
 GRID, GRID_TERMINALS = port("grid", "Grid port", "grid")
@@ -323,6 +323,7 @@ INVERTER = (
         rows=(ALARMS,),
         why="By the codes on its display: what they mean, and what is looked at first.",
     ),
+    CARE_SECTION,
     Section(
         "switching",
         "Order of switching, service",

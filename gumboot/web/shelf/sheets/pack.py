@@ -21,7 +21,7 @@ from gumboot.web.shelf.sheets.parts import (
     terminals,
     with_ids,
 )
-from gumboot.web.shelf.sheets.running import STARTING
+from gumboot.web.shelf.sheets.running import CARE_SECTION, STARTING
 
 CASE, AIR = case()
 SHOWS = get_args(PackRegister.model_fields["shows"].annotation)
@@ -96,6 +96,7 @@ PACK = (
     CASE,
     AIR,
     Section("starting", "How its electronics are woken", STARTING),
+    CARE_SECTION,
     Section(
         "stack",
         "Stack, rack, links between cells",

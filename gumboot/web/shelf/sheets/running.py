@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from typing import get_args
+
 from gumboot.core.diagnose.problems import PROBLEMS
-from gumboot.web.pages.form import Field
-from gumboot.web.shelf.sheets.parts import Rows, given, maybe
+from gumboot.core.kit.care import CareOf
+from gumboot.web.pages.form import Field, words
+from gumboot.web.shelf.sheets.parts import Rows, Section, given, maybe
 
 ALARMS = Rows(
     "alarms",
@@ -22,6 +25,25 @@ ALARMS = Rows(
             True,
         ),
     ),
+)
+
+CARE = Rows(
+    "care",
+    "thing due over the years",
+    (
+        Field("what", "What", "text", "air filter cleaned"),
+        Field("every_months", "Every, months", "number", "12"),
+        Field("does", "Part of a visit", "choice", "", words(*get_args(CareOf)), True),
+        Field("by", "By", "choice", "", words("crew", "owner"), True),
+    ),
+)
+
+CARE_SECTION = Section(
+    "care",
+    "What is due over the years",
+    rows=(CARE,),
+    why="It stands in the owner's book and calls the crew back; where the sheet is silent, once a"
+    " year by common practice.",
 )
 
 STARTING = (

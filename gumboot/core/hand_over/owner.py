@@ -1,0 +1,329 @@
+"""The owner's book: what the owner of a job needs to know of it, in words that need no trade.
+
+Names of boxes and switches stand as they stand on the labels; everything else is plain.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from gumboot.core.design import Design
+from gumboot.core.hand_over.own_way import ByHand, by_hand
+from gumboot.core.hand_over.visits import cares
+from gumboot.core.kit.care import Care
+from gumboot.core.network import Body
+
+WHAT: dict[str, str] = {
+    "inverter": "makes house power out of battery and sun, and fills the battery",
+    "pv-inverter": "makes house power out of sun",
+    "array": "solar panels; they are live in any light",
+    "pack": "battery",
+    "dc-bus": "where the batteries come together",
+    "main-panel": "where power from the street arrives, with its main switch",
+    "loads": "feeds what runs in an outage",
+    "changeover": "parts the house from the street in an outage",
+    "grid-combiner": "brings the machines together on the street's side",
+    "backup-combiner": "brings the machines together on the house's side",
+    "generator": "the generator, or where it is plugged in",
+    "house-panel": "feeds the rest of the house",
+}
+NOT_NEAR = (
+    "Nothing stands, hangs or leans in front of the boxes: a person must be able to stand there.",
+    "No fuel, paint, cardboard, laundry or gas bottles in the same corner.",
+    "No heater, no blanket, no shelf over the slots where air goes in and out.",
+    "No water: no hose, no sprinkler, no drying clothes above the boxes.",
+    "Do not drill or nail into the walls along the pipes and cables drawn on the wall's picture.",
+)
+CALL = "write it down, and call us"
+FAULT = ("something is not in order", CALL)
+PLAINLY: dict[str, tuple[str, str]] = {  # by which search serves a code
+    "overload_start": ("too much runs at once", "switch big machines off, wait a minute"),
+    "no_island": ("it did not take over from the street", CALL),
+    "export_not_held": ("it sends more into the street than it may", CALL),
+    "rcd_trips": ("current leaks where it should not", "touch no damp machine; call us"),
+    "heat": ("too warm", "keep its air slots free; call us if it comes back"),
+    "unequal_packs": ("the batteries do not work alike", CALL),
+    "soc_apart": ("the battery shows another charge than it holds", CALL),
+    "no_link": ("battery and inverter do not hear each other", CALL),
+    "low_voc": ("a row of panels gives too little", CALL),
+    "high_voc": ("a row of panels gives too much", CALL),
+    "low_isc": ("a row of panels gives too little", CALL),
+    "low_insulation": ("damp or damage at the panels' cables", "do not touch them; call us"),
+}
+LEAD = "Batteries of this kind give off gas while they fill: no flame, no spark, air at all times."
+FLOOD = "If water has reached a box, touch nothing. Leave, and call the fire service, then us."
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """One part of the book. says: paragraphs; steps: numbered; rows: with heads over them. draws:
+    which drawing stands in it, empty for none.
+    """
+
+    id: str
+    title: str
+    says: tuple[str, ...] = ()
+    steps: tuple[str, ...] = ()
+    then: tuple[str, ...] = ()
+    heads: tuple[str, ...] = ()
+    rows: tuple[tuple[str, ...], ...] = ()
+    draws: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Contact:
+    """Whom an owner calls."""
+
+    crew: str
+    phone: str = ""
+    email: str = ""
+    hours: str = ""
+
+
+def owners_book(
+    d: Design, contact: Contact, year: dict[str, Any] | None, initiators: Sequence[str] = ()
+) -> tuple[Part, ...]:
+    """The parts of the book. year: the account of a year (`energy.account`), None where there is
+    none; initiators: buttons that switch it off at once, in words.
+    """
+    own = by_hand(d)
+    return tuple(
+        p
+        for p in (
+            _safe(own, contact, initiators),
+            _where(d),
+            _itself(d),
+            _outage(d, year),
+            _off(own),
+            _on(own, contact),
+            _lamps(d, contact),
+            _not_near(d),
+            _call(contact),
+            _due(d),
+            _saves(year),
+        )
+        if p is not None
+    )
+
+
+def _safe(own: ByHand, contact: Contact, initiators: Sequence[str]) -> Part:
+    press = tuple(f"Press “{x}”." for x in initiators)
+    call = f" Then call us: {contact.phone}." if contact.phone else " Then call us."
+    return Part(
+        "safe",
+        "Make it safe now",
+        ("Fire, smoke, or water at the boxes: leave, close the door, call the fire service.",),
+        (*press, *own.emergency),
+        (
+            "This takes power from the house. Solar panels and batteries stay live inside: open no"
+            f" cover.{call}",
+        ),
+    )
+
+
+def _where(d: Design) -> Part:
+    named: dict[str, list[str]] = {}
+    for b in d.bodies:
+        if words := _what(d, b):
+            named.setdefault(words, []).append(b.label)
+    rows = tuple((", ".join(labels), words) for words, labels in named.items())
+    say = ("The same names stand on the labels.",)
+    return Part(
+        "where",
+        "What hangs where",
+        say,
+        heads=("Name on its label", "What it is"),
+        rows=rows,
+        draws="walls",
+    )
+
+
+def _what(d: Design, b: Body) -> str:
+    if b.role == "inverter" and not d.plan.strings:
+        return "makes house power out of the battery, and fills it"
+    if b.role == "loads" and d.plan.supply.kind == "off-grid":
+        return "feeds the house"
+    if b.role == "pack" and d.pack is not None and d.pack.form == "block":
+        return "batteries, in a row"
+    return WHAT.get(b.role, "")
+
+
+def clock(minutes: int) -> str:
+    """A time of the day."""
+    return f"{minutes // 60 % 24:02d}:{minutes % 60:02d}"
+
+
+def _itself(d: Design) -> Part:
+    work, tariff = d.plan.energy.work, d.plan.energy.tariff
+    alone = d.plan.supply.kind == "off-grid"
+    sun = bool(d.plan.strings) or any(b.role == "pv-inverter" for b in d.bodies)
+    says: list[str] = []
+    if sun:
+        rest = "the battery" if work.spare_sun == "battery" or alone else "the street"
+        says.append(f"Sun runs the house first. What is left goes to {rest}.")
+    if work.mode == "self-use" and not alone:
+        says.append("Without sun the battery runs the house until it is down to what it keeps.")
+    if work.mode == "reserve for outage":
+        says.append("The battery waits, full, for an outage; only what is above its reserve works.")
+    for slot in work.charge if work.mode == "windows" else ():
+        says.append(
+            f"From {clock(slot.start_min)} to {clock(slot.end_min)} it fills up to {slot.soc:g} %"
+            " with cheap power."
+        )
+    for slot in work.discharge if work.mode == "windows" else ():
+        says.append(
+            f"From {clock(slot.start_min)} to {clock(slot.end_min)} the battery runs the house,"
+            f" down to {slot.soc:g} %."
+        )
+    limit = tariff.export_limit_w
+    if limit is not None and not alone and sun:
+        most = "nothing" if limit == 0 else f"at most {limit / 1000:g} kW"
+        says.append(f"It sends {most} into the street: the power company asks that.")
+    keeps = next(
+        (s.value for s in d.settings if s.id == ("floor_off_grid" if alone else "floor_on_grid")),
+        None,
+    )
+    if isinstance(keeps, int | float):
+        says.append(f"It keeps {keeps:g} % in the battery.")
+    generator = any(b.role == "generator" for b in d.bodies)
+    if generator:
+        says.append("The generator helps when the battery is low. Never run it indoors.")
+    says.append("You need not switch or set anything, day to day.")
+    return Part("itself", "What it does by itself", tuple(says))
+
+
+def hours(h: float, longest: float) -> str:
+    """A stretch of time in plain words."""
+    if h >= longest:
+        return "a week or more"
+    if h >= 48:
+        return f"{int(h // 24)} days"
+    return f"{int(h)} hours" if h >= 2 else "an hour" if h >= 1 else "less than an hour"
+
+
+def _outage(d: Design, year: dict[str, Any] | None) -> Part | None:
+    if d.plan.supply.kind == "off-grid":
+        return None
+    if d.plan.backup.loads == "nothing":
+        return Part(
+            "outage",
+            "In an outage",
+            ("It switches itself off with the street, and comes back with it. Nothing runs.",),
+        )
+    runs = [x.name for x in d.plan.loads if x.backed]
+    rests = [x.name for x in d.plan.loads if not x.backed]
+    gap = d.inverter.transfer_ms if d.inverter else None
+    says = [
+        "The house is parted from the street and runs from battery and sun."
+        + (" Lights may blink." if gap is None or gap > 20 else " You will hardly notice.")
+    ]
+    if runs:
+        says.append(f"What runs: {', '.join(runs)}.")
+    if rests:
+        says.append(f"What does not run: {', '.join(rests)}.")
+    dark = (year or {}).get("outages")
+    if dark:
+        longest = dark["longest_h"]
+        half, worst = hours(dark["median_h"], longest), hours(dark["worst_h"], longest)
+        says.append(
+            f"For how long, as the house is planned: half of all outages would be covered for"
+            f" {half}; the worst moment of the year, for {worst}. Use less, and it lasts longer."
+        )
+    else:
+        says.append("How long it lasts hangs on the sun and on what runs: use less, it lasts.")
+    says.append("Do not start several big machines at once: it may switch off to save itself.")
+    return Part("outage", "In an outage", tuple(says))
+
+
+def _off(own: ByHand) -> Part:
+    wait = (f"Wait {own.wait_min:g} minutes before you switch it on again.",)
+    return Part(
+        "off", "Switch it off", ("In this order.", *own.rest), own.off, wait if own.wait_min else ()
+    )
+
+
+def _on(own: ByHand, contact: Contact) -> Part:
+    if not own.on:
+        says = f"A trained hand starts it: call {contact.crew}."
+        return Part("on", "Switch it on", (says,))
+    then = f"If a lamp stays red, or a switch will not stay: leave it off, call {contact.crew}."
+    return Part("on", "Switch it on", ("In this order.",), own.on, (then,))
+
+
+def _lamps(d: Design, contact: Contact) -> Part | None:
+    unit, rows = d.inverter, list[tuple[str, ...]]()
+    if unit is None:
+        return None
+    for device in (unit, d.pack):
+        if device is not None and device.starting and device.starting.lamp:
+            name = "Battery" if device is d.pack else "Inverter"
+            rows.append((f"{name}: {device.starting.lamp}", "all is well", "nothing"))
+    rows += [(a.code, *PLAINLY.get(a.problem, FAULT)) for a in unit.alarms]
+    if not rows:
+        return None
+    say = f"Any other lamp or number: write it down, and call {contact.crew}."
+    return Part(
+        "lamps",
+        "What lamps and numbers mean",
+        (say,),
+        heads=("It shows", "It means", "What you do"),
+        rows=tuple(rows),
+    )
+
+
+def _not_near(d: Design) -> Part:
+    lead = d.pack is not None and d.pack.chemistry == "flooded"
+    return Part("near", "What must not be near it", (*NOT_NEAR, *((LEAD,) if lead else ()), FLOOD))
+
+
+def _call(contact: Contact) -> Part:
+    rows = [("Fire, smoke, water, injury", "the fire service: your emergency number")]
+    ways = " · ".join(x for x in (contact.phone, contact.email, contact.hours) if x)
+    rows.append(("Anything of this installation", f"{contact.crew}{': ' + ways if ways else ''}"))
+    rows.append(("No power in the whole street", "your power company"))
+    return Part("call", "Who to call", heads=("What", "Whom"), rows=tuple(rows))
+
+
+def _due(d: Design) -> Part:
+    rows = tuple((_often(c), c.what, "you" if c.by == "owner" else "we") for c in cares(d))
+    return Part("due", "What is due, and when", heads=("When", "What", "Who"), rows=rows)
+
+
+def _often(c: Care) -> str:
+    m = c.every_months
+    if m % 12 == 0:
+        return "every year" if m == 12 else f"every {m // 12} years"
+    return "every month" if m == 1 else f"every {m} months"
+
+
+def _saves(year: dict[str, Any] | None) -> Part | None:
+    if not year or not year.get("priced") or year.get("off_grid"):
+        return None
+    bills, money = year["bills"], year["currency"]
+    space = " " if len(money) > 1 else ""
+
+    def said(x: float) -> str:
+        return f"{money}{space}{x:,.0f}"
+
+    rows = (
+        ("Without any of it", said(bills["nothing"])),
+        ("With the sun alone", said(bills["sun"])),
+        ("With sun and battery", said(bills["all"])),
+        ("It should save a year", said(bills["nothing"] - bills["all"])),
+    )
+    how = (
+        "Reckoned for every quarter of an hour of a year, from the sun of your place, what the"
+        " house uses, and the prices you pay now. Weather, prices and habits change: it may be"
+        " more or less."
+    )
+    return Part("saves", "What it should save", (how,), heads=("A year's bill", ""), rows=rows)
+
+
+def words_of(parts: Sequence[Part]) -> Iterator[str]:
+    """Every text of the book."""
+    for p in parts:
+        yield from (p.title, *p.says, *p.steps, *p.then, *p.heads)
+        for r in p.rows:
+            yield from r
