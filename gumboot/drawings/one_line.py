@@ -29,10 +29,14 @@ BROWSE = "from memory: check your edition"
 
 @lru_cache(maxsize=64)
 def one_line(
-    design: Design, standalone: bool = False, progress: tuple[tuple[str, int, int], ...] = ()
+    design: Design,
+    standalone: bool = False,
+    progress: tuple[tuple[str, int, int], ...] = (),
+    built: tuple[tuple[str, str], ...] = (),
 ) -> str:
     """The drawing as SVG text. progress: (circuit, ends made off, ends in all), shown in place of
-    protection and length.
+    protection and length. built: what was built otherwise than planned, (circuit or box,
+    words): it stands beside what was planned.
     """
     if design.inverter is None or not design.bodies:
         words = (
@@ -48,8 +52,12 @@ def one_line(
     parts = [link for i, way in sheet.links for link in _link(design, i, way)]
     made = {k: (n, of) for k, n, of in progress}
     parts += [_wire(design, by_id.get(w.id), w, made.get(w.id)) for w in sheet.wires]
+    other = dict(built)
+    parts += [_otherwise(w.label[0], w.label[1], other[w.id]) for w in sheet.wires if w.id in other]
     parts += [_bar(design, i, a, b) for i, (a, b) in sheet.bars.items()]
     parts += [_body(design, b, sheet.boxes[b.id]) for b in design.bodies if b.id in sheet.boxes]
+    boxes = [(sheet.boxes[k], words) for k, words in built if k in sheet.boxes]
+    parts += [_otherwise(b.x, b.bottom - 8, words) for b, words in boxes]
     parts += [text(x, y, words, "tiny soft") for x, y, words in sheet.ports]
     parts += _service(design, sheet)
     parts += _bonds(design, sheet)
@@ -63,6 +71,16 @@ def one_line(
         describe(design),
         *parts,
         standalone=standalone,
+    )
+
+
+def _otherwise(x: float, y: float, words: str) -> str:
+    """What was built otherwise, beside what was planned."""
+    said = f"≠ {words if len(words) < 29 else words[:27] + '…'}"
+    return tag(
+        "g",
+        box(x - 2, y + 19, MONO_BOLD * len(said) + 4, 13, "ground"),
+        text(x, y + 29, said, "mono strong otherwise"),
     )
 
 

@@ -74,15 +74,18 @@ def draw_wall(
     standalone: bool = False,
     raceways: Sequence[Raceway] = (),
     movable: bool = False,
+    plain: bool = False,
 ) -> str:
-    """One wall with all its layers; movable: its boxes can be picked up on the page."""
+    """One wall with all its layers; movable: its boxes can be picked up on the page; plain: without
+    what it keeps clear.
+    """
     s = scale_of(w)
     said = [
         f"{p.box.label} at {w.scene.mm(p.x)} across, {w.scene.mm(p.y)} up" for p in w.scene.placed
     ]
     layers = (
         tag("g", ground(w, s), id="layer-ground"),
-        tag("g", zones(w, s, findings, raceways), id="layer-zones"),
+        tag("g", "" if plain else zones(w, s, findings, raceways), id="layer-zones"),
         tag("g", *(boxed(w, p, s, at, movable) for p in w.scene.placed), id="layer-boxes"),
         tag("g", ways(w, s), id="layer-ways"),
         tag("g", holes(w, s), id="layer-holes"),

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import io
 import logging
 import re
-from collections.abc import Callable
+import zipfile
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import datetime
 from pathlib import Path
 from urllib.parse import unquote, urlparse
 
@@ -49,18 +53,44 @@ class _Told(logging.Handler):
         self.said(f"page {page[1]}" if page else "reading what is on it")
 
 
-def to_pdf(html: str, said: Callable[[str], None] = lambda _: None) -> bytes:
-    """A page of HTML as PDF bytes; takes a core and hundreds of MB, so workers make it. Fetches
-    from the shipped static folder only; anything else is refused. said: told how far it is.
+@dataclass(frozen=True, slots=True)
+class Enclosed:
+    """A file that goes inside a PDF, or into its folder."""
+
+    name: str
+    media: str
+    says: str
+    data: bytes
+
+
+def no_picture(digest: str) -> bytes:
+    """Where a page has no photographs."""
+    raise ValueError(f"there is no photograph {digest[:12]}")
+
+
+def to_pdf(
+    html: str,
+    said: Callable[[str], None] = lambda _: None,
+    variant: str = "",
+    enclosed: Sequence[Enclosed] = (),
+    pictures: Callable[[str], bytes] = no_picture,
+) -> bytes:
+    """A page of HTML as PDF bytes, tagged and with bookmarks; takes a core and hundreds of MB, so
+    workers make it. Fetches from the shipped static folder, and photographs named "photo:digest"
+    through `pictures`; anything else is refused. said: told how far it is. variant: "pdf/ua-1",
+    "pdf/a-3a", or none.
     """
-    from weasyprint import CSS, HTML
+    from weasyprint import CSS, HTML, Attachment
     from weasyprint.text.fonts import FontConfiguration
     from weasyprint.urls import URLFetcher, URLFetcherResponse
 
     class Shipped(URLFetcher):  # type: ignore[misc] # it has no types
-        """The shipped static folder and nothing else."""
+        """The shipped static folder, the job's photographs, and nothing else."""
 
         def fetch(self, url: str, headers: dict[str, str] | None = None) -> URLFetcherResponse:
+            if url.startswith("photo:"):
+                shown = {"Content-Type": "image/jpeg"}
+                return URLFetcherResponse(url, pictures(url.removeprefix("photo:")), shown)
             path = Path(unquote(urlparse(url).path)).resolve()
             if urlparse(url).scheme != "file" or not path.is_relative_to(STATIC.resolve()):
                 raise ValueError(f"the pack may not fetch {url}")
@@ -69,13 +99,31 @@ def to_pdf(html: str, said: Callable[[str], None] = lambda _: None) -> bytes:
     fonts, shipped, told = FontConfiguration(), Shipped(), _Told(said)
     PROGRESS.setLevel(logging.INFO)
     PROGRESS.addHandler(told)
+    inside = [
+        Attachment(string=x.data, name=x.name, description=x.says, relationship="Source")
+        for x in enclosed
+    ]
     try:
         sheet = CSS(filename=STATIC / "pack.css", font_config=fonts, url_fetcher=shipped)
-        data: bytes | None = HTML(
-            string=html, base_url=STATIC.as_uri() + "/", url_fetcher=shipped
-        ).write_pdf(stylesheets=[sheet], font_config=fonts)
+        page = HTML(string=html, base_url=STATIC.as_uri() + "/", url_fetcher=shipped)
+        data: bytes | None = page.write_pdf(
+            stylesheets=[sheet],
+            font_config=fonts,
+            pdf_variant=variant or None,
+            pdf_tags=True,
+            attachments=inside or None,
+        )
     finally:
         PROGRESS.removeHandler(told)
     if data is None:
         raise RuntimeError("the PDF library gave no bytes")
     return data
+
+
+def folder_of(files: Sequence[Enclosed], made: datetime) -> bytes:
+    """Some files as a folder (zip), each once."""
+    out, when = io.BytesIO(), made.timetuple()[:6]
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as z:
+        for x in files:
+            z.writestr(zipfile.ZipInfo(x.name, when), x.data, zipfile.ZIP_DEFLATED)
+    return out.getvalue()

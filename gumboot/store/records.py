@@ -14,7 +14,7 @@ from sqlalchemy import bindparam, insert, literal_column, select, text, update
 from sqlalchemy.orm import Session, defer
 
 from gumboot.core.journal import log
-from gumboot.core.journal.log import Entry, LogState
+from gumboot.core.journal.log import KINDS, Entry, LogState
 from gumboot.core.land import Scale, Wrench
 from gumboot.core.plan import Plan
 from gumboot.core.prove.instrument import Instrument
@@ -197,7 +197,7 @@ def append(
 
     seen: plan version and log head that the entry was decided on. Raises Moved when either is no
     longer so, Frozen on
-    a signed job (but for its re-opening), and BadEntry for a UUID used for something else.
+    a signed job (but for what comes after), and BadEntry for a UUID used for something else.
     """
     locked = db.scalar(
         select(Job)
@@ -214,7 +214,7 @@ def append(
         if before.kind != kind or before.body != written:
             raise BadEntry(f"entry {uuid} is already kept with other content")
         return _entry(before)
-    if state(db, locked).signed and kind != "reopen":
+    if state(db, locked).signed and not (kind in KINDS and KINDS[kind].after):
         raise Frozen
     if seen is not None and seen != (locked.version, locked.log_head):
         raise Moved

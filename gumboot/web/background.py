@@ -93,18 +93,28 @@ def series_of(data: bytes) -> dict[str, Any]:
 
 
 def printed(
-    request: Request, job: OpenJob, template: str, name: str, context: dict[str, Any]
+    request: Request,
+    job: OpenJob,
+    template: str,
+    name: str,
+    context: dict[str, Any],
+    **more: Any,
 ) -> Response:
     """A template as a PDF, made by a worker: the PDF when it is there, else a page that waits for
     it. The same page is printed once.
 
-    name: of the file, without the job's number.
+    name: of the file, without the job's number; more: what else the worker is told of it.
     """
     html = templates.get_template(template).render(**context)
-    key = hashlib.sha256(html.encode()).hexdigest()[:40]
+    return made(request, job, {"html": html, "name": f"{name}-{job.record.id}", **more})
+
+
+def made(request: Request, job: OpenJob, load: dict[str, Any]) -> Response:
+    """What a worker makes of some pages: there, or on its way; kept until they change."""
+    key = hashlib.sha256(json.dumps(load, sort_keys=True).encode()).hexdigest()[:40]
     row = _there(job, "pdf", key, True)
     if row is None:
-        _send_for(job, "pdf", key, {"html": html, "name": f"{name}-{job.record.id}"})
+        _send_for(job, "pdf", key, load)
     return _pdf(request, job, key, row)
 
 
@@ -124,8 +134,10 @@ def _pdf(request: Request, job: OpenJob, key: str, row: Result | None) -> Respon
     if row is not None and row.body is not None:
         if request.headers.get("hx-request"):
             return Response(headers={"HX-Redirect": here})
-        name = {"Content-Disposition": f'inline; filename="{row.body["name"]}.pdf"'}
-        return Response(row.data, media_type="application/pdf", headers=name)
+        media = row.body.get("media", "application/pdf")
+        how, ends = ("inline", "pdf") if media == "application/pdf" else ("attachment", "zip")
+        name = {"Content-Disposition": f'{how}; filename="{row.body["name"]}.{ends}"'}
+        return Response(row.data, media_type=media, headers=name)
     return waiting(request, job, here, row)
 
 

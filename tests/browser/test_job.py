@@ -144,7 +144,8 @@ def test_from_sign_in_to_the_signed_pdf(visit):
     page.get_by_role("button", name="Sign as Ilse Quayle").click()
     page.wait_for_selector("text=Signed by Ilse Quayle")
     text = "\n".join(
-        p.extract_text() for p in PdfReader(io.BytesIO(printed(page, f"{job}/hand-over.pdf"))).pages
+        p.extract_text()
+        for p in PdfReader(io.BytesIO(printed(page, f"{job}/books/inspector.pdf"))).pages
     )
     for wanted in (
         "Dunlin Point",

@@ -171,7 +171,7 @@ def test_the_pack_shows_walls_and_holes_under_the_strict_policy(visit):
     page.goto("/jobs/1/hand-over")
     assert page.get_by_text("25 of 25 holes are in the record").count() == 1
     assert page.locator('[aria-label="Wall A"] svg .body').count() >= 5
-    assert printed(page, "/jobs/1/hand-over.pdf").startswith(b"%PDF")
+    assert printed(page, "/jobs/1/books/inspector.pdf").startswith(b"%PDF")
 
 
 def test_a_page_reads_and_shows_lengths_as_the_server_does(visit):

@@ -768,7 +768,11 @@ def test_plans_of_every_odd_kind_still_have_pages(planner, new_job, tern):
         ("/kit/inverters", 1),
     ):
         job_id = new_job(altered(tern, path, value))
-        for page in (*PAGES, "one-line.svg", *(["hand-over.pdf"] if value in ("gone", 1) else [])):
+        for page in (
+            *PAGES,
+            "one-line.svg",
+            *(["books/inspector.pdf"] if value in ("gone", 1) else []),
+        ):
             answer = planner.get(f"/jobs/{job_id}/{page}")
             assert answer.status_code == 200, (path, value, page)
 
@@ -790,7 +794,7 @@ def test_a_switch_that_left_the_plan_keeps_what_was_logged_of_it(
     assert planner.post(f"/jobs/{job_id}/brief", fields).status_code in (200, 303)
     data = installer.get(f"/jobs/{job_id}/land.json").json()
     assert "transfer-switch" not in {t["body"] for t in data["terminations"]}
-    for page in (*PAGES, "land/log", "land/return", "hand-over.pdf"):
+    for page in (*PAGES, "land/log", "land/return", "books/inspector.pdf"):
         assert installer.get(f"/jobs/{job_id}/{page}").status_code == 200, page
     log = installer.get(f"/jobs/{job_id}/land/log.json").json()
     assert set(keys) <= {k for e in log["entries"] for k in keys if k in json.dumps(e)}

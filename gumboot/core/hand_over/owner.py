@@ -11,7 +11,7 @@ from typing import Any
 
 from gumboot.core.design import Design
 from gumboot.core.hand_over.own_way import ByHand, by_hand
-from gumboot.core.hand_over.visits import cares
+from gumboot.core.hand_over.visits import cares, plainly
 from gumboot.core.kit.care import Care
 from gumboot.core.network import Body
 
@@ -287,7 +287,8 @@ def _call(contact: Contact) -> Part:
 
 
 def _due(d: Design) -> Part:
-    rows = tuple((_often(c), c.what, "you" if c.by == "owner" else "we") for c in cares(d))
+    said = {(_often(c), plainly(c), "you" if c.by == "owner" else "we"): None for c in cares(d)}
+    rows = tuple(said)
     return Part("due", "What is due, and when", heads=("When", "What", "Who"), rows=rows)
 
 

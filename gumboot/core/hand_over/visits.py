@@ -20,6 +20,11 @@ YEARLY: dict[str, str] = {  # common practice, where a sheet is silent
     "charge drift": "What the battery shows against what it holds",
     "sharing": "Whether all batteries carry their share",
 }
+PLAINLY = {
+    "firmware": "Software of the machines brought up to date",
+    "clean": "Cleaned, and looked over",
+    "look": "Looked over",
+}
 WATER = Care(what="Water in the cells, and their ends clean", every_months=3, does="clean")
 
 
@@ -32,6 +37,13 @@ def cares(d: Design) -> tuple[Care, ...]:
     rows = [*said, *(c for c in _usual(d) if c.does not in kinds)]
     unique = {(c.what, c.every_months): c for c in rows}
     return tuple(sorted(unique.values(), key=lambda c: c.every_months))
+
+
+def plainly(c: Care) -> str:
+    """What is done, in an owner's words: the sheet's own where the owner does it."""
+    if c.by == "owner":
+        return c.what
+    return WATER.what if c == WATER else {**PLAINLY, **YEARLY}[c.does]
 
 
 def _usual(d: Design) -> Iterator[Care]:

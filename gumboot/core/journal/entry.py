@@ -47,7 +47,8 @@ class Kind:
 
     name: as it stands in the log for good; fields: what every body of it has, by JSON Schema; more:
     what entries of before have not; says: one sentence for the page of the log; about: the field
-    that names what it is about; reads: what it does to the state of the log.
+    that names what it is about; reads: what it does to the state of the log; after: whether it is
+    kept on a job that is signed.
     """
 
     name: str
@@ -56,6 +57,7 @@ class Kind:
     reads: Reads
     about: str = "label"
     more: Fields = field(default_factory=dict)
+    after: bool = False
 
     def schema(self) -> dict[str, Any]:
         """JSON Schema of its body."""
@@ -75,6 +77,7 @@ def kind(
     says: Callable[[dict[str, Any]], str],
     about: str = "label",
     more: Fields | None = None,
+    after: bool = False,
 ) -> Callable[[Reads], Reads]:
     """Register a kind of entry by the function that reads it into the state of the log. Raises
     ValueError
@@ -84,7 +87,7 @@ def kind(
     def register(reads: Reads) -> Reads:
         if name in KINDS:
             raise ValueError(f"there is a kind of entry “{name}” already")
-        KINDS[name] = Kind(name, fields, says, reads, about, more or {})
+        KINDS[name] = Kind(name, fields, says, reads, about, more or {}, after)
         return reads
 
     return register

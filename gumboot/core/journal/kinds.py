@@ -134,7 +134,7 @@ def signed(g: Growing, e: Entry) -> None:
     g.signed = e
 
 
-@kind("reopen", {"reason": TEXT}, lambda b: f"opened again: {b['reason']}", about="")
+@kind("reopen", {"reason": TEXT}, lambda b: f"opened again: {b['reason']}", about="", after=True)
 def reopened(g: Growing, e: Entry) -> None:
     """A signed job is changed again."""
     g.signed = None

@@ -20,7 +20,7 @@ from gumboot.store import shelf as shelves
 from gumboot.store.database import see_crew
 from gumboot.store.models import Job, KeptFile, LogEntry, Person, PlanVersion, Result
 from gumboot.web.job.listing import A_PAGE, MOST, STAGES, STATES, Asked, listed
-from gumboot.web.job.opening import Opened, open_job
+from gumboot.web.job.opening import Opened, OpenJob, open_job
 from gumboot.web.pages.frame import render, twin
 from gumboot.web.people.visit import Visit, Visiting, uploaded
 
@@ -101,19 +101,7 @@ def jobs(request: Request, visit: Visiting) -> dict[str, Any]:
 @router.get("/jobs/{job_id}/export.json")
 def export_job(job: Opened) -> Response:
     """The whole job as one file."""
-    attached = [
-        job_file.Attached(f.digest, f.kind, f.name, f.media, f.about, f.kept_by, f.data)
-        for f in files.of_job(job.visit.db, job.record)
-    ]
-    text = job_file.write(
-        job.record.uid,
-        job.record.version,
-        job.plan,
-        job.design,
-        records.entries(job.visit.db, job.record),
-        attached,
-        shelves.to_go_with(job.visit.db, job.visit.crew_id, job.shelf),
-    )
+    text = document_of(job)
     plain = "".join(c if c.isascii() and c.isalnum() else "-" for c in job.record.name.lower())
     name = plain.strip("-")
     job.visit.tells("exported", what=f"the job {job.record.name}")
@@ -122,6 +110,23 @@ def export_job(job: Opened) -> Response:
         text,
         media_type="application/json",
         headers={"Content-Disposition": f'attachment; filename="{name or "job"}.gumboot.json"'},
+    )
+
+
+def document_of(job: OpenJob) -> str:
+    """A whole job as the text of its file."""
+    attached = [
+        job_file.Attached(f.digest, f.kind, f.name, f.media, f.about, f.kept_by, f.data)
+        for f in files.of_job(job.visit.db, job.record)
+    ]
+    return job_file.write(
+        job.record.uid,
+        job.record.version,
+        job.plan,
+        job.design,
+        records.entries(job.visit.db, job.record),
+        attached,
+        shelves.to_go_with(job.visit.db, job.visit.crew_id, job.shelf),
     )
 
 

@@ -8,6 +8,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
 from gumboot.core.codes.books import BOOKS
+from gumboot.core.hand_over.owner import Contact
 from gumboot.core.land.order import SCHOOLS
 from gumboot.core.plan import Plan
 from gumboot.store import shelf
@@ -18,6 +19,7 @@ from gumboot.web.people.visit import Visit, Visiting
 
 router = APIRouter()
 BY_PLACE = ("", "as the place has it")
+CONTACT = (("phone", "Telephone"), ("email", "E-mail"), ("hours", "When somebody answers"))
 PAPERS = {"a4": "A4", "letter": "letter"}  # as a page's size in CSS
 
 
@@ -64,6 +66,13 @@ def accounts_of(visit: Visit) -> list[str]:
     return list(crew.defaults.get("accounts", ())) if crew else []
 
 
+def contact_of(visit: Visit) -> Contact:
+    """Whom owners call: the crew, and how."""
+    crew = visit.db.get(Crew, visit.crew_id)
+    kept = crew.defaults.get("contact", {}) if crew else {}
+    return Contact(crew.name if crew else "", **{k: str(kept.get(k, "")) for k, _ in CONTACT})
+
+
 def begun(plan: Plan, defaults: dict[str, str]) -> Plan:
     """A new plan with what the crew always does."""
     kept = {k: defaults[k] for k in ("landing", "recheck") if defaults.get(k)}
@@ -76,6 +85,7 @@ def defaults(request: Request, visit: Visiting) -> dict[str, Any]:
     return {
         "chosen": of_crew(visit),
         "accounts": accounts_of(visit),
+        "contact": [(k, label, getattr(contact_of(visit), k)) for k, label in CONTACT],
         "_asked": asked(visit),
         "_visit": visit,
     }
@@ -95,6 +105,8 @@ def keep(visit: Visiting) -> Response:
     if "accounts" in visit.form:
         said = (x.strip()[:80] for x in visit.text("accounts").split(",")[:100])
         chosen["accounts"] = list(dict.fromkeys(m for m in said if m))
+    if "contact-phone" in visit.form:
+        chosen["contact"] = {k: visit.text(f"contact-{k}")[:120] for k, _ in CONTACT}
     crew.defaults = {**crew.defaults, **chosen}
     visit.tells("defaults")
     visit.db.commit()

@@ -176,7 +176,7 @@ def test_a_plan_put_under_a_signature_shows(make, supervisor):
     the head that the office log kept.
     """
     heron = own_heron(supervisor)["id"]
-    assert supervisor.get(f"/jobs/{heron}/hand-over.pdf").status_code == 200
+    assert supervisor.get(f"/jobs/{heron}/books/inspector.pdf").status_code == 200
     assert all(
         a["holds"] for a in supervisor.get(f"/jobs/{heron}/hand-over.json").json()["anchors"]
     )

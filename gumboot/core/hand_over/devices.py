@@ -1,0 +1,92 @@
+"""What a job has that bears a serial number, and what a delivery should bring."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from gumboot.core.brief.chapters import KIT
+from gumboot.core.design import Design
+
+
+@dataclass(frozen=True, slots=True)
+class Device:
+    """key: stable, for the log; body: the box it is; model: as planned; firmware: whether it has
+    any, to be noted as found and as left.
+    """
+
+    key: str
+    body: str
+    label: str
+    maker: str
+    model: str
+    firmware: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Item:
+    """One line of a delivery: what should come, and how many."""
+
+    key: str
+    label: str
+    wanted: int
+
+
+def devices(d: Design) -> tuple[Device, ...]:
+    """Every device of the job with a serial of its own, as it stands on the wall: units, packs (all
+    of a stack or a row), gateway, meter.
+    """
+    return tuple(_devices(d))
+
+
+def _devices(d: Design) -> Iterator[Device]:
+    kit = d.of(KIT)
+    unit, pack = d.inverter, d.pack
+    for b in d.bodies:
+        if b.role == "inverter" and unit is not None:
+            yield Device(b.id, b.id, b.label, unit.maker, unit.model, True)
+    if pack is not None and not (unit is not None and unit.pack_inside):
+        boxes = [b for b in d.bodies if b.role == "pack"]
+        packs, series = d.plan.kit.packs, d.plan.kit.series
+        part = "cell" if pack.form == "block" else "module"
+        for n in range(packs * series):
+            own = boxes[n // series] if len(boxes) == packs else boxes[0] if boxes else None
+            label = own.label if own else f"Pack {n // series + 1}"
+            if series > 1:
+                label = f"{label}, {part} {n % series + 1}"
+            at = own.id if own else ""
+            firm = pack.form != "block"
+            yield Device(f"pack-{n + 1}", at, label, pack.maker, pack.model, firm)
+    if kit is not None and kit.gateway is not None:
+        at = next((b.id for b in d.bodies if b.id == "gateway"), "")
+        yield Device("gateway", at, "Gateway", kit.gateway.maker, kit.gateway.model, True)
+
+
+def doubles(serials: Sequence[tuple[str, str]]) -> dict[str, tuple[str, ...]]:
+    """Serials that stand at several devices: by serial, the devices. Blanks and case count not."""
+    by: dict[str, list[str]] = {}
+    for key, text in serials:
+        plain = "".join(text.split()).upper()
+        if plain:
+            by.setdefault(plain, []).append(key)
+    return {k: tuple(v) for k, v in by.items() if len(v) > 1}
+
+
+def delivery(d: Design) -> tuple[Item, ...]:
+    """What should come: by kit, with counts."""
+    return tuple(_items(d))
+
+
+def _items(d: Design) -> Iterator[Item]:
+    kit = d.of(KIT)
+    unit, pack = d.inverter, d.pack
+    if unit is not None:
+        yield Item("inverter", f"{unit.maker} {unit.model}", d.plan.kit.inverters)
+    if pack is not None and not (unit is not None and unit.pack_inside):
+        count = d.plan.kit.packs * d.plan.kit.series
+        yield Item("pack", f"{pack.maker} {pack.model}", count)
+    if kit is not None and kit.gateway is not None:
+        yield Item("gateway", f"{kit.gateway.maker} {kit.gateway.model}", 1)
+    if kit is not None and kit.module is not None and d.strings:
+        count = sum(s.modules for s in d.strings)
+        yield Item("module", f"{kit.module.maker} {kit.module.model}", count)

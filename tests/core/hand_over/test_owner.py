@@ -1,0 +1,126 @@
+"""The owner's book: no word that needs the trade, an order that does no harm by an owner's hand."""
+
+import re
+
+import numpy as np
+import pytest
+
+from gumboot.catalogue import catalogue
+from gumboot.core.design import design
+from gumboot.core.hand_over.own_way import by_hand, may, owned
+from gumboot.core.hand_over.owner import Contact, hours, owners_book, words_of
+from gumboot.core.hand_over.visits import cares
+from gumboot.core.plan import Plan
+from gumboot.core.wake.order import order
+from gumboot.core.wake.settle import settle
+from gumboot.demo import plans
+from tests.shapes import SHAPES
+
+DEMO = {n: getattr(plans, n) for n in ("TERN_HOLLOW", "SALTINGS_BARN", "MOSSBANK_TERRACE")} | {
+    n: getattr(plans, n) for n in ("HERON_SLIP", "JUNIPER_CUT")
+}
+TRADE = re.compile(
+    r"\b(SoC|BMS|PE|N-PE|MPPT|V_oc|CTs?|RCDs?|GFCI|SPD|island(ed|ing)?|AC|DC|AC-coupled|torque\w*|"
+    r"conductors?|busbars?|terminals?|terminations?|lugs?|ferrules?|kVA|L1|L2|L3|neutral|earthing|"
+    r"contactors?|isolat\w+|state of charge|curtail\w*|export\w*|import\w*|feeder|irradiance|"
+    r"insulation|inverter-charger|polarity|commission\w*|firmware|Modbus|CAN|transfer time|loads?|"
+    r"self-consumption|kWh/a|throughput|cycles?|string|strings|module|modules)\b"
+)
+YEAR = {
+    "priced": True,
+    "off_grid": False,
+    "currency": "€",
+    "bills": {"nothing": 2400.0, "sun": 1500.0, "all": 900.0},
+    "outages": {"median_h": 31.0, "worst_h": 2.5, "longest_h": 168},
+}
+
+
+def made(document):
+    return design(Plan.model_validate(document), catalogue())
+
+
+@pytest.fixture(scope="module", params=[*DEMO, *SHAPES])
+def job(request):
+    return made(DEMO.get(request.param) or SHAPES[request.param])
+
+
+def test_no_word_needs_the_trade(job):
+    """Names of boxes and switches stand as on their labels, in quotes or in the first column of
+    "What hangs where"; names of circuits are the owner's own; the rest is plain.
+    """
+    book = owners_book(job, Contact("Some crew", "555 0100"), YEAR)
+    own = [x.name for x in job.plan.loads]
+    labels = {label for p in book if p.id == "where" for r in p.rows for label in r[0].split(", ")}
+    for text in words_of(book):
+        plain = re.sub(r"“[^”]*”", "", text)
+        for name in sorted([*own, *labels], key=len, reverse=True):
+            plain = plain.replace(name, "")
+        assert not TRADE.search(plain), text
+
+
+def test_the_test_of_words_can_fail():
+    assert TRADE.search("Set the SoC floor") and TRADE.search("the busbar of the board")
+
+
+def test_an_owners_hand_does_no_harm(job):
+    """Every act of off and on is one the owner may move, and none is wrong where it stands; at its
+    end nothing is fed and nothing makes a voltage.
+    """
+    if job.wake is None:
+        assert by_hand(job).rest
+        return
+    way = job.wake.way
+    goal = way.plant.serving & ~owned(way.plant)
+    down, up = order(way.moves, way.plant.serving, goal, way.downs), way.onward(goal)
+    own = by_hand(job)
+    assert (len(own.off), len(own.on)) == (
+        0 if down.against else len(down.acts),
+        0 if up.against else len(up.acts),
+    )
+    for acts in (down.acts, up.acts):
+        assert all(may(way.plant.levers[a.k]) for a in acts)
+    if own.off:
+        rows = settle(way.plant, np.array([down.acts[-1].after], dtype=np.int64))
+        assert not int(rows.loads[0] | rows.forms[0] | rows.follows[0])
+    assert own.emergency
+
+
+def test_the_first_thing_in_it_is_how_to_make_it_safe(job):
+    first = owners_book(job, Contact("Some crew", "555 0100"), None)[0]
+    assert first.id == "safe" and first.steps and "555 0100" in first.then[0]
+
+
+def test_what_runs_in_an_outage_is_what_was_planned():
+    d = made(DEMO["TERN_HOLLOW"])
+    book = {p.id: p for p in owners_book(d, Contact("C"), YEAR)}
+    text = " ".join(book["outage"].says)
+    runs, rests = text.split("What does not run:")
+    for x in d.plan.loads:
+        assert (x.name in runs) is x.backed and (x.name in rests) is not x.backed
+    assert "31 hours" in text and "2 hours" in text
+    assert book["saves"].rows[-1] == ("It should save a year", "€1,500")
+
+
+def test_a_job_without_backup_says_that_nothing_runs():
+    d = made({**DEMO["HERON_SLIP"], "backup": {"loads": "nothing"}, "walls": []})
+    says = next(p for p in owners_book(d, Contact("C"), None) if p.id == "outage").says
+    assert "Nothing runs" in says[0]
+
+
+@pytest.mark.parametrize(
+    ("h", "says"),
+    [(0.4, "less than an hour"), (1.2, "an hour"), (31, "31 hours"), (60, "2 days")],
+)
+def test_hours_in_words(h, says):
+    assert hours(h, 168) == says
+    assert hours(168, 168) == "a week or more"
+
+
+def test_what_is_due_follows_the_sheets_and_else_common_practice():
+    rows = cares(made(DEMO["JUNIPER_CUT"]))
+    assert any("Water" in c.what for c in rows)  # flooded cells
+    said = cares(made(DEMO["TERN_HOLLOW"]))
+    whats = [c.what for c in said]
+    assert len(set(whats)) == len(whats)
+    assert [c.every_months for c in said] == sorted(c.every_months for c in said)
+    assert {c.does for c in said} >= {"settings", "torque", "insulation", "charge drift", "sharing"}
