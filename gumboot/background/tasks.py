@@ -10,6 +10,7 @@ import gc
 import hashlib
 import io
 import json
+import os
 import tempfile
 import time
 import zlib
@@ -29,10 +30,12 @@ from gumboot.core.energy.year import NoYear, Readings, gather
 from gumboot.core.plan import Plan
 from gumboot.core.wake.proof import prove
 from gumboot.exports.pack import Enclosed, folder_of, to_pdf
+from gumboot.exports.seal import Seal, new_seal, sealed
 from gumboot.imports import espi, interval_csv, kept
 from gumboot.imports.interval import Unreadable
 from gumboot.imports.weather import read_weather
-from gumboot.store import database, files, queue
+from gumboot.store import database, files, handing, queue
+from gumboot.store.models import Crew
 from gumboot.store.queue import Taken
 from gumboot.store.shelf import Shelf, of_plan
 
@@ -183,7 +186,28 @@ def _page(w: Work, page: dict[str, Any], enclosed: list[Enclosed], which: str) -
         enclosed if page.get("encloses") else (),
         lambda digest: _photo(w, digest, small=True),
     )
+    if page.get("seals"):
+        w.said(0.9, f"{which}the seal")
+        data = _sealed(w, data, page["seals"])
     return Enclosed(f"{page['name']}.pdf", "application/pdf", page.get("says", ""), data)
+
+
+def _sealed(w: Work, data: bytes, reason: str) -> bytes:
+    with database.as_crew(w.make, w.task.crew_id) as db:
+        seal = seal_of(db, w.task.crew_id)
+    return sealed(data, seal, reason, os.environ.get("GUMBOOT_TIMESTAMP_URL", ""))
+
+
+def seal_of(db: Session, crew_id: int) -> Seal:
+    """The crew's seal; its own is made when there is none yet."""
+    handing.seal_lock(db, crew_id)
+    row = handing.seal_row(db, crew_id)
+    if row is not None:
+        return Seal(row.pkcs12, row.certificate)
+    crew = db.get(Crew, crew_id)
+    made = new_seal(crew.name if crew else "", datetime.now(UTC))
+    handing.keep_seal(db, crew_id, made.pkcs12, made.certificate, "own", "Gumboot")
+    return made
 
 
 def _enclosed(w: Work, x: dict[str, Any]) -> Enclosed:

@@ -20,6 +20,7 @@ from gumboot.catalogue import catalogue
 from gumboot.core.basis.finding import Level
 from gumboot.core.basis.units import parse
 from gumboot.core.design import Design, design
+from gumboot.core.hand_over.signing import STATEMENTS
 from gumboot.core.land import Termination, best_wrench
 from gumboot.core.land.entering import Entered, entry_body
 from gumboot.core.link import ct
@@ -37,7 +38,6 @@ from gumboot.core.walk.step import Step
 from gumboot.core.wall import drill_sheet
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from gumboot.demo.proven import instruments, proven
-from gumboot.exports.pack import STATEMENT
 from gumboot.store import records
 from gumboot.store.database import see_crew
 from gumboot.store.models import Crew, Job, Person, WrenchRow
@@ -322,7 +322,7 @@ def finished(db: Session, crew_id: int) -> None:
         "plan_version": 1,
         "plan_digest": records.plan_digest(plan),
         "log_head": job.log_head,
-        "statement": STATEMENT,
+        "statement": STATEMENTS["supervisor"],
     }
     records.append(db, job, "sign", body, PEOPLE[2][1], "supervisor", "")
 

@@ -228,7 +228,7 @@ def schema() -> dict[str, Any]:
     entry["properties"]["uuid"] = {"type": "string", "minLength": 8, "maxLength": 64}
     attached = {
         "digest": DIGEST,
-        "kind": {"enum": ["readings", "weather", "photo"]},
+        "kind": {"enum": ["readings", "weather", "photo", "pack"]},
         "name": {**TEXT, "maxLength": 200},
         "media": {"enum": ["text/csv; charset=utf-8", "image/jpeg"]},
         "about": {"type": "object"},

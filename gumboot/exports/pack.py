@@ -13,11 +13,6 @@ from pathlib import Path
 from urllib.parse import unquote, urlparse
 
 STATIC = Path(__file__).parent.parent / "web" / "static"
-STATEMENT = (
-    "I have seen this job, its readings and the checks accepted in this pack, and I stand"
-    " behind it."
-)
-
 CAUTIONS = (
     "PV is live whenever there is light. Never open a PV connector under load.",
     (

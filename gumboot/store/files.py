@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from gumboot.store.models import Job, KeptFile
 
-FileKind = Literal["readings", "weather", "photo"]
+FileKind = Literal["readings", "weather", "photo", "pack"]
 KINDS: tuple[FileKind, ...] = get_args(FileKind)
 
 

@@ -387,6 +387,39 @@ class KeptFile(Base):
     kept_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
+class Share(Base):
+    """A link that shows the owner of a job their book: read-only, until it ends or is taken back.
+    Its token is kept, since placards are printed with it later.
+    """
+
+    __tablename__ = "share"
+    token_hash: Mapped[str] = mapped_column(primary_key=True)
+    token: Mapped[str]
+    crew_id: Mapped[int] = mapped_column(ForeignKey("crew.id"), index=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"), index=True)
+    made_by: Mapped[str]
+    made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    ends_at: Mapped[datetime]
+    ended_at: Mapped[datetime | None]
+    opened: Mapped[int] = mapped_column(server_default="0", default=0)
+    opened_at: Mapped[datetime | None]
+
+
+class SealRow(Base):
+    """A certificate and its key, that a crew's papers are sealed with; the newest is in use. kind:
+    "own", made here, or "bought". Older ones stay, so that papers of before can be checked.
+    """
+
+    __tablename__ = "seal"
+    id: Mapped[int] = mapped_column(Identity(), primary_key=True)
+    crew_id: Mapped[int] = mapped_column(ForeignKey("crew.id"), index=True)
+    pkcs12: Mapped[bytes] = mapped_column(deferred=True)
+    certificate: Mapped[str]
+    kind: Mapped[str]
+    made_by: Mapped[str]
+    made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
 class Result(Base):
     """What a long computation came to, by the key of what it was made from; until then how far it
     is, and the load it is made from.

@@ -41,6 +41,7 @@ from gumboot.web.people import (
     join,
     office,
     people,
+    seal,
     second,
     sign_in,
     tokens,
@@ -64,8 +65,8 @@ HEADERS = {
 }
 MOST_BYTES = 8_000_000
 LARGE = re.compile(
-    r"/jobs/(\d+/(readings|photos|log/photo)|import)"
-)  # where a meter's file, photographs or a whole job come in
+    r"/(jobs/(\d+/(readings|photos|log/photo)|import)|seal/check)"
+)  # where a meter's file, photographs, a whole job or a PDF come in
 MOST_BYTES_LARGE = 130_000_000
 
 
@@ -107,7 +108,18 @@ def create_app(config: Config | None = None, demo: bool = False) -> FastAPI:
 
     app = FastAPI(title="Gumboot", lifespan=life, docs_url=None, redoc_url=None, openapi_url=None)
     app.state.config = config
-    people_rooms = (sign_in, second, account, people, join, first_start, office, tokens, defaults)
+    people_rooms = (
+        sign_in,
+        second,
+        account,
+        people,
+        join,
+        first_start,
+        office,
+        tokens,
+        defaults,
+        seal,
+    )
     rooms = (
         *people_rooms,
         jobs,

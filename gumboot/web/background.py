@@ -109,13 +109,15 @@ def printed(
     return made(request, job, {"html": html, "name": f"{name}-{job.record.id}", **more})
 
 
-def made(request: Request, job: OpenJob, load: dict[str, Any]) -> Response:
-    """What a worker makes of some pages: there, or on its way; kept until they change."""
+def made(request: Request, job: OpenJob, load: dict[str, Any], here: str = "") -> Response:
+    """What a worker makes of some pages: there, or on its way; kept until they change. here: where
+    it is asked for again, where that is not by its key.
+    """
     key = hashlib.sha256(json.dumps(load, sort_keys=True).encode()).hexdigest()[:40]
     row = _there(job, "pdf", key, True)
     if row is None:
         _send_for(job, "pdf", key, load)
-    return _pdf(request, job, key, row)
+    return _pdf(request, job, key, row, here)
 
 
 @router.get("/jobs/{job_id}/printed/{key}")
@@ -129,8 +131,8 @@ def printed_before(request: Request, job: Opened, key: str) -> Response:
     return _pdf(request, job, key, row)
 
 
-def _pdf(request: Request, job: OpenJob, key: str, row: Result | None) -> Response:
-    here = f"/jobs/{job.record.id}/printed/{key}"
+def _pdf(request: Request, job: OpenJob, key: str, row: Result | None, at: str = "") -> Response:
+    here = at or f"/jobs/{job.record.id}/printed/{key}"
     if row is not None and row.body is not None:
         if request.headers.get("hx-request"):
             return Response(headers={"HX-Redirect": here})
@@ -154,6 +156,7 @@ def waiting(request: Request, job: OpenJob, here: str, row: Result | None) -> Re
         return JSONResponse(how_far, 502 if how_far["fault"] else 202, headers)
     status = 200 if "hx-request" in request.headers else 202  # a script swaps in what succeeded
     whose = {"name": job.record.name, "job_id": job.record.id, "_visit": job.visit}
+    whose |= {"_visit": None, "job_id": 0} if job.visit.role == "owner" else {}
     answer = render(request, "printing.html", {**how_far, **whose}, status)
     answer.headers.update(headers)
     return answer

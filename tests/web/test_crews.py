@@ -9,7 +9,13 @@ import pytest
 
 from gumboot.demo import scenario
 
-BEFORE = {"/sign-in", "/sign-in/second", "/first-start", "/join/{token}"}  # nobody is known yet
+BEFORE = {
+    "/sign-in",
+    "/sign-in/second",
+    "/first-start",
+    "/join/{token}",
+    "/o/{token}/sign",
+}  # nobody is known
 OPEN = {
     *BEFORE,
     "/healthz",
@@ -19,6 +25,8 @@ OPEN = {
     "/shelf.schema.json",
     "/sw.js",
     "/offline",
+    "/o/{token}",
+    "/o/{token}/book.pdf",
 }
 
 
@@ -145,6 +153,10 @@ ROLES = {  # who may do what: common practice of crews
     "/jobs/{job_id}/accept": {"supervisor"},
     "/jobs/{job_id}/sign": {"supervisor"},
     "/jobs/{job_id}/reopen": {"supervisor"},
+    "/jobs/{job_id}/signature": {"installer", "supervisor"},
+    "/jobs/{job_id}/share": {"planner", "installer", "supervisor"},
+    "/seal": {"supervisor"},
+    "/seal/check": {"planner", "installer", "supervisor"},
     "/jobs/{job_id}/loads": {"planner", "supervisor"},
     "/jobs/{job_id}/year": {"planner", "supervisor"},
     "/jobs/{job_id}/year/work": {"planner", "supervisor"},

@@ -127,7 +127,11 @@ def attended(g: Growing, e: Entry) -> None:
     },
     lambda b: "signed",
     about="",
-    more={"kit": {"type": "object", "additionalProperties": DIGEST}},
+    more={
+        "kit": {"type": "object", "additionalProperties": DIGEST},
+        "drawn": TEXT,
+        "pack": MAYBE_DIGEST,
+    },
 )
 def signed(g: Growing, e: Entry) -> None:
     """A supervisor stands behind the job."""

@@ -14,12 +14,13 @@ from datetime import datetime
 from typing import Any
 
 from gumboot.core.basis.finding import Finding
-from gumboot.core.journal import kinds
+from gumboot.core.journal import handing, kinds
 from gumboot.core.journal.entry import KINDS, Entry
 from gumboot.core.land.events import Event, TerminationState, state_of
 from gumboot.core.land.termination import State
 
-__all__ = ["KINDS", "Entry", "LogState", "kinds"]  # reading a log needs its kinds registered
+# reading a log needs its kinds registered
+__all__ = ["KINDS", "Entry", "LogState", "handing", "kinds"]
 
 
 def canonical(body: dict[str, Any]) -> str:

@@ -204,6 +204,7 @@ ABOUT: dict[str, dict[str, Any]] = {
     "readings": {"year": 0, "kwh": 0.0},
     "weather": {"place": "", "latitude_deg": 0.0},
     "photo": {"taken": ""},
+    "pack": {"head": ""},
 }  # what a page shows of a file
 
 

@@ -17,13 +17,15 @@ from gumboot.core.hand_over.owner import Part, owners_book
 from gumboot.core.land import Termination
 from gumboot.core.land.placards import list_placards
 from gumboot.drawings.one_line import one_line
-from gumboot.store import files
+from gumboot.exports.seal import about
+from gumboot.store import files, handing
 from gumboot.store.database import see_crew
 from gumboot.web.background import asked, made, waiting
 from gumboot.web.job.jobs import document_of
 from gumboot.web.job.opening import Opened, OpenJob, today
 from gumboot.web.pages.frame import drawn, templates
 from gumboot.web.people.defaults import PAPERS, contact_of, paper_of
+from gumboot.web.stations.hand_over.links import code_of, shared_link
 from gumboot.web.stations.hand_over.pack import anchored, orders_of, page, walls_of
 from gumboot.web.stations.prove.given import curve_pages, of_circuits, of_strings
 from gumboot.web.stations.wake.order import initiators
@@ -74,18 +76,20 @@ def owner_parts(job: OpenJob) -> tuple[Part, ...]:
     return owners_book(job.design, contact_of(job.visit), year, initiators(job))
 
 
-def owner_context(request: Request, job: OpenJob, qr: str = "") -> dict[str, Any]:
+def owner_context(request: Request, job: OpenJob) -> dict[str, Any]:
     """What the owner's book shows."""
+    link = shared_link(request, job)
     signed = job.state.signed
     return {
         "job": {"name": job.record.name, "version": job.record.version},
         "address": job.plan.site.address,
         "crew": contact_of(job.visit).crew,
         "signed_at": signed.at_server if signed else "",
+        "about": about(job.record.uid, job.record.version, job.record.log_head),
         "parts": owner_parts(job),
         "_walls": walls_of(job, standalone=True, plain=True),
         "paper": paper(request, job),
-        "qr": drawn(qr) if qr else "",
+        "qr": code_of(link) if link else "",
     }
 
 
@@ -187,6 +191,7 @@ def inspector_context(
     return {
         **shared,
         "archive": bool(enclosed),
+        "about": about(job.record.uid, job.record.version, job.record.log_head),
         "paper": paper(request, job),
         "crew": contact_of(job.visit).crew,
         "contents": [(k, name) for k, name in CONTENTS if has.get(k, True)],
@@ -210,10 +215,19 @@ def inspector_context(
     }
 
 
+def sealed(job: OpenJob) -> dict[str, str]:
+    """That a page carries the crew's seal, and why; by which seal, so that a new one makes it
+    anew.
+    """
+    row = handing.seal_row(job.visit.db, job.visit.crew_id)
+    reason = f"{job.record.name}, plan version {job.record.version}, log entry {job.record.log_seq}"
+    return {"seals": reason, "seal": str(row.id if row else "")}
+
+
 def owner_page(request: Request, job: OpenJob) -> dict[str, Any]:
     """The owner's book as a worker is asked for it."""
     html = templates.get_template("owner_book.html").render(**owner_context(request, job))
-    return {"html": html, "name": f"owner-{job.record.id}", "variant": TAGGED}
+    return {**sealed(job), "html": html, "name": f"owner-{job.record.id}", "variant": TAGGED}
 
 
 def inspector_page(
@@ -223,8 +237,10 @@ def inspector_page(
     context = inspector_context(request, job, enclosed)
     html = templates.get_template("inspector.html").render(**context)
     if not enclosed:
-        return {"html": html, "name": f"inspector-{job.record.id}", "variant": TAGGED}
+        name = f"inspector-{job.record.id}"
+        return {**sealed(job), "html": html, "name": name, "variant": TAGGED}
     return {
+        **sealed(job),
         "html": html,
         "name": f"archive-{job.record.id}",
         "variant": ARCHIVE,

@@ -8,11 +8,10 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
 from gumboot.core.basis.units import NotAQuantity, parse
-from gumboot.exports import pack
 from gumboot.store import records
 from gumboot.web.job.opening import Opened
 from gumboot.web.pages.frame import render, twin
-from gumboot.web.stations.hand_over.pack import anchored, kit_of, missing, page
+from gumboot.web.stations.hand_over.pack import page
 
 router = APIRouter()
 
@@ -61,70 +60,3 @@ def attend(request: Request, job: Opened) -> Response:
         records.append(visit.db, job.record, "duty", body, visit.who, visit.role, at)
         visit.db.commit()
     return RedirectResponse(back, 303)
-
-
-@router.post("/jobs/{job_id}/sign")
-def sign(request: Request, job: Opened) -> Response:
-    """A supervisor signs: only when nothing is missing, and for the plan version that was on the
-    page.
-    """
-    visit = job.visit
-    visit.needs("supervisor")
-    if job.state.signed:
-        return RedirectResponse(f"/jobs/{job.record.id}/hand-over", 303)
-    gaps = missing(job)
-    seen = (job.record.version, job.record.log_head)
-    moved = ["The job changed since this page was read. Read it again, then sign."]
-    if visit.text("digest") != records.plan_digest(job.plan):
-        gaps = moved
-    if gaps:
-        return render(request, "hand_over.html", page(job, "Not signed. " + " ".join(gaps)), 409)
-    body = {
-        "plan_version": seen[0],
-        "plan_digest": records.plan_digest(job.plan),
-        "log_head": seen[1],
-        "statement": pack.STATEMENT,
-        "kit": kit_of(job),
-    }
-    try:
-        records.append(
-            visit.db,
-            job.record,
-            "sign",
-            body,
-            visit.who,
-            visit.role,
-            visit.text("at_device")[:40],
-            seen=seen,
-        )
-    except records.Moved:
-        return render(request, "hand_over.html", page(job, "Not signed. " + moved[0]), 409)
-    visit.db.refresh(job.record)
-    anchored(job, "signed")
-    visit.db.commit()
-    return RedirectResponse(f"/jobs/{job.record.id}/hand-over", 303)
-
-
-@router.post("/jobs/{job_id}/reopen")
-def reopen(request: Request, job: Opened) -> Response:
-    """Thaw a signed job, with the reason kept in its log."""
-    visit = job.visit
-    visit.needs("supervisor")
-    reason = visit.text("reason")[:500]
-    if not reason:
-        return render(
-            request, "hand_over.html", page(job, "Type why the job is reopened.", ""), 422
-        )
-    if job.state.signed:
-        records.append(
-            visit.db,
-            job.record,
-            "reopen",
-            {"reason": reason},
-            visit.who,
-            visit.role,
-            visit.text("at_device")[:40],
-        )
-        visit.tells("reopened", job=job.record.name, uid=job.record.uid, reason=reason)
-        visit.db.commit()
-    return RedirectResponse(f"/jobs/{job.record.id}/hand-over", 303)

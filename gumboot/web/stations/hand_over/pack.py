@@ -8,6 +8,7 @@ from typing import Any
 from gumboot.core.basis.finding import Level
 from gumboot.core.basis.words import inside
 from gumboot.core.design import Design
+from gumboot.core.hand_over.signing import STATEMENTS, path_of
 from gumboot.core.journal import log
 from gumboot.core.journal.entry import Entry
 from gumboot.core.network import Body, Network
@@ -19,13 +20,14 @@ from gumboot.core.wall import drill_sheet
 from gumboot.drawings.one_line import one_line
 from gumboot.drawings.wall import draw_wall
 from gumboot.exports import pack
-from gumboot.store import office, records
+from gumboot.store import handing, office, records
 from gumboot.web.background import asked
 from gumboot.web.job.listing import elsewhere
 from gumboot.web.job.opening import OpenJob
 from gumboot.web.job.walking import last
 from gumboot.web.pages.frame import drawn
 from gumboot.web.stations.brief.editions import entries_of, used
+from gumboot.web.stations.hand_over.links import code_of, link_of
 from gumboot.web.stations.link.harness import lead_data
 from gumboot.web.stations.prove.given import curve_pages
 from gumboot.web.stations.prove.standing import complete as tried
@@ -167,7 +169,13 @@ def signatures(job: OpenJob) -> list[dict[str, Any]]:
     since = job.state.signed.seq if job.state.signed else 0
     rows = job.state.last.get("signature", {}).values()
     return [
-        {"at": e.at_server, "device_at": e.at_device, "who": e.who, **e.body}
+        {
+            "at": e.at_server,
+            "device_at": e.at_device,
+            "who": e.who,
+            **e.body,
+            "path": path_of(e.body["drawn"]),
+        }
         for e in rows
         if since and e.seq > since
     ]
@@ -251,8 +259,21 @@ def page(
         "elsewhere": elsewhere(job.record, signed),
         **job.head("hand-over"),
         "missing": missing(job),
-        "signed": {"who": signed.who, "at": signed.at_server, **signed.body} if signed else None,
+        "signed": {
+            "who": signed.who,
+            "at": signed.at_server,
+            **signed.body,
+            "path": path_of(signed.body.get("drawn", "")),
+            "pack": signed.body.get("pack", ""),
+        }
+        if signed
+        else None,
         "signatures": signatures(job),
+        "signing": {"part": "", "name": "", "licence": "", "drawn": "", "field": "", "fault": ""},
+        "statements": STATEMENTS,
+        "_link_of": link_of,
+        "_code_of": code_of,
+        "_share": handing.share_of(job.visit.db, job.record.id),
         "history": [
             {
                 "kind": e.kind,

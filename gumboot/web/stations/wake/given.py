@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-import segno
 from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, Response
 
@@ -13,8 +12,9 @@ from gumboot.core.wake.proof import table
 from gumboot.exports.materials import as_csv
 from gumboot.web.background import asked, printed
 from gumboot.web.job.opening import Opened, OpenJob
-from gumboot.web.pages.frame import drawn, render
+from gumboot.web.pages.frame import render
 from gumboot.web.people.defaults import PAPERS, paper_of
+from gumboot.web.stations.hand_over.links import code_of, shared_link
 from gumboot.web.stations.wake.order import act_data, initiators, order_data
 from gumboot.web.stations.wake.row import unit_says
 
@@ -98,8 +98,8 @@ def card(request: Request, job: Opened) -> Response:
 
 def _card(request: Request, job: OpenJob) -> dict[str, Any]:
     wake, network = job.design.wake, job.design.network
-    at = str(request.url_for("order", job_id=job.record.id))
-    code = segno.make(at, micro=False, error="m").svg_inline(scale=3, border=2)
+    own = shared_link(request, job)
+    at = own or str(request.url_for("order", job_id=job.record.id))
     return {
         "job": {"name": job.record.name, "version": job.record.version},
         "address": job.plan.site.address,
@@ -110,6 +110,7 @@ def _card(request: Request, job: OpenJob) -> dict[str, Any]:
         else [],
         "initiators": initiators(job),
         "wait_min": network.wait_min if network else 0,
-        "qr": drawn(code),
+        "qr": code_of(at),
         "at": at,
+        "owned": bool(own),
     }

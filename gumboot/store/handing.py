@@ -1,0 +1,88 @@
+"""Links for owners, and the seal of a crew's papers."""
+
+from __future__ import annotations
+
+import hashlib
+import secrets
+from datetime import UTC, datetime, timedelta
+
+from sqlalchemy import select, text, update
+from sqlalchemy.orm import Session
+
+from gumboot.store.models import SealRow, Share
+
+YEAR = timedelta(days=365)
+MOST_YEARS = 25
+
+
+def share_hash(token: str) -> str:
+    """What a link is looked up by."""
+    return hashlib.sha256(token.encode()).hexdigest()
+
+
+def new_share(db: Session, crew_id: int, job_id: int, who: str, years: int) -> Share:
+    """A link for a job's owner, for some years; the one of before ends."""
+    end_share(db, job_id)
+    token = secrets.token_urlsafe(24)
+    row = Share(
+        token_hash=share_hash(token),
+        token=token,
+        crew_id=crew_id,
+        job_id=job_id,
+        made_by=who,
+        ends_at=datetime.now(UTC) + years * YEAR,
+    )
+    db.add(row)
+    db.flush()
+    return row
+
+
+def end_share(db: Session, job_id: int) -> None:
+    """Take a job's links back."""
+    mine = (Share.job_id == job_id, Share.ended_at.is_(None))
+    db.execute(update(Share).where(*mine).values(ended_at=datetime.now(UTC)))
+
+
+def share_of(db: Session, job_id: int) -> Share | None:
+    """A job's link that is good now."""
+    mine = (Share.job_id == job_id, Share.ended_at.is_(None), Share.ends_at > datetime.now(UTC))
+    return db.scalar(select(Share).where(*mine).order_by(Share.made_at.desc()).limit(1))
+
+
+def opened_share(db: Session, token: str, counts: bool) -> Share | None:
+    """The link of a token while it is good; None when it never was, ended, or was taken back.
+    counts: whether this opening is counted.
+    """
+    row = db.get(Share, share_hash(token))
+    if row is None or row.ended_at is not None or row.ends_at <= datetime.now(UTC):
+        return None
+    if counts:
+        values = {"opened": Share.opened + 1, "opened_at": datetime.now(UTC)}
+        db.execute(update(Share).where(Share.token_hash == row.token_hash).values(**values))
+    return row
+
+
+def seal_row(db: Session, crew_id: int) -> SealRow | None:
+    """The seal a crew uses."""
+    mine = select(SealRow).where(SealRow.crew_id == crew_id)
+    return db.scalar(mine.order_by(SealRow.id.desc()).limit(1))
+
+
+def seal_lock(db: Session, crew_id: int) -> None:
+    """One at a time makes a crew's first seal."""
+    db.execute(text("select pg_advisory_xact_lock(7363, :crew)"), {"crew": crew_id})
+
+
+def keep_seal(
+    db: Session, crew_id: int, pkcs12: bytes, certificate: str, kind: str, who: str
+) -> None:
+    """Use a seal from now on."""
+    row = SealRow(crew_id=crew_id, pkcs12=pkcs12, certificate=certificate, kind=kind, made_by=who)
+    db.add(row)
+    db.flush()
+
+
+def certificates(db: Session, crew_id: int) -> list[SealRow]:
+    """Every certificate that a crew's papers were ever sealed with, the newest first."""
+    mine = select(SealRow).where(SealRow.crew_id == crew_id)
+    return list(db.scalars(mine.order_by(SealRow.id.desc())))
