@@ -155,6 +155,8 @@ ROLES = {  # who may do what: common practice of crews
     "/jobs/{job_id}/reopen": {"supervisor"},
     "/jobs/{job_id}/signature": {"installer", "supervisor"},
     "/jobs/{job_id}/share": {"planner", "installer", "supervisor"},
+    "/jobs/{job_id}/delivery": {"installer", "supervisor"},
+    "/jobs/{job_id}/as-built": {"installer", "supervisor"},
     "/seal": {"supervisor"},
     "/seal/check": {"planner", "installer", "supervisor"},
     "/jobs/{job_id}/loads": {"planner", "supervisor"},

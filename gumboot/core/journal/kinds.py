@@ -149,6 +149,7 @@ def reopened(g: Growing, e: Entry) -> None:
     {"digest": DIGEST, "what": TEXT, "note": TEXT},
     lambda b: "photograph",
     about="note",
+    more={"slot": TEXT},
 )
 def photographed(g: Growing, e: Entry) -> None:
     """A photograph is kept."""

@@ -85,7 +85,7 @@ def keep(job: OpenJob, row: Any) -> tuple[dict[str, Any], str]:
     db, visit = job.visit.db, job.visit
     before = records.entry_of(db, job.record, s.uuid)
     if before is not None:
-        about = (before.body.get(k) for k in ("termination", "hole", "step"))
+        about = (before.body.get(k) for k in ("termination", "hole", "step", "slot"))
         own = next((x for x in about if x is not None), before.kind)  # a kind that names no place
         same = own == s.key
         why = "" if same else "this was sent before with other content: enter it again as a new one"
@@ -156,6 +156,9 @@ def photo(request: Request, job: Opened) -> Response:
         if visit.text("what") in ("termination", "wall for the kit")
         else "termination"
     )
+    if visit.text("what") == "picture":  # its own entry follows
+        visit.db.commit()
+        return JSONResponse({"digest": digest})
     own = str(uuids.uuid5(uuids.NAMESPACE_OID, f"{job.record.uid} {digest}"))
     if records.entry_of(visit.db, job.record, own) is None:
         try:

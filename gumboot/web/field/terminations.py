@@ -12,6 +12,7 @@ from typing import Any
 from gumboot.core.basis.sizes import spoken
 from gumboot.core.basis.units import show_strip
 from gumboot.core.design import Design
+from gumboot.core.hand_over.pictures import wanted
 from gumboot.core.journal.log import when
 from gumboot.core.land import Termination, TerminationState, Wrench
 from gumboot.core.land.events import Event
@@ -61,8 +62,11 @@ def fixed(t: Termination, design: Design) -> dict[str, Any]:
 
 @lru_cache(maxsize=64)
 def all_fixed(design: Design) -> list[dict[str, Any]]:
-    """Every termination of a design, remembered for it."""
-    return [fixed(t, design) for t in design.terminations]
+    """Every termination of a design, remembered for it, with the photographs wanted before it."""
+    before: dict[str, list[dict[str, str]]] = {}
+    for x in wanted(design):
+        before.setdefault(x.termination, []).append({"key": x.key, "says": x.says})
+    return [fixed(t, design) | {"wants": before.get(t.key, [])} for t in design.terminations]
 
 
 def script(data: Any) -> str:
@@ -128,6 +132,7 @@ def terminations_of(job: OpenJob, keys: set[str] | None = None) -> dict[str, Any
             }
     return {
         "seq": job.state.seq,
+        "pictures": sorted({s for e in job.state.photos.values() if (s := e.body.get("slot"))}),
         "states": said,
         "holes": {
             k: {

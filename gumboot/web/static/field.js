@@ -128,7 +128,7 @@ const Field = (() => {
   }
   async function sendPhoto(row, now) {
     const form = new FormData();
-    form.append("csrf", now.csrf); form.append("photo", row.photo, "field.jpg"); form.append("what", row.entry.kind === "hole" ? "wall for the kit" : "termination"); form.append("note", row.entry.label || row.entry.key); form.append("at_device", row.entry.at_device);
+    form.append("csrf", now.csrf); form.append("photo", row.photo, "field.jpg"); form.append("what", { hole: "wall for the kit", picture: "picture" }[row.entry.kind] || "termination"); form.append("note", row.entry.label || row.entry.key); form.append("at_device", row.entry.at_device);
     const answer = await fetch(`/jobs/${me.job}/log/photo`, { method: "POST", credentials: "same-origin", headers: { accept: "application/json" }, body: form, signal: patience(120000) });
     const told = await answer.json().catch(() => ({}));
     if (answer.ok) { row.entry.digest = told.digest; row.photo = null; await put(row); }
@@ -138,7 +138,7 @@ const Field = (() => {
 
   // What the log says, as far as this device knows: the page's own, and what came since.
   const known = { seq: 0, states: {}, holes: {}, steps: {} };
-  function merge(more) { if (!more) return; Object.assign(known.states, more.states || {}); Object.assign(known.holes, more.holes || {}); Object.assign(known.steps, more.steps || {}); known.seq = Math.max(known.seq, more.seq || 0); }
+  function merge(more) { if (!more) return; Object.assign(known.states, more.states || {}); Object.assign(known.holes, more.holes || {}); Object.assign(known.steps, more.steps || {}); known.pictures = [...new Set([...(known.pictures || []), ...(more.pictures || [])])]; known.seq = Math.max(known.seq, more.seq || 0); }
   async function learn(more) {
     merge(more);
     try {

@@ -154,7 +154,7 @@
     walk.querySelector("[data-step]").innerHTML = `<section id="step" class="step" aria-label="Termination ${t.number}"><div>
       <div class="soft">${t.number} · ${esc(t.stage)} · <span class="state-${esc(s.state.replace(/\W/g, "-"))}">${esc(s.state)}</span></div><h2 class="text-xl">${esc(t.place)}${t.kind === "dead" ? "" : `, ${esc(t.terminal)}`}</h2>
       ${big}${t.kind === "dead" ? `<p>${esc(t.terminal[0].toUpperCase() + t.terminal.slice(1))}.</p>${t.isolate.length ? `<p class="soft small mt-2">Open and lock first</p><ul class="plain-list">${t.isolate.map((x) => `<li>${esc(x)}</li>`).join("")}</ul>` : ""}` : ""}${under}${t.live.length ? `<p class="bad small mt-2"><b>Stays live</b></p><ul class="plain-list">${t.live.map((x) => `<li>${esc(x[0].toUpperCase() + x.slice(1))}</li>`).join("")}</ul>` : ""}${fit}${t.kind === "dead" ? "" : chain(t, s)}<div data-picture></div></div>
-      <div class="do"><div id="told" aria-live="polite">${told}</div>${actions(t, s)}
+      <div class="do">${may && t.wants?.length ? `<div class="mb-2">${t.wants.map((x) => `<label class="button broad${Field.known.pictures?.includes(x.key) ? "" : " go"}">${Field.known.pictures?.includes(x.key) ? "✓ Photographed: " : "Photograph first: "}${esc(x.says)}<input type="file" accept="image/*" capture="environment" class="sr-only" data-slot="${esc(x.key)}" aria-label="${esc(x.says)}"></label>`).join("")}</div>` : ""}<div id="told" aria-live="polite">${told}</div>${actions(t, s)}
       <div class="flex gap-2 mt-3"><button type="button" class="grow" data-go="-1">Back</button>${plates && t.kind !== "cover" ? `<button type="button" class="grow" data-whole>${whole ? "Near" : "Block"}</button>` : ""}<button type="button" class="grow" data-go="1">Skip</button></div>
       ${may ? `<details class="mt-2" data-more="${esc(t.key)}"${note || photo || wasOpen ? " open" : ""}><summary class="small">Note, photograph, undo</summary><label for="note" class="small mt-2">Note</label><input id="note" maxlength="500" value="${esc(note)}"><label for="photo" class="small mt-2">Photograph, kept with the next entry</label><input id="photo" type="file" accept="image/*" capture="environment">${photo ? `<p class="small">${esc(photo.name)} goes with the next entry</p>` : ""}${s.at || s.verdict ? '<button type="button" class="broad mt-2" data-ask="undone">Undo this termination</button>' : ""}</details>` : ""}</div>
       <div class="facts-of">${facts(t)}</div></section><div id="termination-log">${log(t)}</div>`;
@@ -282,6 +282,11 @@
   walk.addEventListener("input", (e) => { if (e.target.id === "torque") typed = e.target.value; if (e.target.id === "note") note = e.target.value; });
   walk.addEventListener("change", (e) => {
     if (e.target.id === "tool") { toolId = e.target.value; render(true); }
+    if (e.target.dataset.slot && e.target.files[0]) {
+      const says = e.target.getAttribute("aria-label");
+      (Field.known.pictures ??= []).push(e.target.dataset.slot);
+      Field.add({ kind: "picture", key: e.target.dataset.slot, label: says, act: "done", typed: "", note: "", seen: Field.known.seq }, e.target.files[0]).then(() => render());
+    }
     if (e.target.id === "photo") { photo = e.target.files[0] || null; render(); }
   });
   document.addEventListener("click", (e) => {

@@ -198,7 +198,7 @@ def test_a_plan_put_under_a_signature_shows(make, supervisor):
         from gumboot.core.journal.office import OfficeEntry
         from gumboot.web.job.opening import open_job
         from gumboot.web.people.visit import Visit
-        from gumboot.web.stations.hand_over.hand_over import anchors, holds
+        from gumboot.web.stations.hand_over.pack import anchors, holds
 
         visit = Visit(db, 1, crew_id, "x", "supervisor", "t", {}, "k")
         opened = open_job(heron, visit)

@@ -1,12 +1,21 @@
 """Hand over: can we stand behind it?"""
 
 from gumboot.web.station import Station
-from gumboot.web.stations.hand_over import books, hand_over, share, signing
+from gumboot.web.stations.hand_over import (
+    as_built,
+    books,
+    delivery,
+    hand_over,
+    pictures,
+    share,
+    signing,
+)
 
+ROOMS = (hand_over, books, signing, share, delivery, pictures, as_built)
 STATION = Station(
     "hand-over",
     "Hand over",
     lambda at: "signed" if at.state.signed else "open",
-    (hand_over.router, books.router, signing.router, share.router),
-    ("hand-over",),
+    tuple(room.router for room in ROOMS),
+    ("hand-over", "delivery", "photographs", "as-built"),
 )

@@ -8,6 +8,7 @@ from typing import Any
 from gumboot.core.basis.finding import Level
 from gumboot.core.basis.words import inside
 from gumboot.core.design import Design
+from gumboot.core.hand_over.devices import devices
 from gumboot.core.hand_over.signing import STATEMENTS, path_of
 from gumboot.core.journal import log
 from gumboot.core.journal.entry import Entry
@@ -27,7 +28,9 @@ from gumboot.web.job.opening import OpenJob
 from gumboot.web.job.walking import last
 from gumboot.web.pages.frame import drawn
 from gumboot.web.stations.brief.editions import entries_of, used
+from gumboot.web.stations.hand_over.delivery import noted
 from gumboot.web.stations.hand_over.links import code_of, link_of
+from gumboot.web.stations.hand_over.pictures import lacking
 from gumboot.web.stations.link.harness import lead_data
 from gumboot.web.stations.prove.given import curve_pages
 from gumboot.web.stations.prove.standing import complete as tried
@@ -258,6 +261,9 @@ def page(
         "anchors": anchors(job, entries),
         "elsewhere": elsewhere(job.record, signed),
         **job.head("hand-over"),
+        "tab": "hand-over",
+        "lacking": [x.says for x in lacking(job)],
+        "unnoted": [x.label for x in devices(d) if not noted(job, x)["serial"]],
         "missing": missing(job),
         "signed": {
             "who": signed.who,
