@@ -33,11 +33,10 @@ def wanted(d: Design) -> tuple[Wanted, ...]:
 
 
 def _wanted(d: Design) -> Iterator[Wanted]:
-    plates = {x.body: x for x in devices(d) if x.body}
-    for body, x in plates.items():
-        yield Wanted(
-            f"plate.{body}", f"{x.label}: its plate, every figure legible", body, "delivery"
-        )
+    names = {b.id: b.label for b in d.bodies}
+    for body in dict.fromkeys(x.body for x in devices(d) if x.body):
+        says = f"{names[body]}: its plate, every figure legible"
+        yield Wanted(f"plate.{body}", says, body, "delivery")
     for w in d.walls:
         wall = w.scene.wall
         at = f"wall-{wall.id}"

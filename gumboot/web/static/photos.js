@@ -1,7 +1,7 @@
 // The photographs a job wants: each taken in its place, kept on this device until it is sent.
 (() => {
   const list = document.getElementById("slots");
-  if (!list || !window.Field) return;
+  if (!list || typeof Field === "undefined") return;
   const said = JSON.parse(document.getElementById("slots-said").textContent);
   const show = async () => {
     const waiting = (await Field.queued()).filter((r) => r.entry.kind === "picture");

@@ -66,7 +66,11 @@ def test_a_photograph_of_200_megapixels_is_refused_and_nothing_lost(installer, b
     sent = {"came-inverter": "missing", "note-inverter": "one box"}
     files = {"photo-inverter": ("big.png", big.getvalue(), "image/png")}
     answer = installer.post(f"/jobs/{barn}/delivery", sent, files=files)
-    assert answer.status_code == 422 and "one box" in answer.text and "too large" in answer.text
+    assert (
+        answer.status_code == 422
+        and "one box" in answer.text
+        and "more than any camera" in answer.text
+    )
 
 
 def test_the_same_number_twice_is_said_at_both(installer, barn):
