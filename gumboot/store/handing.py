@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import hashlib
 import secrets
-from datetime import UTC, datetime, timedelta
+from collections.abc import Sequence
+from datetime import UTC, date, datetime, timedelta
 
-from sqlalchemy import select, text, update
+from sqlalchemy import delete, func, select, text, tuple_, update
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from gumboot.store.models import SealRow, Share
+from gumboot.store.models import Job, SealRow, Share, VisitDue
 
 YEAR = timedelta(days=365)
 MOST_YEARS = 25
@@ -86,3 +88,33 @@ def certificates(db: Session, crew_id: int) -> list[SealRow]:
     """Every certificate that a crew's papers were ever sealed with, the newest first."""
     mine = select(SealRow).where(SealRow.crew_id == crew_id)
     return list(db.scalars(mine.order_by(SealRow.id.desc())))
+
+
+def set_visit(db: Session, crew_id: int, job_id: int, due: tuple[date, int, str] | None) -> None:
+    """When a job's next visit is due, or that none is."""
+    if due is None:
+        db.execute(delete(VisitDue).where(VisitDue.job_id == job_id))
+        return
+    values = {"day": due[0], "months": due[1], "says": due[2]}
+    row = insert(VisitDue).values(job_id=job_id, crew_id=crew_id, **values)
+    db.execute(row.on_conflict_do_update(index_elements=["job_id"], set_=values))
+
+
+def visits(
+    db: Session, crew_id: int, most: int, after: tuple[date, int] | None = None
+) -> Sequence[tuple[VisitDue, str]]:
+    """The crew's next visits with their jobs' names, the first due first; after: the last row of
+    the page before.
+    """
+    rows = select(VisitDue, Job.name).join(Job, Job.id == VisitDue.job_id)
+    rows = rows.where(VisitDue.crew_id == crew_id, Job.put_away_at.is_(None))
+    if after is not None:
+        rows = rows.where(tuple_(VisitDue.day, VisitDue.job_id) > after)
+    rows = rows.order_by(VisitDue.day, VisitDue.job_id).limit(most)
+    return [(r[0], r[1]) for r in db.execute(rows)]
+
+
+def visits_until(db: Session, crew_id: int, day: date) -> int:
+    """How many visits are due up to a day."""
+    mine = (VisitDue.crew_id == crew_id, VisitDue.day <= day)
+    return db.scalar(select(func.count()).select_from(VisitDue).where(*mine)) or 0

@@ -420,6 +420,18 @@ class SealRow(Base):
     made_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
+class VisitDue(Base):
+    """When a crew comes back to a signed job next, and what for: so many months after."""
+
+    __tablename__ = "visit_due"
+    __table_args__ = (Index("visit_due_next", "crew_id", "day", "job_id"),)
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"), primary_key=True)
+    crew_id: Mapped[int] = mapped_column(ForeignKey("crew.id"))
+    day: Mapped[date]
+    months: Mapped[int]
+    says: Mapped[str]
+
+
 class Result(Base):
     """What a long computation came to, by the key of what it was made from; until then how far it
     is, and the load it is made from.

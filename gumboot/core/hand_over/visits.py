@@ -2,10 +2,18 @@
 
 from __future__ import annotations
 
+import re
+from calendar import monthrange
 from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import date
 
 from gumboot.core.design import Design
+from gumboot.core.hand_over.devices import devices
+from gumboot.core.journal.log import LogState
 from gumboot.core.kit.care import Care
+from gumboot.core.land.termination import Termination
+from gumboot.core.walk.step import Step
 
 LOOK = Care(
     what="Look: no red lamp, nothing before the boxes, air slots free of dust",
@@ -58,3 +66,189 @@ def _usual(d: Design) -> Iterator[Care]:
             yield Care.model_validate({"what": what, "does": does})
     if d.pack is not None and d.pack.chemistry == "flooded":
         yield WATER
+
+
+MOST_LUGS = 6  # looked at again in one visit, those first that fell most: common practice
+LEAST_MEGOHM = 1.0  # IEC 62446-1, from 120 V up
+FALLS_TO = 0.1  # of what was handed over: an array that fell further has a fault, common practice
+SOC_APART, SHARES_APART = 5.0, 20.0  # common practice
+
+
+@dataclass(frozen=True, slots=True)
+class Visit:
+    """A visit that is due so many months after the signature, and what it is for."""
+
+    months: int
+    cares: tuple[Care, ...]
+
+    @property
+    def says(self) -> str:
+        """What it is for, in one line."""
+        return "; ".join(dict.fromkeys(c.what for c in self.cares))
+
+
+def schedule(d: Design) -> tuple[Visit, ...]:
+    """Every visit of the crew over ten years, in order; what falls on one month is one visit. The
+    first comes a month after the signature: settings read again (common practice).
+    """
+    own = [c for c in cares(d) if c.by == "crew"]
+    first = Visit(1, tuple(c for c in own if c.does in ("settings", "firmware")))
+    months = sorted({m for c in own for m in range(c.every_months, 121, c.every_months)})
+    rows = [Visit(m, tuple(c for c in own if m % c.every_months == 0)) for m in months]
+    return (first, *(v for v in rows if v.months != 1)) if first.cares else tuple(rows)
+
+
+def on_day(signed: date, months: int) -> date:
+    """The day so many months after another; the last of a shorter month.
+
+    >>> on_day(date(2026, 8, 31), 6), on_day(date(2026, 11, 27), 12)
+    (datetime.date(2027, 2, 28), datetime.date(2027, 11, 27))
+    """
+    at = signed.month - 1 + months
+    year, month = signed.year + at // 12, at % 12 + 1
+    return date(year, month, min(signed.day, monthrange(year, month)[1]))
+
+
+def steps(d: Design, state: LogState, v: Visit) -> tuple[Step, ...]:
+    """The walk of a visit: each thing it is for, judged against what was handed over."""
+    kinds = {c.does for c in v.cares}
+    rows: list[Step] = []
+    for does, make in MAKERS.items():
+        if does in kinds:
+            rows += make(d, state, f"visit.{v.months}")
+    rest = [c for c in v.cares if c.does in ("look", "clean")]
+    rows += [
+        Step(f"visit.{v.months}.care.{n}", "By the sheets", c.what, "As the sheet says.", "tick")
+        for n, c in enumerate(rest, 1)
+    ]
+    return tuple(rows)
+
+
+def changed(s: Step, typed: str) -> str:
+    """Why what was typed at a step is not what was handed over; empty where it is."""
+    plain, was = " ".join(typed.split()).lower(), s.lever.lower()
+    if s.does != "text" or not was:
+        return ""
+    if was == "0":
+        found = re.match(r"0(?:[.,]0+)?(?![\d.,])", plain)
+        return "" if found or plain in ("none", "nothing", "no") else "changed since hand-over"
+    return "" if plain == was else f"{s.lever} was handed over: changed since"
+
+
+def _settings(d: Design, state: LogState, at: str) -> Iterator[Step]:
+    for n in range(1, d.plan.kit.inverters + 1):
+        yield Step(
+            f"{at}.settings.{n}",
+            "Settings",
+            f"Inverter {n}: how many lines differ from what was handed over",
+            "By Set, Read back over its wire, or line by line against the sheet of Set.",
+            "text",
+            "0",
+            box=f"inverter-{n}",
+            lever="0",
+        )
+    if d.plan.energy.tariff.rates:
+        yield Step(
+            f"{at}.bill",
+            "Settings",
+            "What a year cost, from the owner's bills",
+            "Twelve months, as paid. It stands beside what was promised.",
+            "text",
+        )
+
+
+def _firmware(d: Design, state: LogState, at: str) -> Iterator[Step]:
+    for x in devices(d):
+        e = state.last.get("serial", {}).get(x.key)
+        left = (e.body["firmware_left"] or e.body["firmware_found"]) if e else ""
+        if x.firmware and left:
+            yield Step(
+                f"{at}.firmware.{x.key}",
+                "Firmware",
+                f"{x.label}: its firmware",
+                "As the display shows it.",
+                "text",
+                left,
+                box=x.body,
+                lever=left,
+            )
+
+
+def _torque(d: Design, state: LogState, at: str) -> Iterator[Step]:
+    wants = [t for t in d.terminations if t.recheck == "torque" and t.torque is not None]
+    drift = {t.key: _drift(state, t) for t in wants}
+    for t in sorted(wants, key=lambda t: drift[t.key])[:MOST_LUGS]:
+        fell = drift[t.key]
+        was = f" It had fallen by {-100 * fell:.0f} % a day after." if fell < 0 else ""
+        yield Step(
+            f"{at}.torque.{t.key}",
+            "Terminations",
+            f"{t.place}, {t.terminal}: {t.torque.text if t.torque else ''} again, moved by degrees",
+            f"Isolated and proven dead. It does not move, and its mark stands.{was}",
+            "text",
+            "0",
+            box=t.body,
+            lever="0",
+        )
+
+
+def _drift(state: LogState, t: Termination) -> float:
+    found = state.termination(t.key, t.chain).drift
+    return found.share if found else 0.0
+
+
+def _insulation(d: Design, state: LogState, at: str) -> Iterator[Step]:
+    for s in d.strings:
+        key = f"wake.cold.insulation.{s.letter}"
+        e = state.steps.get(key) or state.steps.get(f"insulation.{s.letter}")
+        was = e.body["value"] if e is not None and e.body["verdict"] == "done" else None
+        then = f", {was:g} MΩ at hand-over" if was else ""
+        least = max(LEAST_MEGOHM, (was or 0.0) * FALLS_TO)
+        yield Step(
+            f"{at}.insulation.{s.letter}",
+            "Array",
+            f"String {s.letter}: insulation to earth",
+            "PV switch off, connectors parted; both poles together against earth.",
+            "megohm",
+            f"{least:.3g} MΩ at least{then}",
+            least,
+            box=f"array-{s.letter}",
+        )
+
+
+def _drifts(d: Design, state: LogState, at: str) -> Iterator[Step]:
+    if d.pack is not None:
+        yield Step(
+            f"{at}.soc",
+            "Battery",
+            "State of charge: the unit's less the packs' own",
+            "Both displays, at the same minute, after an hour without charge.",
+            "percent",
+            f"within {SOC_APART:g} %",
+            -SOC_APART,
+            SOC_APART,
+        )
+
+
+def _sharing(d: Design, state: LogState, at: str) -> Iterator[Step]:
+    if d.plan.kit.packs > 1:
+        yield Step(
+            f"{at}.sharing",
+            "Battery",
+            "The packs' shares: the largest current over the smallest, less one",
+            "At half of the load or more, by clamp at each pack.",
+            "percent",
+            f"{SHARES_APART:g} % at most",
+            0.0,
+            SHARES_APART,
+        )
+
+
+MAKERS = {
+    "settings": _settings,
+    "firmware": _firmware,
+    "torque": _torque,
+    "insulation": _insulation,
+    "charge drift": _drifts,
+    "sharing": _sharing,
+}

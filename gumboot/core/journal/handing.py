@@ -73,6 +73,36 @@ FLAG: dict[str, Any] = {"type": "boolean"}
     about="part",
     after=True,
 )
+@kind(
+    "replaced",
+    {
+        "device": TEXT,
+        "label": TEXT,
+        "was": TEXT,
+        "now": TEXT,
+        "firmware": TEXT,
+        "reason": TEXT,
+        "reopens": KEYS,
+        "tests": KEYS,
+    },
+    lambda b: f"{b['was'] or 'the part'} replaced by {b['now']}: {b['reason']}",
+    about="device",
+    after=True,
+)
+@kind(
+    "fault",
+    {
+        "label": TEXT,
+        "problem": TEXT,
+        "symptom": TEXT,
+        "cause": TEXT,
+        "done": TEXT,
+        "parts": TEXT,
+        "over": FLAG,
+    },
+    lambda b: f"{b['symptom']}: {b['done'] or 'open'}",
+    after=True,
+)
 def kept(g: Growing, e: Entry) -> None:
     """The newest about a thing stands; those before stay in the log."""
     g.keep_last(e)

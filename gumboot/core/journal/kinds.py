@@ -204,8 +204,11 @@ STEP: Fields = {
 @kind("link", STEP, lambda b: f"{b['typed'] or 'tick'} · {b['verdict']}", more=DEVICE)
 @kind("wake", STEP, lambda b: f"{b['typed'] or 'done'} · {b['verdict']}", more=DEVICE)
 @kind("set", STEP, lambda b: f"{b['typed'] or 'done'} · {b['verdict']}", more=DEVICE)
+@kind("visit", STEP, lambda b: f"{b['typed'] or 'done'} · {b['verdict']}", more=DEVICE, after=True)
 def linked(g: Growing, e: Entry) -> None:
-    """A step of Link, of Wake or of Set was ticked, read, left out with a reason, or taken back."""
+    """A step of Link, Wake, Set or a visit was ticked, read, left out with a reason, or taken
+    back.
+    """
     g.steps[e.body["step"]] = e
 
 
@@ -281,6 +284,7 @@ def tested(g: Growing, e: Entry) -> None:
         "note": TEXT,
     },
     lambda b: f"{b['act']} · {b['says'] or b['note']}",
+    after=True,
 )
 def searched(g: Growing, e: Entry) -> None:
     """A look in the search for a cause; a search begun anew or mended starts from nothing."""

@@ -1,6 +1,6 @@
 // Keeps the field pages of opened jobs, and all that ships, for where there is no signal. A page comes from the network if it answers in time.
 const SHIPPED = "gumboot-VERSION", PAGES = "gumboot-pages";
-const FIELD = /^\/jobs\/\d+\/(land|link|link\/ct|wake|set\/key|prove\/walk|photographs|wall\/drill)$/;
+const FIELD = /^\/jobs\/\d+\/(land|link|link\/ct|wake|set\/key|prove\/walk|photographs|after\/visit|wall\/drill)$/;
 const WAIT_MS = 5000;
 
 self.addEventListener("install", (e) => e.waitUntil((async () => {

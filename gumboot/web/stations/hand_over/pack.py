@@ -75,6 +75,7 @@ def missing(job: OpenJob) -> list[str]:
         if e.body["verdict"] in ("outside", "withheld")
         and (key in lines or not key.startswith("key."))
         and not (e.kind == "test" and key not in due)
+        and e.kind != "visit"
     ]
     if wrong:
         many = "s" if len(wrong) > 1 else ""

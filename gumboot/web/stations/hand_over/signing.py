@@ -8,10 +8,11 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
 from gumboot.core.hand_over.signing import STATEMENTS, NotSigned, signed_by
-from gumboot.store import files, records
+from gumboot.store import files, handing, records
 from gumboot.web.background import made
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import render
+from gumboot.web.stations.hand_over.after import set_due
 from gumboot.web.stations.hand_over.books import inspector_page
 from gumboot.web.stations.hand_over.pack import anchored, kit_of, missing, page
 
@@ -136,6 +137,7 @@ def sign(request: Request, job: Opened) -> Response:
         return render(request, "hand_over.html", page(job, "Not signed. " + moved[0]), 409)
     visit.db.refresh(job.record)
     anchored(job, "signed")
+    set_due(job.anew())
     visit.db.commit()
     return RedirectResponse(f"/jobs/{job.record.id}/hand-over", 303)
 
@@ -161,5 +163,6 @@ def reopen(request: Request, job: Opened) -> Response:
             visit.text("at_device")[:40],
         )
         visit.tells("reopened", job=job.record.name, uid=job.record.uid, reason=reason)
+        handing.set_visit(visit.db, visit.crew_id, job.record.id, None)
         visit.db.commit()
     return RedirectResponse(f"/jobs/{job.record.id}/hand-over", 303)

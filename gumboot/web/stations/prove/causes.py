@@ -75,7 +75,7 @@ def page(
         "divided": "",
         "problem": None,
         "_picture": "",
-        "_may": job.visit.role != "planner" and job.state.signed is None,
+        "_may": job.visit.role != "planner",
     }
     if problem is None:
         return head
@@ -134,7 +134,7 @@ def answer(request: Request, job: Opened) -> Response:
     visit = job.visit
     visit.needs("installer", "supervisor")
     problem = PROBLEMS.get(visit.text("of"))
-    if problem is None or job.state.signed:
+    if problem is None:
         return RedirectResponse(f"/jobs/{job.record.id}/prove/why", 303)
     back = f"/jobs/{job.record.id}/prove/why?of={problem.key}"
     act, note = visit.text("act") or "seen", visit.text("note")[:500]

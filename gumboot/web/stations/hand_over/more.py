@@ -1,0 +1,85 @@
+"""Hand over, after it: one more pack, inverter or charger. What it changes, and what stays."""
+
+from __future__ import annotations
+
+from typing import Any, get_args
+
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse, Response
+from pydantic import ValidationError
+
+from gumboot.core.hand_over.growing import NAMES, Grown, More, compared, grown
+from gumboot.core.plan import Plan
+from gumboot.store import handing, records
+from gumboot.web.job.opening import Opened, OpenJob
+from gumboot.web.pages.frame import render, twin
+
+router = APIRouter()
+KINDS: tuple[More, ...] = get_args(More)
+
+
+def asked(text: str) -> More:
+    """What is asked for; a pack where it is nothing known."""
+    return next((k for k in KINDS if k == text), "pack")
+
+
+def tried(job: OpenJob, what: More) -> tuple[Plan | None, Grown | None, str]:
+    """(plan, what changes, why not) with one more of something."""
+    try:
+        plan = grown(job.plan, what)
+    except ValidationError as exc:
+        return None, None, str(exc.errors()[0]["msg"])
+    return plan, compared(job.design, job.tried(plan)), ""
+
+
+def page(job: OpenJob, what: More, fault: str = "", reason: str = "") -> dict[str, Any]:
+    """What the page shows."""
+    _, found, why = tried(job, what)
+    parts: dict[str, list[Any]] = {}
+    for c in found.changes if found else ():
+        parts.setdefault(c.part, []).append(c)
+    return {
+        **job.head("hand-over"),
+        "tab": "after",
+        "of": what,
+        "kinds": NAMES,
+        "parts": parts,
+        "stays": found.stays if found else (),
+        "new_stops": found.stops if found else (),
+        "why": why,
+        "fault": fault,
+        "reason": reason,
+    }
+
+
+@twin(router, "/jobs/{job_id}/more", "more.html")
+def more(request: Request, job: Opened) -> dict[str, Any]:
+    """The page: ?of=pack, inverter or charger."""
+    return page(job, asked(request.query_params.get("of", "")))
+
+
+@router.post("/jobs/{job_id}/more")
+def take(request: Request, job: Opened) -> Response:
+    """Make it the next version of the plan; a signed job is opened again, with the reason."""
+    visit, what = job.visit, asked(job.visit.text("of"))
+    visit.needs("supervisor")
+    reason = visit.text("reason")[:300]
+    plan, _, why = tried(job, what)
+    if not reason or plan is None:
+        said = why or "type for whom, or why: it stands in the log"
+        return render(request, "more.html", page(job, what, said, reason), 422)
+    if job.state.signed:
+        said = f"{NAMES[what]}: {reason}"
+        body, at = {"reason": said}, visit.text("at_device")[:40]
+        records.append(visit.db, job.record, "reopen", body, visit.who, visit.role, at)
+        visit.tells("reopened", job=job.record.name, uid=job.record.uid, reason=said)
+        handing.set_visit(visit.db, visit.crew_id, job.record.id, None)
+    try:
+        records.save_plan(visit.db, job.record, plan, visit.whole("version", 0), visit.who)
+    except records.LostRace:
+        visit.db.rollback()
+        fresh = job.anew()
+        said = "The plan was changed meanwhile: look at it again"
+        return render(request, "more.html", page(fresh, what, said, reason), 409)
+    visit.db.commit()
+    return RedirectResponse(f"/jobs/{job.record.id}/size", 303)

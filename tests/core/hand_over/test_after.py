@@ -1,0 +1,114 @@
+"""Visits by the sheets, what a new part opens again, what one more of something changes."""
+
+from datetime import date
+
+import pytest
+from dateutil.relativedelta import relativedelta
+
+from gumboot.catalogue import catalogue
+from gumboot.core.design import design
+from gumboot.core.hand_over.devices import devices
+from gumboot.core.hand_over.growing import compared, grown
+from gumboot.core.hand_over.replacing import reopened
+from gumboot.core.hand_over.visits import Visit, cares, changed, on_day, schedule, steps
+from gumboot.core.journal.log import LogState
+from gumboot.core.plan import Plan
+from gumboot.core.prove.listing import dues_of
+from gumboot.core.prove.strings import Sky
+from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, TERN_HOLLOW
+from tests.shapes import SHAPES, other
+
+
+def made(document):
+    return design(Plan.model_validate(document), catalogue())
+
+
+def test_days_are_those_of_the_calendar():
+    """Against dateutil, over ten years from every kind of day."""
+    for start in (date(2026, 1, 31), date(2028, 2, 29), date(2026, 11, 27), date(2027, 12, 30)):
+        for months in range(1, 121):
+            assert on_day(start, months) == start + relativedelta(months=months)
+
+
+@pytest.mark.parametrize("name", SHAPES)
+def test_every_care_of_the_crew_comes_as_often_as_its_sheet_says(name):
+    d = made(SHAPES[name])
+    rows = schedule(d)
+    assert [v.months for v in rows] == sorted({v.months for v in rows})
+    for c in cares(d):
+        if c.by == "crew":
+            months = {v.months for v in rows if c in v.cares} - {1}
+            assert months == set(range(c.every_months, 121, c.every_months)) - {1}
+    keys = [s.key for v in rows for s in steps(d, LogState(), v)]
+    assert len(keys) == len(set(keys))
+
+
+def test_a_visit_is_judged_against_what_was_handed_over():
+    d = made(TERN_HOLLOW)
+    year = next(v for v in schedule(d) if v.months == 12)
+    rows = {s.key: s for s in steps(d, LogState(), year)}
+    settings = rows["visit.12.settings.1"]
+    assert changed(settings, "0") == "" and changed(settings, "0 lines") == ""
+    assert changed(settings, "2") and changed(settings, "0.4") and changed(settings, "10")
+    assert any(k.startswith("visit.12.torque.") for k in rows)
+    insulation = rows["visit.12.insulation.A"]
+    assert insulation.within(5) and not insulation.within(0.4)  # IEC 62446-1: 1 MΩ
+    assert not rows["visit.12.sharing"].within(25)
+
+
+def test_a_job_without_strings_or_with_one_pack_is_asked_less():
+    d = made({**HERON_SLIP, "kit": {**HERON_SLIP["kit"], "packs": 1}, "walls": []})
+    kinds = {c.does for c in cares(d)}
+    assert "sharing" not in {c.does for c in cares(made(JUNIPER_CUT))} or d.plan.kit.packs > 1
+    keys = [s.key for s in steps(d, LogState(), Visit(12, cares(d)))]
+    assert "visit.12.sharing" not in keys and kinds
+
+
+@pytest.mark.parametrize("name", SHAPES)
+def test_a_new_part_opens_its_own_ends_and_no_others(name):
+    d = made(SHAPES[name])
+    dues = dues_of(d, Sky())
+    for x in devices(d):
+        found = reopened(d, x.key, dues)
+        assert all(t.body == x.body for t in found.terminations)
+        assert len(found.terminations) == sum(
+            t.body == x.body and t.kind != "dead" for t in d.terminations if x.body
+        )
+        assert not any(t.known for t in found.tests)
+    assert reopened(d, "no such device", dues).terminations == ()
+
+
+def test_one_more_pack_says_what_changes_and_what_stays():
+    d = made(HERON_SLIP)
+    found = compared(d, made(grown(d.plan, "pack").model_dump(mode="json")))
+    new = {(c.part, c.label) for c in found.changes if not c.before}
+    packs = d.plan.kit.packs
+    assert ("Boxes", f"Pack {packs + 1}") in new
+    assert ("Circuits", f"Pack {packs + 1} to battery bus") in new
+    stays = dict(found.stays)
+    assert stays["Circuits"] == len(d.circuits)
+    ends = [c for c in found.changes if c.part == "Terminations" and c.before]
+    assert not ends  # what is made off stays made off
+    assert any(c.part == "Settings" for c in found.changes)
+
+
+def test_one_more_of_what_does_not_fit_would_be_a_stop():
+    d = made(other(TERN_HOLLOW))
+    document = grown(d.plan, "inverter").model_dump(mode="json")
+    assert document["kit"]["inverters"] == d.plan.kit.inverters + 1
+    found = compared(d, made(document))
+    assert found.changes and found.stops
+
+
+@pytest.mark.parametrize("name", list(SHAPES)[:12])
+def test_a_charger_is_a_load_of_the_house(name):
+    d = made(SHAPES[name])
+    plan = grown(grown(d.plan, "charger"), "charger")
+    assert [x.id for x in plan.loads[-2:]] == ["car-charger-1", "car-charger-2"]
+    assert all(s.label != "" for s in compared(d, made(plan.model_dump(mode="json"))).changes)
+
+
+def test_nothing_changes_where_nothing_was_added():
+    d = made(TERN_HOLLOW)
+    same = compared(d, made(TERN_HOLLOW))
+    assert same.changes == () and same.stops == ()

@@ -1,0 +1,198 @@
+"""After the hand-over: visits, their list, faults, a part replaced, one more of something."""
+
+import time
+import uuid
+from datetime import UTC, date, datetime, timedelta
+
+import pytest
+from icalendar import Calendar
+from sqlalchemy import insert
+
+from gumboot.core.plan import Plan
+from gumboot.demo.plans import HERON_SLIP
+from gumboot.store import handing
+from gumboot.store.database import see_crew
+from gumboot.store.models import Job, VisitDue
+from tests.web.stations.hand_over.test_signing import shown, signed
+
+__all__ = ["signed"]
+
+
+def after(person, job):
+    return person.get(f"/jobs/{job}/after.json").json()
+
+
+def visit(person, job, *rows):
+    sent = [{"uuid": str(uuid.uuid4()), "kind": "visit", "act": "done", **r} for r in rows]
+    return person.log(job, *sent).json()["entries"]
+
+
+def test_a_signed_job_is_due_for_its_visits(installer, signed):
+    page = after(installer, signed)
+    today = datetime.now(UTC).date()
+    assert page["next"] == 1 and len(page["visits"]) > 9
+    first = date.fromisoformat(page["visits"][0]["day"])
+    assert timedelta(28) <= first - today <= timedelta(31)
+    rows = installer.get("/visits.json").json()["visits"]
+    assert any(v["job"] == signed and v["months"] == 1 for v in rows)
+    ics = Calendar.from_ical(installer.get(f"/jobs/{signed}/visits.ics").content)
+    days = [e["DTSTART"].dt for e in ics.walk("VEVENT")]
+    assert days[0] == first and len(days) == len(page["visits"])
+    whole = Calendar.from_ical(installer.get("/visits.ics").content)
+    assert any("Heron Slip" in str(e["SUMMARY"]) for e in whole.walk("VEVENT"))
+
+
+def test_a_visit_is_walked_and_judged_on_a_signed_job(installer, planner, signed):
+    page = installer.get(f"/jobs/{signed}/after/visit.json?months=1").json()
+    keys = [s["key"] for s in page["steps"]]
+    assert (
+        keys
+        and page["may"]
+        and not planner.get(f"/jobs/{signed}/after/visit.json?months=1").json()["may"]
+    )
+    (wrong,) = visit(installer, signed, {"key": keys[0], "typed": "3 lines"})
+    assert (wrong["verdict"], wrong["why"]) == ("outside", "changed since hand-over")
+    assert after(installer, signed)["next"] == 1
+    rest = [{"key": k, "typed": "0"} for k in keys]
+    assert {a["state"] for a in visit(installer, signed, *rest)} == {"kept"}
+    page = after(installer, signed)
+    assert page["visits"][0]["done"] and page["next"] == page["visits"][1]["months"]
+    listed = installer.get("/visits.json").json()["visits"]
+    assert next(v for v in listed if v["job"] == signed)["months"] == page["next"]
+    (gone,) = visit(installer, signed, {"key": "visit.1.nothing", "typed": "0"})
+    assert gone["state"] == "refused"
+
+
+def test_a_visit_without_a_script(installer, signed):
+    key = installer.get(f"/jobs/{signed}/after/visit.json?months=1").json()["steps"][0]["key"]
+    sent = {"key": key, "act": "done", "typed": "0", "uuid": str(uuid.uuid4())}
+    answer = installer.post(f"/jobs/{signed}/after/visit", sent)
+    assert answer.status_code == 303 and answer.headers["location"].endswith("months=1")
+    bad = {"key": key, "act": "done", "typed": "", "uuid": str(uuid.uuid4())}
+    assert installer.post(f"/jobs/{signed}/after/visit", bad).status_code == 422
+
+
+def test_no_visit_is_due_of_a_job_that_is_open(supervisor, signed):
+    supervisor.post(f"/jobs/{signed}/reopen", {"reason": "a lug"})
+    assert after(supervisor, signed)["visits"] == []
+    rows = supervisor.get("/visits.json").json()["visits"]
+    assert not any(v["job"] == signed for v in rows)
+    assert "No visit is due before" in supervisor.get(f"/jobs/{signed}/after/visit").text
+
+
+def test_a_fault_is_told_searched_and_closed_on_a_signed_job(installer, signed):
+    bare = installer.post(f"/jobs/{signed}/after/fault", {"problem": "no_island"})
+    assert bare.status_code == 422 and "Type what is seen" in bare.text
+    sent = {"symptom": "dark in an outage", "problem": "no_island"}
+    assert installer.post(f"/jobs/{signed}/after/fault", sent).status_code == 303
+    (row,) = after(installer, signed)["faults"]
+    why = installer.get(f"/jobs/{signed}/prove/why?of=no_island").text
+    assert 'name="answer"' in why  # the search is open on a signed job
+    done = {**sent, "label": row["label"], "done": "setting put right", "cause": "a setting"}
+    installer.post(f"/jobs/{signed}/after/fault", done)
+    (row,) = after(installer, signed)["faults"]
+    assert row["over"] and row["done"] == "setting put right"
+    assert shown(installer, signed)["signed"]  # it stays signed
+
+
+def test_a_part_replaced_opens_its_ends_and_its_tests(supervisor, installer, signed):
+    sent = {"device": "pack-1", "now": "P-NEW-1", "reason": "swollen"}
+    assert installer.post(f"/jobs/{signed}/after/replace", sent).status_code == 403
+    before = supervisor.get(f"/jobs/{signed}/land.json").json()
+    assert supervisor.post(f"/jobs/{signed}/after/replace", sent).status_code == 303
+    page = after(supervisor, signed)
+    (row,) = page["replaced"]
+    assert row["now"] == "P-NEW-1" and row["reopens"]
+    now = shown(supervisor, signed)
+    assert now["signed"] is None
+    assert f"{len(row['reopens'])} of" in " ".join(now["missing"])
+    assert any("tests" in m for m in now["missing"]) is bool(row["tests"])
+    assert before["terminations"]
+    rows = supervisor.get(f"/jobs/{signed}/delivery.json").json()["devices"]
+    assert next(d["serial"] for d in rows if d["key"] == "pack-1") == "P-NEW-1"
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        ({"device": ""}, "Choose the device"),
+        ({"now": ""}, "Type the number"),
+        ({"reason": ""}, "Type why"),
+        ({"now": "4006381333931"}, "article"),
+    ],
+)
+def test_a_part_says_what_to_type(supervisor, signed, change, says):
+    sent = {"device": "pack-1", "now": "P-9", "reason": "swollen", **change}
+    answer = supervisor.post(f"/jobs/{signed}/after/replace", sent)
+    assert answer.status_code == 422 and says in answer.text
+    assert shown(supervisor, signed)["signed"]
+
+
+def test_one_more_pack_is_the_next_version_of_the_signed_plan(supervisor, signed):
+    page = supervisor.get(f"/jobs/{signed}/more?of=pack").text
+    assert "Pack 3" in page and "stay" in page
+    bare = supervisor.post(f"/jobs/{signed}/more", {"of": "pack", "version": "1", "reason": ""})
+    assert bare.status_code == 422 and shown(supervisor, signed)["signed"]
+    sent = {"of": "pack", "version": "1", "reason": "the owner wants more"}
+    late = supervisor.post(f"/jobs/{signed}/more", {**sent, "version": "7"})
+    assert late.status_code == 409 and shown(supervisor, signed)["signed"]
+    assert supervisor.post(f"/jobs/{signed}/more", sent).status_code == 303
+    now = shown(supervisor, signed)
+    assert now["job"]["version"] == 2 and now["signed"] is None
+    assert "One more pack: the owner wants more" in str(now["history"])
+
+
+@pytest.mark.long
+def test_five_thousand_visits_are_listed_as_soon_as_five(make, member, crew):
+    """A page of the list takes no more than twice as long among 5,000 as among 5."""
+    person = member("supervisor")
+
+    def fill(count):
+        with make.begin() as db:
+            see_crew(db, crew[0])
+            rows = [
+                {"uid": str(uuid.uuid4()), "name": f"Job {n}", "crew_id": crew[0], "log_head": ""}
+                for n in range(count)
+            ]
+            ids = list(db.scalars(insert(Job).returning(Job.id), rows))
+            day = date(2027, 1, 1)
+            due = [
+                {
+                    "job_id": i,
+                    "crew_id": crew[0],
+                    "day": day + timedelta(n % 900),
+                    "months": 12,
+                    "says": "x",
+                }
+                for n, i in enumerate(ids)
+            ]
+            db.execute(insert(VisitDue), due)
+
+    def took():
+        best = 9.0
+        for _ in range(7):
+            began = time.perf_counter()
+            assert person.get("/visits").status_code == 200
+            best = min(best, time.perf_counter() - began)
+        return best
+
+    fill(50)
+    few = took()
+    fill(5000)
+    assert took() < 2 * few + 0.01
+    seen, at = set(), "/visits.json"
+    for _ in range(3):
+        page = person.get(at).json()
+        assert len(page["visits"]) == 50 and not seen & {v["job"] for v in page["visits"]}
+        seen |= {v["job"] for v in page["visits"]}
+        at = f"/visits.json?after={page['more']}"
+    assert person.get("/visits.json?after=nonsense").json()["visits"]
+    with make() as db:
+        see_crew(db, crew[0])
+        assert handing.visits_until(db, crew[0], date(2026, 12, 31)) == 0
+
+
+def test_the_pages_open_on_a_job_that_is_not_signed(installer, new_job):
+    job = new_job(Plan.model_validate(HERON_SLIP))
+    for path in ("after", "after/visit", "more?of=inverter", "more?of=none", "visits.ics"):
+        assert installer.get(f"/jobs/{job}/{path}").status_code == 200
