@@ -568,6 +568,52 @@ def bench_list(http):
         db.execute(text("delete from job where name like 'Row %'"))
 
 
+def bench_visits(http):
+    """A page of five thousand visits against one of fifty; each holds fifty of them."""
+    fill = (
+        "with made as (insert into job (crew_id, uid, name, version, log_seq, log_head) select"
+        " :crew, gen_random_uuid()::text, 'Visit ' || n, 1, 0, '' from generate_series(1, {n}) n"
+        " returning id) insert into visit_due (job_id, crew_id, day, months, says) select id,"
+        " :crew, date '2027-01-01' + id % 900, 12, 'x' from made"
+    )
+    sessions = database.sessions(database.connect(os.environ["GUMBOOT_DATABASE_URL"]))
+    took = []
+    for count in (50, 5000):
+        with sessions.begin() as db:
+            crew = db.scalar(select(Crew.id).where(Crew.name == "Tidemark crew"))
+            database.see_crew(db, crew)
+            db.execute(text(fill.format(n=count)), {"crew": crew})
+        took.append(statistics.median(per_call(lambda: http.get("/visits"), 10) for _ in range(7)))
+    few, many = took
+    print(
+        f"(o) a page of 5,050 visits {many * 1e3:.0f} ms, of 50 {few * 1e3:.0f} ms:"
+        f" {many / few:.2f} (aim 2)"
+    )
+    with sessions.begin() as db:
+        database.see_crew(db, crew)
+        db.execute(text("delete from visit_due where says = 'x'"))
+        db.execute(text("delete from job where name like 'Visit %'"))
+
+
+def bench_books(http, job):
+    """The books of the largest demo job, made by a worker, against one page of print made here."""
+    from gumboot.exports.pack import to_pdf
+
+    plain = "<html lang='en'><body>" + "<p>A line of text to set.</p>" * 2000 + "</body></html>"
+    to_pdf(plain)
+    reference = per_call(lambda: to_pdf(plain), 2)
+    for book in ("owner.pdf", "inspector.pdf", "archive.pdf"):
+        start = time.perf_counter()
+        answer = http.get(f"/jobs/{job}/books/{book}?paper=a4")
+        while answer.status_code == 202:
+            time.sleep(0.1)
+            answer = http.get(answer.headers["location"])
+        took = time.perf_counter() - start
+        print(
+            f"(p) {book} {took:.1f} s, two thousand lines {reference:.1f} s: {took / reference:.2f}"
+        )
+
+
 def bench_wire(http, job):
     """What goes over the wire for the pages of the largest demo job, compressed, in kB."""
     sizes = {}
@@ -632,6 +678,8 @@ def bench_page():
             )
         bench_wire(http, job)
         bench_stations(http)
+        bench_books(http, job)
+        bench_visits(http)
         bench_list(http)
         drag(http, 8802, twelve(http))
         bench_log(

@@ -39,6 +39,7 @@ from gumboot.web.people import (
     defaults,
     first_start,
     join,
+    learning,
     office,
     people,
     seal,
@@ -119,6 +120,7 @@ def create_app(config: Config | None = None, demo: bool = False) -> FastAPI:
         tokens,
         defaults,
         seal,
+        learning,
     )
     rooms = (
         *people_rooms,
