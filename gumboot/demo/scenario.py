@@ -11,6 +11,7 @@ from __future__ import annotations
 import uuid
 from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
+from typing import Any
 
 from argon2 import PasswordHasher
 from sqlalchemy import select
@@ -20,7 +21,9 @@ from gumboot.catalogue import catalogue
 from gumboot.core.basis.finding import Level
 from gumboot.core.basis.units import parse
 from gumboot.core.design import Design, design
+from gumboot.core.hand_over.devices import delivery, devices
 from gumboot.core.hand_over.signing import STATEMENTS
+from gumboot.core.hand_over.visits import Visit, on_day, schedule, steps
 from gumboot.core.land import Termination, best_wrench
 from gumboot.core.land.entering import Entered, entry_body
 from gumboot.core.link import ct
@@ -38,7 +41,7 @@ from gumboot.core.walk.step import Step
 from gumboot.core.wall import drill_sheet
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from gumboot.demo.proven import instruments, proven
-from gumboot.store import records
+from gumboot.store import handing, records
 from gumboot.store.database import see_crew
 from gumboot.store.models import Crew, Job, Person, WrenchRow
 
@@ -96,8 +99,9 @@ def load(make: sessionmaker[Session]) -> None:
                 )
                 db.flush()
                 instruments(db, crew.id)
-                finished(db, crew.id)
+                handed_over(db, crew.id)
                 begun(db, crew.id)
+                ended(db, crew.id)
                 at_office(db, crew.id)
 
 
@@ -276,9 +280,9 @@ def tested(db: Session, job: Job, d: Design, wrong: bool) -> None:
         records.append(db, job, "ct", body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))
 
 
-def finished(db: Session, crew_id: int) -> None:
-    """Heron Slip: every termination made off, every check accepted, signed."""
-    plan = Plan.model_validate(HERON_SLIP)
+def finished(db: Session, crew_id: int, document: dict[str, Any]) -> tuple[Job, Design]:
+    """A job whose every termination is made off, every check accepted, every test made, signed."""
+    plan = Plan.model_validate(document)
     job = records.create_job(db, crew_id, plan, PEOPLE[0][1])
     drilled(db, job, plan)
     land(db, job, plan, None)
@@ -289,6 +293,7 @@ def finished(db: Session, crew_id: int) -> None:
     woken(db, job, made, 1.0)
     keyed(db, job, made)
     proven(db, job, made, PEOPLE[1][1], whole=True)
+    delivered(db, job, made)
     for f in made.findings:
         if f.level is Level.CHECK:
             records.append(
@@ -318,13 +323,84 @@ def finished(db: Session, crew_id: int) -> None:
             "note": "",
         }
         records.append(db, job, "duty", done, PEOPLE[1][1], "installer", "")
+    signed(db, job, plan)
+    return job, made
+
+
+def delivered(db: Session, job: Job, d: Design) -> None:
+    """What came, and the serials of its plates."""
+    for x in delivery(d):
+        came = {"came": "as ordered", "count": str(x.wanted), "digest": "", "note": ""}
+        body = {"item": x.key, "label": x.label, "wanted": str(x.wanted), **came}
+        records.append(db, job, "delivery", body, PEOPLE[1][1], "installer", "")
+    for n, own in enumerate(devices(d), 1):
+        found, left = ("2.04", "2.11") if own.firmware else ("", "")
+        plate = {"serial": f"{own.maker[:2].upper()}-26{n:02d}-{job.id:04d}", "kit": ""}
+        firmware = {"firmware_found": found, "firmware_left": left}
+        about = {"device": own.key, "label": own.label, "source": "camera", "note": ""}
+        records.append(
+            db, job, "serial", {**about, **plate, **firmware}, PEOPLE[1][1], "installer", ""
+        )
+
+
+def signed(db: Session, job: Job, plan: Plan) -> None:
+    """A supervisor signs."""
     body = {
-        "plan_version": 1,
+        "plan_version": job.version,
         "plan_digest": records.plan_digest(plan),
         "log_head": job.log_head,
         "statement": STATEMENTS["supervisor"],
     }
     records.append(db, job, "sign", body, PEOPLE[2][1], "supervisor", "")
+
+
+OWNER = "Una Sedge"
+SIGNATURE = "40,120 70,60 95,130 130,50 160,125 200,80;230,110 330,96 300,120"
+
+
+def handed_over(db: Session, crew_id: int) -> None:
+    """Heron Slip: signed by three and visited twice."""
+    heron, made = finished(db, crew_id, HERON_SLIP)
+    for part, name, licence, drawn in (
+        ("licensed electrician", PEOPLE[0][1], "E-2231", ""),
+        ("owner", OWNER, "", SIGNATURE),
+    ):
+        body = {
+            **{"part": part, "name": name, "licence": licence, "drawn": drawn},
+            "statement": STATEMENTS[part],
+            "plan_version": heron.version,
+            "plan_digest": records.plan_digest(made.plan),
+            "log_head": heron.log_head,
+            "pack": "",
+        }
+        role = "owner" if part == "owner" else "planner"
+        records.append(db, heron, "signature", body, name, role, "")
+    for visit in schedule(made)[:2]:
+        visited(db, heron, made, visit)
+    due(db, heron, schedule(made)[2])
+
+
+def due(db: Session, job: Job, visit: Visit) -> None:
+    """A job's next visit."""
+    day = on_day(datetime.now(UTC).date(), visit.months)
+    handing.set_visit(db, job.crew_id, job.id, (day, visit.months, visit.says))
+
+
+def ended(db: Session, crew_id: int) -> None:
+    """Mossbank Terrace: signed, and opened again. Juniper Cut: signed with tests declined."""
+    moss, _ = finished(db, crew_id, MOSSBANK_TERRACE)
+    reason = {"reason": "The owner moves the board to the other wall in spring"}
+    records.append(db, moss, "reopen", reason, PEOPLE[2][1], "supervisor", "")
+    cut, own = finished(db, crew_id, JUNIPER_CUT)
+    due(db, cut, schedule(own)[0])
+
+
+def visited(db: Session, job: Job, d: Design, visit: Visit) -> None:
+    """A visit as it was found: nothing changed but one state of charge, a little apart."""
+    for s in steps(d, records.state(db, job), visit):
+        typed = {"text": s.lever or "940", "megohm": "> 200", "percent": "1.5"}.get(s.does, "")
+        body = walked(s, Walked(s.key, s.title, "done", typed))
+        records.append(db, job, "visit", body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))
 
 
 # As it was first drawn: two breakers for the change-over, and nothing that locks one by the other.
@@ -335,15 +411,10 @@ UNLOCKED = {
 
 
 def begun(db: Session, crew_id: int) -> None:
-    """Tern Hollow: planned with faults still in it, factory terminations checked. Saltings Barn and
-    Mossbank Terrace: landed, linked, half way up. Juniper Cut: half landed.
+    """Tern Hollow: planned with faults still in it, factory terminations checked. Saltings Barn:
+    landed, linked, half way up.
     """
-    for document, first, links in (
-        (UNLOCKED, 7, 5),
-        (SALTINGS_BARN, None, None),
-        (MOSSBANK_TERRACE, None, None),
-        (JUNIPER_CUT, 40, 3),
-    ):
+    for document, first, links in ((UNLOCKED, 7, 5), (SALTINGS_BARN, None, None)):
         plan = Plan.model_validate(document)
         job = records.create_job(db, crew_id, plan, PEOPLE[0][1])
         if first is None:
@@ -355,8 +426,8 @@ def begun(db: Session, crew_id: int) -> None:
         linked(db, job, made.harness, links)
         if document is UNLOCKED:  # wired wrong, as the simulated meter and packs are
             linked_step(db, job, made.harness, "ohm.pack-1-pack-2.0", "40")
-        if document in (UNLOCKED, MOSSBANK_TERRACE):
-            tested(db, job, made, wrong=document is UNLOCKED)
+        if document is UNLOCKED:
+            tested(db, job, made, wrong=True)
         if links is None:  # at switch-on, half way; its last string a module short
             last = made.strings[-1].letter if made.strings else ""
             proven(db, job, made, PEOPLE[1][1], whole=False, short=last)
