@@ -199,6 +199,9 @@ def check(data: bytes, known: Sequence[str]) -> Checked:
     all_of_it = found.evaluate_signature_coverage() == SignatureCoverageLevel.ENTIRE_FILE
     whole = bool(status.intact and status.valid and all_of_it)
     why = "" if whole else "it was changed after it was sealed"
+    over = certificate.not_valid_after
+    if whole and when and when > over:
+        why = f"its certificate had run out on {over.date().isoformat()} when it was sealed"
     if whole and not own:
         why = "it is whole, and sealed by a certificate that is none of this crew's"
     return Checked(

@@ -18,7 +18,7 @@ from gumboot.core.land import Termination
 from gumboot.core.land.placards import list_placards
 from gumboot.drawings.one_line import one_line
 from gumboot.exports.seal import about
-from gumboot.store import files, handing
+from gumboot.store import files, handing, records
 from gumboot.store.database import see_crew
 from gumboot.web.background import asked, made, waiting
 from gumboot.web.job.jobs import document_of
@@ -40,6 +40,7 @@ CONTENTS = (
     ("devices", "Devices and serials"),
     ("terminations", "Terminations"),
     ("leads", "Signal leads"),
+    ("calibrated", "Tools and instruments"),
     ("tests", "Tests and results"),
     ("walks", "Link, Wake and Set"),
     ("settings", "Settings"),
@@ -199,6 +200,13 @@ def inspector_context(
         "differences": found,
         "other": {**dict(other), **by_key},
         "serials": serial_rows(job),
+        "calibrated": [
+            *((w.name, w.serial, w.calibrated_until.isoformat()) for w in job.wrenches),
+            *(
+                (x.name, x.serial, x.calibrated_until.isoformat())
+                for x in records.instruments(job.visit.db)
+            ),
+        ],
         "hands": [{"mark": v, "name": k} for k, v in hands.items()],
         "terminations": termination_rows(job, hands),
         "strings": of_strings(job, rows),

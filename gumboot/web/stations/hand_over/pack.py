@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from typing import Any
 
@@ -9,6 +10,7 @@ from gumboot.core.basis.finding import Level
 from gumboot.core.basis.words import inside
 from gumboot.core.design import Design
 from gumboot.core.hand_over.devices import devices
+from gumboot.core.hand_over.growing import compared
 from gumboot.core.hand_over.signing import STATEMENTS, path_of
 from gumboot.core.journal import log
 from gumboot.core.journal.entry import Entry
@@ -23,6 +25,7 @@ from gumboot.drawings.wall import draw_wall
 from gumboot.exports import pack
 from gumboot.store import handing, office, records
 from gumboot.web.background import asked
+from gumboot.web.field.slots import lacking
 from gumboot.web.job.listing import elsewhere
 from gumboot.web.job.opening import OpenJob
 from gumboot.web.job.walking import last
@@ -30,7 +33,6 @@ from gumboot.web.pages.frame import drawn
 from gumboot.web.stations.brief.editions import entries_of, used
 from gumboot.web.stations.hand_over.delivery import noted
 from gumboot.web.stations.hand_over.links import code_of, link_of
-from gumboot.web.stations.hand_over.pictures import lacking
 from gumboot.web.stations.link.harness import lead_data
 from gumboot.web.stations.prove.given import curve_pages
 from gumboot.web.stations.prove.standing import complete as tried
@@ -38,6 +40,17 @@ from gumboot.web.stations.prove.standing import dues_now
 from gumboot.web.stations.prove.table import beside_of, row_of
 from gumboot.web.stations.set import keying, read_back
 from gumboot.web.stations.wake.walk import steps_of
+
+REMADE = {
+    "reading": "readings of torque",
+    "step": "steps at terminations",
+    "test": "tests",
+    "set": "lines keyed",
+    "link": "steps of Link",
+    "wake": "steps of Wake",
+    "replaced": "parts replaced",
+    "built": "things built otherwise",
+}
 
 
 def missing(job: OpenJob) -> list[str]:
@@ -185,6 +198,30 @@ def signatures(job: OpenJob) -> list[dict[str, Any]]:
     ]
 
 
+def since_signed(job: OpenJob, entries: Sequence[Entry]) -> dict[str, Any] | None:
+    """What differs between the newest signature and the one before it; of an open job, between the
+    last signature and now. None where there is nothing to compare.
+    """
+    signs = [e for e in entries if e.kind == "sign"]
+    open_now = job.state.signed is None
+    if not signs or (len(signs) < 2 and not open_now):
+        return None
+    first, last = (signs[-1], None) if open_now else (signs[-2], signs[-1])
+    until = last.seq if last else job.record.log_seq + 1
+    between = [e for e in entries if first.seq < e.seq < until and e.kind in REMADE]
+    counts = Counter(REMADE[e.kind] for e in between)
+    before = records.plan_at(job.visit.db, job.record, first.body["plan_version"])
+    same = before is None or first.body["plan_version"] == job.record.version
+    found = None if same or before is None else compared(job.tried(before), job.design)
+    return {
+        "from": first.at_server,
+        "until": last.at_server if last else "",
+        "versions": [first.body["plan_version"], job.record.version],
+        "made": [f"{n} {what}" for what, n in counts.items()],
+        "changes": found.changes if found else (),
+    }
+
+
 def anchored(job: OpenJob, kind: str) -> None:
     """Put the head of the job's log into the office log."""
     job.visit.tells(
@@ -276,6 +313,7 @@ def page(
         if signed
         else None,
         "signatures": signatures(job),
+        "since": since_signed(job, entries),
         "signing": {"part": "", "name": "", "licence": "", "drawn": "", "field": "", "fault": ""},
         "statements": STATEMENTS,
         "_link_of": link_of,

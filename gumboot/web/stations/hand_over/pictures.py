@@ -6,32 +6,16 @@ from typing import Any
 
 from fastapi import APIRouter, Request
 
-from gumboot.core.hand_over.pictures import Wanted, wanted
-from gumboot.core.journal.entry import Entry
+from gumboot.core.hand_over.pictures import wanted
 from gumboot.core.land.entering import Refused
 from gumboot.web.field.entry import Sent, makes
+from gumboot.web.field.slots import taken
 from gumboot.web.field.terminations import script
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import drawn, twin
 
 router = APIRouter()
 STATIONS = {"delivery": "At the door", "wall": "Wall", "land": "Land", "wake": "Before Wake"}
-
-
-def taken(job: OpenJob) -> dict[str, Entry]:
-    """The newest photograph in each place, that nobody took off."""
-    out: dict[str, Entry] = {}
-    for e in job.state.photos.values():
-        if slot := e.body.get("slot", ""):
-            if slot not in out or out[slot].seq < e.seq:
-                out[slot] = e
-    return out
-
-
-def lacking(job: OpenJob) -> list[Wanted]:
-    """The photographs wanted that nobody took."""
-    there = taken(job)
-    return [x for x in wanted(job.design) if x.key not in there]
 
 
 def page(job: OpenJob) -> dict[str, Any]:

@@ -30,6 +30,7 @@ from gumboot.web.job.opening import Opened, OpenJob, today
 from gumboot.web.job.saving import change
 from gumboot.web.pages.frame import drawn, render, twin
 from gumboot.web.people.defaults import of_crew, paper_of
+from gumboot.web.stations.hand_over.links import code_of, shared_link
 from gumboot.web.stations.land.store_reels import MOST, in_store, put, take
 
 router = APIRouter()
@@ -393,11 +394,13 @@ def labels_pdf(request: Request, job: Opened) -> Response:
 
 @router.get("/jobs/{job_id}/land/placards.pdf")
 def placards_pdf(request: Request, job: Opened) -> Response:
-    """Placards and legends to print, engrave or order by."""
+    """Placards and legends to print, engrave or order by; and the owner's code, where it is."""
+    link = shared_link(request, job)
     context = {
         "placards": list_placards(job.design, today()),
         "name": job.record.name,
         "made": datetime.now(UTC).date().isoformat(),
         "paper": paper_of(job.visit, job.plan.units),
+        "qr": code_of(link) if link else "",
     }
     return printed(request, job, "placard_sheet.html", "placards", context)

@@ -27,6 +27,7 @@ from gumboot.devices import meter_client, plant_client
 from gumboot.devices.networks import DeviceFault
 from gumboot.drawings.one_line import one_line
 from gumboot.web.field.entry import Sent, makes
+from gumboot.web.field.slots import lacking
 from gumboot.web.job import walking
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import drawn, twin
@@ -105,6 +106,7 @@ def page(
     return {
         **job.head("wake"),
         "tab": "wake",
+        "slots_here": [{"key": x.key, "says": x.says} for x in lacking(job, "land", "wake")],
         "row": row_of(job.design),
         "_drawing": drawn(one_line(job.design)),
         **walking.walk(job, "wake", rows, more),

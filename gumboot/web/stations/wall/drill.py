@@ -23,6 +23,7 @@ from gumboot.exports.pack import CAUTIONS
 from gumboot.store import files
 from gumboot.web.background import printed
 from gumboot.web.field.entry import Sent, makes
+from gumboot.web.field.slots import lacking
 from gumboot.web.field.terminations import script, terminations_of
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.job.saving import change
@@ -51,7 +52,7 @@ def drill(request: Request, job: Opened) -> dict[str, Any] | Response:
     w = on_wall(job, request.query_params.get("wall", ""))
     if w is None:
         return (
-            {**job.head("wall"), "holes": []}
+            {**job.head("wall"), "holes": [], "slots_here": []}
             if request.url.path.endswith(".json")
             else RedirectResponse(f"/jobs/{job.record.id}/wall", 303)
         )
@@ -82,6 +83,7 @@ def page(job: OpenJob, w: WallDesign) -> dict[str, Any]:
     return {
         **own_first(job.head("wall")),
         "tab": "wall/drill",
+        "slots_here": [{"key": x.key, "says": x.says} for x in lacking(job, "wall")],
         "letter": w.scene.wall.id,
         "walls": [{"id": x.id, "name": x.name} for x in job.plan.walls],
         "wall": {"name": w.scene.wall.name},
