@@ -6,35 +6,46 @@ from __future__ import annotations
 
 import argparse
 import threading
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from types import TracebackType
 
-from asn1crypto import pem, tsp
+from asn1crypto import tsp
 from asn1crypto import x509 as asn1
-from cryptography.hazmat.primitives import serialization
-from cryptography.hazmat.primitives.serialization import pkcs12
+from cryptography import x509
+from cryptography.hazmat.primitives import hashes, serialization
+from cryptography.hazmat.primitives.asymmetric import rsa
+from cryptography.x509.oid import ExtendedKeyUsageOID, NameOID
 from pyhanko.keys import load_private_key_from_pemder_data
 from pyhanko.sign.timestamps.dummy_client import DummyTimeStamper
-
-from gumboot.exports.seal import new_seal
 
 REPLY = "application/timestamp-reply"
 
 
 def stamper() -> DummyTimeStamper:
     """What stamps, by a certificate of its own."""
-    made = new_seal("Time stamps", datetime.now(UTC), stamps=True)
-    key, _, _ = pkcs12.load_key_and_certificates(made.pkcs12, None)
-    assert key is not None  # noqa: S101 - it was just made
+    key = rsa.generate_private_key(65537, 2048)
+    name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "Time stamps")])
+    now = datetime.now(UTC)
+    purpose = x509.ExtendedKeyUsage([ExtendedKeyUsageOID.TIME_STAMPING])
+    certificate = (
+        x509.CertificateBuilder()
+        .subject_name(name)
+        .issuer_name(name)
+        .public_key(key.public_key())
+        .serial_number(x509.random_serial_number())
+        .not_valid_before(now - timedelta(days=1))
+        .not_valid_after(now + timedelta(days=365))
+        .add_extension(purpose, critical=True)
+        .sign(key, hashes.SHA256())
+    )
     plain = key.private_bytes(
         serialization.Encoding.DER,
         serialization.PrivateFormat.PKCS8,
         serialization.NoEncryption(),
     )
-    _, _, der = pem.unarmor(made.certificate.encode())
     return DummyTimeStamper(
-        tsa_cert=asn1.Certificate.load(der),
+        tsa_cert=asn1.Certificate.load(certificate.public_bytes(serialization.Encoding.DER)),
         tsa_key=load_private_key_from_pemder_data(plain, None),
         certs_to_embed=None,
     )

@@ -15,9 +15,9 @@ from asn1crypto import pem
 from asn1crypto import x509 as asn1
 from cryptography import x509
 from cryptography.hazmat.primitives import hashes, serialization
-from cryptography.hazmat.primitives.asymmetric import ec, rsa
+from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.hazmat.primitives.serialization import pkcs12
-from cryptography.x509.oid import ExtendedKeyUsageOID, NameOID
+from cryptography.x509.oid import NameOID
 from pyhanko.pdf_utils.incremental_writer import IncrementalPdfFileWriter
 from pyhanko.pdf_utils.misc import PdfError
 from pyhanko.pdf_utils.reader import PdfFileReader
@@ -66,16 +66,12 @@ class Checked:
     why: str = ""
 
 
-def new_seal(crew: str, now: datetime, stamps: bool = False) -> Seal:
-    """A certificate of a crew's own, for its name: it vouches for itself, and says so. stamps: for
-    a time stamping service.
-    """
-    key: ec.EllipticCurvePrivateKey | rsa.RSAPrivateKey = ec.generate_private_key(ec.SECP256R1())
-    if stamps:
-        key = rsa.generate_private_key(65537, 2048)
+def new_seal(crew: str, now: datetime) -> Seal:
+    """A certificate of a crew's own, for its name: it vouches for itself, and says so."""
+    key = ec.generate_private_key(ec.SECP256R1())
     name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, crew[:64] or "Crew")])
     usage = x509.KeyUsage(True, True, *[False] * 7)
-    build = (
+    certificate = (
         x509.CertificateBuilder()
         .subject_name(name)
         .issuer_name(name)
@@ -85,11 +81,8 @@ def new_seal(crew: str, now: datetime, stamps: bool = False) -> Seal:
         .not_valid_after(now + LASTS)
         .add_extension(x509.BasicConstraints(ca=False, path_length=None), critical=True)
         .add_extension(usage, critical=True)
+        .sign(key, hashes.SHA256())
     )
-    if stamps:
-        purpose = x509.ExtendedKeyUsage([ExtendedKeyUsageOID.TIME_STAMPING])
-        build = build.add_extension(purpose, critical=True)
-    certificate = build.sign(key, hashes.SHA256())
     packed = pkcs12.serialize_key_and_certificates(
         b"crew", key, certificate, None, serialization.NoEncryption()
     )

@@ -56,6 +56,8 @@ def read_photo(data: bytes) -> Photo:
             upright = ImageOps.exif_transpose(opened).convert("RGB")
     except Unreadable:
         raise
+    except Image.DecompressionBombError as exc:
+        raise Unreadable(f"It has more pixels than any camera takes. {want}.") from exc
     except UnidentifiedImageError as exc:
         raise Unreadable(f"It is not a photograph that can be read here. {want}.") from exc
     except (

@@ -214,7 +214,7 @@ def append(
         if before.kind != kind or before.body != written:
             raise BadEntry(f"entry {uuid} is already kept with other content")
         return _entry(before)
-    if state(db, locked).signed and not (kind in KINDS and KINDS[kind].after):
+    if state(db, locked).signed and not (kind in KINDS and KINDS[kind].kept_after(body)):
         raise Frozen
     if seen is not None and seen != (locked.version, locked.log_head):
         raise Moved

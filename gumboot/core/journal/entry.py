@@ -48,7 +48,7 @@ class Kind:
     name: as it stands in the log for good; fields: what every body of it has, by JSON Schema; more:
     what entries of before have not; says: one sentence for the page of the log; about: the field
     that names what it is about; reads: what it does to the state of the log; after: whether it is
-    kept on a job that is signed.
+    kept on a job that is signed, or of which bodies.
     """
 
     name: str
@@ -57,7 +57,11 @@ class Kind:
     reads: Reads
     about: str = "label"
     more: Fields = field(default_factory=dict)
-    after: bool = False
+    after: bool | Callable[[dict[str, Any]], bool] = False
+
+    def kept_after(self, body: dict[str, Any]) -> bool:
+        """Whether an entry with this body is kept on a job that is signed."""
+        return self.after(body) if callable(self.after) else self.after
 
     def schema(self) -> dict[str, Any]:
         """JSON Schema of its body."""
@@ -77,7 +81,7 @@ def kind(
     says: Callable[[dict[str, Any]], str],
     about: str = "label",
     more: Fields | None = None,
-    after: bool = False,
+    after: bool | Callable[[dict[str, Any]], bool] = False,
 ) -> Callable[[Reads], Reads]:
     """Register a kind of entry by the function that reads it into the state of the log. Raises
     ValueError

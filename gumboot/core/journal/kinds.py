@@ -57,6 +57,7 @@ NUMBER = {"type": "number"}
         "source": {"enum": ["typed", "file", "wrench"]},
         **DEVICE,
     },
+    after=lambda b: b.get("turn") == "again",
 )
 @kind(
     "step",
@@ -69,6 +70,7 @@ NUMBER = {"type": "number"}
     },
     lambda b: str(b["act"]),
     more=DEVICE,
+    after=lambda b: b["act"] in ("re-checked", "moved"),
 )
 @kind(
     "settle",

@@ -16,6 +16,7 @@ from gumboot.core.hand_over.replacing import reopened
 from gumboot.core.hand_over.serials import NoSerial, serial_of
 from gumboot.core.hand_over.visits import Visit, changed, on_day, schedule, steps
 from gumboot.core.journal.entry import Entry
+from gumboot.core.land.recheck import due as again
 from gumboot.core.walk.entering import Entry as Entered
 from gumboot.core.walk.entering import body_of, entry_body
 from gumboot.core.walk.step import Step
@@ -57,11 +58,22 @@ def complete(job: OpenJob, v: Visit) -> bool:
     )
 
 
+def returning(job: OpenJob) -> tuple[date, int, str] | None:
+    """(day, 0, what for) of the return a day after the ends were made off, while any is due."""
+    rows = again(job.design.terminations, job.state_of)
+    if not rows:
+        return None
+    many = f"{len(rows)} termination{'s' if len(rows) != 1 else ''} again, a day after"
+    return max(r.at for r in rows).date(), 0, many
+
+
 def next_visit(job: OpenJob) -> tuple[date, int, str] | None:
     """(day, months, what for) of the first visit that was not made; None before a signature."""
     signed = signed_on(job)
     if signed is None:
         return None
+    if back := returning(job):
+        return back
     v = next((v for v in schedule(job.design) if not complete(job, v)), None)
     return (on_day(signed, v.months), v.months, v.says) if v else None
 
@@ -117,6 +129,7 @@ def page(
         **job.head("hand-over"),
         "tab": "after",
         "visits": rows,
+        "back": back[2] if signed and (back := returning(job)) else "",
         "next": next((r["months"] for r in rows if not r["done"]), None),
         "faults": [
             {"label": e.body["label"], "who": e.who, "at": e.at_server, **e.body}
@@ -341,6 +354,7 @@ def due(request: Request, visit: Visiting) -> dict[str, Any]:
                 "name": name,
                 "day": v.day.isoformat(),
                 "months": v.months,
+                "at": address(v.job_id, v.months),
                 "says": v.says,
                 "over": v.day < day,
             }
@@ -351,6 +365,11 @@ def due(request: Request, visit: Visiting) -> dict[str, Any]:
     }
 
 
+def address(job: int, months: int) -> str:
+    """Where a visit is walked."""
+    return f"/jobs/{job}/{PATH}?months={months}" if months else f"/jobs/{job}/land/return"
+
+
 @router.get("/visits.ics")
 def crew_calendar(request: Request, visit: Visiting) -> Response:
     """The crew's next visits as one iCalendar file."""
@@ -358,8 +377,8 @@ def crew_calendar(request: Request, visit: Visiting) -> Response:
         (
             f"visit-{v.job_id}-{v.months}",
             v.day,
-            f"{name}: visit after {v.months} months",
-            f"{v.says}\n{request.base_url}jobs/{v.job_id}/{PATH}?months={v.months}",
+            f"{name}: {f'visit after {v.months} months' if v.months else 'the return'}",
+            f"{v.says}\n{request.base_url}{address(v.job_id, v.months)[1:]}",
         )
         for v, name in handing.visits(visit.db, visit.crew_id, MOST_IN_CALENDAR)
     ]

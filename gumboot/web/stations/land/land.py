@@ -15,6 +15,7 @@ from fastapi.responses import RedirectResponse, Response
 from gumboot.core.basis.finding import Change
 from gumboot.core.land import CLASSES, SCHOOLS, best_wrench, illegal, lacking, school_of
 from gumboot.core.land.events import ACTS
+from gumboot.core.land.recheck import due
 from gumboot.core.land.tools import not_kept
 from gumboot.drawings.terminal_block import block_plates
 from gumboot.web.field.receive import keep
@@ -54,6 +55,7 @@ def page(job: OpenJob) -> dict[str, Any]:
     school = school_of(job.plan.landing, d.inverter) if d.inverter else SCHOOLS[0]
     return {
         **job.head("land"),
+        "again": bool(job.state.signed and due(job.design.terminations, job.state_of)),
         "tab": "land",
         "total": len(d.terminations),
         "made": sum(job.state_of(t).complete for t in d.terminations),

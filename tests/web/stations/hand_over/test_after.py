@@ -33,12 +33,35 @@ def test_a_signed_job_is_due_for_its_visits(installer, signed):
     first = date.fromisoformat(page["visits"][0]["day"])
     assert timedelta(28) <= first - today <= timedelta(31)
     rows = installer.get("/visits.json").json()["visits"]
-    assert any(v["job"] == signed and v["months"] == 1 for v in rows)
+    assert any(v["job"] == signed for v in rows)
     ics = Calendar.from_ical(installer.get(f"/jobs/{signed}/visits.ics").content)
     days = [e["DTSTART"].dt for e in ics.walk("VEVENT")]
     assert days[0] == first and len(days) == len(page["visits"])
     whole = Calendar.from_ical(installer.get("/visits.ics").content)
     assert any("Heron Slip" in str(e["SUMMARY"]) for e in whole.walk("VEVENT"))
+
+
+def again_of(installer, signed, **more):
+    page = installer.get(f"/jobs/{signed}/land.json").json()
+    tools = {w["name"]: w["id"] for w in installer.get("/wrenches.json").json()["wrenches"]}
+    wants = [t for t in page["terminations"] if t["recheck"] != "none" and t["torque_nm"]]
+    own = next(t for t in wants if 1.2 <= t["torque_nm"] <= 6)
+    row = {"key": own["key"], "act": "torqued", "typed": f"{own['torque_nm']} Nm", **more}
+    return installer.log(signed, {**row, "wrench": tools["small driver"]}).json()["entries"][0]
+
+
+def test_the_return_after_a_day_is_made_on_a_signed_job(installer, signed):
+    """The second reading is kept; any other entry about a termination is not."""
+    page = after(installer, signed)
+    assert "a day after" in page["back"]
+    rows = installer.get("/visits.json").json()["visits"]
+    own = next(v for v in rows if v["job"] == signed)
+    assert own["months"] == 0 and own["at"].endswith("/land/return")
+    assert 'data-may="yes"' in installer.get(f"/jobs/{signed}/land").text
+    assert again_of(installer, signed)["state"] == "refused"
+    assert again_of(installer, signed, again=True)["state"] == "kept"
+    count = int(after(installer, signed)["back"].split()[0])
+    assert count == int(page["back"].split()[0]) - 1
 
 
 def test_a_visit_is_walked_and_judged_on_a_signed_job(installer, planner, signed):
@@ -56,8 +79,6 @@ def test_a_visit_is_walked_and_judged_on_a_signed_job(installer, planner, signed
     assert {a["state"] for a in visit(installer, signed, *rest)} == {"kept"}
     page = after(installer, signed)
     assert page["visits"][0]["done"] and page["next"] == page["visits"][1]["months"]
-    listed = installer.get("/visits.json").json()["visits"]
-    assert next(v for v in listed if v["job"] == signed)["months"] == page["next"]
     (gone,) = visit(installer, signed, {"key": "visit.1.nothing", "typed": "0"})
     assert gone["state"] == "refused"
 
