@@ -66,7 +66,6 @@ def read_photo(data: bytes) -> Photo:
         SyntaxError,
         KeyError,
         TypeError,
-        Image.DecompressionBombError,
     ) as exc:
         raise Unreadable(
             f"The photograph is damaged or cut short. {want}, and send it again."

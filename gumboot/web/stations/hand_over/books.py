@@ -32,6 +32,7 @@ from gumboot.web.stations.wake.order import initiators
 
 router = APIRouter()
 TAGGED, ARCHIVE = "pdf/ua-1", "pdf/a-3a"
+BESIDE = ("plate.", "fixings.", "clear.", "block.")  # slots that stand beside their rows
 CONTENTS = (
     ("drawing", "One-line drawing, as built"),
     ("built", "As built against as planned"),
@@ -152,6 +153,7 @@ def serial_rows(job: OpenJob) -> list[dict[str, str]]:
         out.append(
             {
                 "key": x.key,
+                "body": x.body,
                 "label": x.label,
                 "maker": x.maker,
                 "model": x.model,
@@ -182,9 +184,12 @@ def inspector_context(
     rows = {r["key"]: r for r in shared["tests"]}
     found, pictures = differences(d, job.state), photographs(job)
     other = marks(found, d)
+    shots = {p["slot"]: p for p in pictures if p.get("slot")}
+    beside = {k: p for k, p in shots.items() if k.startswith(BESIDE)}
+    loose = [p for p in pictures if p["digest"] not in {x["digest"] for x in beside.values()}]
     has = {
         "leads": bool(shared["leads"]),
-        "photographs": bool(pictures),
+        "photographs": bool(loose),
         "enclosed": bool(enclosed),
     }
     by_key, hands = {x.about: x.built for x in found}, hands_of(job)
@@ -212,7 +217,8 @@ def inspector_context(
         "strings": of_strings(job, rows),
         "circuits": of_circuits(job, rows),
         "placards": list_placards(d, today()),
-        "photos": pictures,
+        "photos": loose,
+        "shots": beside,
         "figures": d.figures,
         "enclosed": enclosed,
         "orders": orders_of(d),

@@ -66,11 +66,8 @@ def test_a_photograph_of_200_megapixels_is_refused_and_nothing_lost(installer, b
     sent = {"came-inverter": "missing", "note-inverter": "one box"}
     files = {"photo-inverter": ("big.png", big.getvalue(), "image/png")}
     answer = installer.post(f"/jobs/{barn}/delivery", sent, files=files)
-    assert (
-        answer.status_code == 422
-        and "one box" in answer.text
-        and "more than any camera" in answer.text
-    )
+    assert answer.status_code == 422 and "one box" in answer.text
+    assert "more pixels than any camera" in answer.text
 
 
 def test_the_same_number_twice_is_said_at_both(installer, barn):
@@ -162,3 +159,24 @@ def test_a_difference_says_what_to_type(installer, barn, change, says):
     sent = {"about": first, "what": "length", "built": "9", "note": "kept words", **change}
     answer = installer.post(f"/jobs/{barn}/as-built", sent)
     assert answer.status_code == 422 and says in answer.text and "kept words" in answer.text
+
+
+def test_a_photograph_stands_in_the_books_beside_its_row(installer, supervisor, barn):
+    """Of a plate, of an open block; both in the archive too."""
+    import pikepdf
+    from pypdf import PdfReader
+
+    take(installer, barn, "plate.inverter-1", photo((300, 200)))
+    take(installer, barn, "block.main-panel", photo((310, 200)))
+    take(installer, barn, "meter", photo((320, 200)))
+    pdf = supervisor.get(f"/jobs/{barn}/books/inspector.pdf").content
+    reader = PdfReader(io.BytesIO(pdf))
+    text = " ".join("\n".join(p.extract_text() for p in reader.pages).split())
+    sizes = {i.image.size for p in reader.pages for i in p.images}
+    assert sizes == {(300, 200), (310, 200), (320, 200)}
+    order = [text.rindex(x) for x in ("Inverter: its plate", "Main board: open", "The meter, its")]
+    assert order == sorted(order)
+    archive = supervisor.get(f"/jobs/{barn}/books/archive.pdf").content
+    with pikepdf.open(io.BytesIO(archive)) as kept:
+        names = sorted(kept.attachments)
+    assert sum(n.startswith("photographs/") for n in names) == 3
