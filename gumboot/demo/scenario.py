@@ -387,13 +387,23 @@ def due(db: Session, job: Job, visit: Visit) -> None:
     handing.set_visit(db, job.crew_id, job.id, (day, visit.months, visit.says))
 
 
+PLOVER_QUAY = {
+    **MOSSBANK_TERRACE,
+    "site": {**MOSSBANK_TERRACE["site"], "name": "Plover Quay", "address": "3 Plover Quay"},
+}
+DUNLIN_END = {
+    **JUNIPER_CUT,
+    "site": {**JUNIPER_CUT["site"], "name": "Dunlin End", "address": "Dunlin End, the old ferry"},
+}
+
+
 def ended(db: Session, crew_id: int) -> None:
-    """Mossbank Terrace: signed, and opened again. Juniper Cut: signed with tests declined."""
-    moss, _ = finished(db, crew_id, MOSSBANK_TERRACE)
+    """Plover Quay: signed, and opened again. Dunlin End: signed with tests declined."""
+    plover, _ = finished(db, crew_id, PLOVER_QUAY)
     reason = {"reason": "The owner moves the board to the other wall in spring"}
-    records.append(db, moss, "reopen", reason, PEOPLE[2][1], "supervisor", "")
-    cut, own = finished(db, crew_id, JUNIPER_CUT)
-    due(db, cut, schedule(own)[0])
+    records.append(db, plover, "reopen", reason, PEOPLE[2][1], "supervisor", "")
+    dunlin, own = finished(db, crew_id, DUNLIN_END)
+    due(db, dunlin, schedule(own)[0])
 
 
 def visited(db: Session, job: Job, d: Design, visit: Visit) -> None:
@@ -412,10 +422,15 @@ UNLOCKED = {
 
 
 def begun(db: Session, crew_id: int) -> None:
-    """Tern Hollow: planned with faults still in it, factory terminations checked. Saltings Barn:
-    landed, linked, half way up.
+    """Tern Hollow: planned with faults still in it, factory terminations checked. Saltings Barn and
+    Mossbank Terrace: landed, linked, half way up. Juniper Cut: half landed.
     """
-    for document, first, links in ((UNLOCKED, 7, 5), (SALTINGS_BARN, None, None)):
+    for document, first, links in (
+        (UNLOCKED, 7, 5),
+        (SALTINGS_BARN, None, None),
+        (MOSSBANK_TERRACE, None, None),
+        (JUNIPER_CUT, 40, 3),
+    ):
         plan = Plan.model_validate(document)
         job = records.create_job(db, crew_id, plan, PEOPLE[0][1])
         if first is None:
@@ -427,8 +442,8 @@ def begun(db: Session, crew_id: int) -> None:
         linked(db, job, made.harness, links)
         if document is UNLOCKED:  # wired wrong, as the simulated meter and packs are
             linked_step(db, job, made.harness, "ohm.pack-1-pack-2.0", "40")
-        if document is UNLOCKED:
-            tested(db, job, made, wrong=True)
+        if document in (UNLOCKED, MOSSBANK_TERRACE):
+            tested(db, job, made, wrong=document is UNLOCKED)
         if links is None:  # at switch-on, half way; its last string a module short
             last = made.strings[-1].letter if made.strings else ""
             proven(db, job, made, PEOPLE[1][1], whole=False, short=last)

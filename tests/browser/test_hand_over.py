@@ -75,7 +75,7 @@ def test_photographs_are_taken_without_a_signal_and_sent_after(visit, tmp_path):
 def test_an_owner_signs_by_finger_on_their_own_telephone(visit, chromium):
     page = visit("supervisor", 1280, 800)
     page.goto("/jobs")
-    page.get_by_role("link", name="Heron Slip").first.click()
+    page.get_by_role("link", name="Dunlin End").first.click()
     page.goto(page.url.rsplit("/", 1)[0] + "/hand-over")
     page.get_by_role("button", name="Make the link").click()
     link = page.locator("#share .link-shown").inner_text()

@@ -134,7 +134,7 @@ def test_a_book_that_there_is_none_of_leads_back(supervisor, heron):
 def test_the_demos_jobs_end_differently(supervisor):
     """One signed by three and visited twice, one opened again, one with tests declined."""
     ends = {}
-    for name in ("heron slip", "mossbank terrace", "juniper cut", "saltings barn"):
+    for name in ("heron slip", "plover quay", "dunlin end", "saltings barn"):
         job = demo(supervisor, name)
         page = supervisor.get(f"/jobs/{job}/hand-over.json").json()
         after = supervisor.get(f"/jobs/{job}/after.json").json()
@@ -147,6 +147,6 @@ def test_the_demos_jobs_end_differently(supervisor):
         )
         assert page["holds"] == "" and page["log_broken_at"] is None
     assert ends["heron slip"] == (True, 2, ["sign"], 2, False)
-    assert ends["mossbank terrace"][:3] == (False, 0, ["sign", "reopen"])
-    assert ends["juniper cut"] == (True, 0, ["sign"], 0, True)
+    assert ends["plover quay"][:3] == (False, 0, ["sign", "reopen"])
+    assert ends["dunlin end"] == (True, 0, ["sign"], 0, True)
     assert ends["saltings barn"][2] == []
