@@ -387,14 +387,14 @@ def due(db: Session, job: Job, visit: Visit) -> None:
     handing.set_visit(db, job.crew_id, job.id, (day, visit.months, visit.says))
 
 
-PLOVER_QUAY = {
-    **MOSSBANK_TERRACE,
-    "site": {**MOSSBANK_TERRACE["site"], "name": "Plover Quay", "address": "3 Plover Quay"},
-}
-DUNLIN_END = {
-    **JUNIPER_CUT,
-    "site": {**JUNIPER_CUT["site"], "name": "Dunlin End", "address": "Dunlin End, the old ferry"},
-}
+def at(document: dict[str, Any], name: str, address: str) -> dict[str, Any]:
+    """The same job at another place."""
+    site: dict[str, Any] = document["site"]
+    return {**document, "site": {**site, "name": name, "address": address}}
+
+
+PLOVER_QUAY = at(MOSSBANK_TERRACE, "Plover Quay", "3 Plover Quay")
+DUNLIN_END = at(JUNIPER_CUT, "Dunlin End", "Dunlin End, the old ferry")
 
 
 def ended(db: Session, crew_id: int) -> None:
