@@ -19,7 +19,6 @@ from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.hazmat.primitives.serialization import pkcs12
 from cryptography.x509.oid import NameOID
 from pyhanko.pdf_utils.incremental_writer import IncrementalPdfFileWriter
-from pyhanko.pdf_utils.misc import PdfError
 from pyhanko.pdf_utils.reader import PdfFileReader
 from pyhanko.sign import signers
 from pyhanko.sign.fields import SigSeedSubFilter
@@ -180,7 +179,7 @@ def check(data: bytes, known: Sequence[str]) -> Checked:
         trust = ValidationContext(trust_roots=roots, allow_fetching=False, revocation_mode="none")
         status = validate_pdf_signature(found, signer_validation_context=trust)
         words = _keywords(reader)
-    except (PdfError, ValueError, KeyError, OSError, RecursionError) as exc:
+    except Exception as exc:  # whatever somebody gives us to check
         return Checked(why=f"it cannot be read as a PDF: {str(exc)[:120] or 'it is damaged'}")
     said = ABOUT.search(words)
     certificate = status.signing_cert

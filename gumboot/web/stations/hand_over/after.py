@@ -29,7 +29,7 @@ from gumboot.web.pages.frame import render, twin
 from gumboot.web.people.visit import Visiting
 from gumboot.web.stations.hand_over.delivery import noted
 from gumboot.web.stations.prove.standing import dues_now
-from gumboot.web.stations.prove.walk import instruments_of
+from gumboot.web.stations.prove.walk import closing, instruments_of
 
 router = APIRouter()
 PATH = "after/visit"
@@ -300,7 +300,8 @@ def replace(request: Request, job: Opened) -> Response:
         undone = {"act": "undone", "corrects": None, "note": reason[:300]}
         keep("step", {"termination": t.key, "label": t.label, **undone})
     for x in tried:
-        keep("test", body_of(x.step(), Entered(x.key, x.title, "back", note=reason), "taken back"))
+        back = body_of(x.step(), Entered(x.key, x.title, "back", note=reason), "taken back")
+        keep("test", {**back, **closing(job, x)})
     set_due(job.anew())
     visit.db.commit()
     return RedirectResponse(f"/jobs/{job.record.id}/after#replaced", 303)
