@@ -595,7 +595,7 @@ def bench_visits(http):
         db.execute(text("delete from job where name like 'Visit %'"))
 
 
-def bench_books(http, job):
+def bench_books(http, job, paper="a4"):
     """The books of the largest demo job, made by a worker, against one page of print made here."""
     from gumboot.exports.pack import to_pdf
 
@@ -604,7 +604,7 @@ def bench_books(http, job):
     reference = per_call(lambda: to_pdf(plain), 2)
     for book in ("owner.pdf", "inspector.pdf", "archive.pdf"):
         start = time.perf_counter()
-        answer = http.get(f"/jobs/{job}/books/{book}?paper=a4")
+        answer = http.get(f"/jobs/{job}/books/{book}?paper={paper}")
         while answer.status_code == 202:
             time.sleep(0.1)
             answer = http.get(answer.headers["location"])
