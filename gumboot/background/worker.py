@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from gumboot.background.tasks import TASKS, Work, unpacked
 from gumboot.core.energy.year import NoYear
+from gumboot.exports.pack import to_pdf
 from gumboot.imports.interval import Unreadable
 from gumboot.store import database, queue, results
 from gumboot.store.models import Crew
@@ -33,6 +34,8 @@ def work(url: str, kinds: Collection[str], name: str, stop: threading.Event) -> 
     """
     with contextlib.suppress(OSError):
         os.nice(5)
+    if "pdf" in kinds:
+        to_pdf("<p>.</p>")  # its library and the fonts are read before somebody waits for a book
     engine = database.connect(url)
     make = database.sessions(engine)
     tidied = time.monotonic()
