@@ -17,6 +17,7 @@ from sqlalchemy import (
     Identity,
     Index,
     Integer,
+    Table,
     Text,
     UniqueConstraint,
     false,
@@ -477,3 +478,13 @@ class UploadPart(Base):
     number: Mapped[int] = mapped_column(primary_key=True)
     data: Mapped[bytes]
     at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+def tables_of_job() -> list[Table]:
+    """Every table whose rows belong to a job, in an order in which they can be deleted."""
+    of_job = Job.__table__.c.id
+    return [
+        t
+        for t in reversed(Base.metadata.sorted_tables)
+        if any(k.column is of_job for k in t.foreign_keys)
+    ]

@@ -18,7 +18,7 @@ from gumboot.imports.photo import read_photo
 from gumboot.store import files, records
 from gumboot.store import shelf as shelves
 from gumboot.store.database import see_crew
-from gumboot.store.models import Job, KeptFile, LogEntry, Person, PlanVersion, Result
+from gumboot.store.models import Job, Person, tables_of_job
 from gumboot.web.job.listing import A_PAGE, MOST, STAGES, STATES, Asked, listed
 from gumboot.web.job.opening import Opened, OpenJob, open_job
 from gumboot.web.pages.frame import render, twin
@@ -323,8 +323,8 @@ def delete_job(request: Request, job: Opened) -> Response:
         return again(request, job, "name" if reason else "reason", fault)
     body = {"job": record.name, "uid": record.uid, "reason": reason}
     visit.tells("deleted", **body, seq=record.log_seq, head=record.log_head)
-    for table in (Result, KeptFile, LogEntry, PlanVersion):
-        visit.db.execute(delete(table).where(table.job_id == record.id))
+    for table in tables_of_job():
+        visit.db.execute(delete(table).where(table.c.job_id == record.id))
     visit.db.execute(delete(Job).where(Job.id == record.id))
     visit.db.commit()
     return RedirectResponse("/jobs", 303)

@@ -165,6 +165,17 @@ def test_a_link_is_counted_ends_and_is_taken_back(app, make, supervisor, signed)
     assert http.get(f"{last}/book.pdf").status_code == 410
 
 
+def test_a_job_with_a_link_and_visits_can_be_deleted(app, supervisor, signed):
+    at, http = linked(supervisor, signed), outside(app)
+    assert any(v["job"] == signed for v in supervisor.get("/visits.json").json()["visits"])
+    supervisor.post(f"/jobs/{signed}/reopen", {"reason": "made twice"})
+    name = shown(supervisor, signed)["job"]["name"]
+    sent = {"name": name, "reason": "made twice"}
+    assert supervisor.post(f"/jobs/{signed}/delete", sent).status_code == 303
+    assert http.get(at).status_code == 410
+    assert not any(v["job"] == signed for v in supervisor.get("/visits.json").json()["visits"])
+
+
 def test_the_code_on_the_card_opens_the_link(app, supervisor, signed):
     """Read back from the rendered card by another reader of codes."""
     import pypdfium2
