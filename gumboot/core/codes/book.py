@@ -58,6 +58,8 @@ class Book:
     area_unit, wire_area, ways, bend: room of conductors in conduit and before terminals.
     schools: the methods whose tables are told side by side for battery cable, in words; ampacity:
     by size, method and metal, for terminals of 75 °C; None where more than these decides.
+    house_wire: the least copper of a circuit of the house that carries some A, by its loaded
+    conductors, in the usual way; its name says its size.
     back_factor: what a string can push back, over its short-circuit current.
     working_depth: free floor in mm before what is worked at, by its volts to earth and by what is
     opposite; working_space: whether its width and height
@@ -104,6 +106,7 @@ class Book:
     bend: Callable[[str], Figure | None]
     schools: Mapping[str, str]
     ampacity: Callable[..., Figure] | None
+    house_wire: Callable[[float, int], Figure]
     working_depth: Callable[[float, str], float]
     working_space: bool
 

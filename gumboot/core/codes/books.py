@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, solve
 from gumboot.core.basis.formula import Formula
-from gumboot.core.codes import iec, nec
+from gumboot.core.codes import OutsideTable, iec, nec
 from gumboot.core.codes.book import Ask, Book, Code
 from gumboot.core.codes.busbar import IEC_RULE, NEC_RULE, iec_fed, nec_fed
 from gumboot.core.codes.ways import iec_bend, iec_ways, nec_bend, nec_ways, outer_area
@@ -31,6 +31,25 @@ def _at_least(amps: float, bounds: Sequence[Figure]) -> bool:
 
 def _between(amps: float, bounds: Sequence[Figure]) -> bool:
     return bounds[0].n < amps < bounds[1].n
+
+
+def _least(of: Callable[[str], Figure], sizes: Sequence[str], amps: float) -> Figure:
+    """The first of some sizes, least first, whose capacity is so much. Raises OutsideTable."""
+    for size in sizes:
+        found = of(size)
+        if found.n >= amps - 1e-9:
+            return found
+    raise OutsideTable(f"{amps:.0f} A is above the tables here: ask for its circuit by hand")
+
+
+def _nec_house(amps: float, loaded: int) -> Figure:
+    return _least(lambda size: nec.ampacity(size, 60, "raceway"), nec.SIZES, amps)
+
+
+def _iec_house(amps: float, loaded: int) -> Figure:
+    return _least(
+        lambda size: iec.ampacity(size, 70, "C", 3 if loaded == 3 else 2), iec.SIZES[1:], amps
+    )
 
 
 NEC = Book(
@@ -58,6 +77,7 @@ NEC = Book(
         "surge": f"{nec.BOOK} 230.67, 215.18",
         "utility fault": f"{nec.BOOK} 110.9, 110.24",
         "chain": f"{nec.BOOK} 240.4, 240.8",
+        "charger": f"{nec.BOOK} 625.41, 210.20(A)",
         "tap": f"{nec.BOOK} 705.11, 230.82",
         "service": f"{nec.BOOK} 705.11(A)",
         "busbar": NEC_RULE,
@@ -161,6 +181,7 @@ NEC = Book(
         "free-air": "Free air, Table 310.17",
     },
     ampacity=lambda size, method, metal="Cu": nec.ampacity(size, 75, method, metal),
+    house_wire=_nec_house,  # terminals of 60 °C to 100 A: 110.14(C)(1)
     working_depth=nec.working_depth,
     working_space=True,
 )
@@ -188,6 +209,7 @@ IEC = Book(
         "island load": COMMON_PRACTICE,
         "string fuse": "IEC 62548",
         "chain": "IEC 60364-4-43 433.1, 433.4",
+        "charger": "IEC 60364-7-722 722.311, IEC 60364-4-43 433.1",
         "tap": "IEC 60364-4-43; the network operator's rules",
         "busbar": IEC_RULE,
         "parallel": "IEC 60364-5-52 523.7",
@@ -279,6 +301,7 @@ IEC = Book(
     bend=iec_bend,
     schools={},
     ampacity=None,
+    house_wire=_iec_house,
     working_depth=lambda volts, opposite: 700.0,  # gangways, 60364-7-729, from memory
     working_space=False,
 )

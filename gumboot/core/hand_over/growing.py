@@ -4,14 +4,12 @@ and what stays.
 
 from __future__ import annotations
 
-import re
-from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any, Literal
 
 from gumboot.core.basis.finding import Level
 from gumboot.core.design import Design
-from gumboot.core.land.termination import Termination
+from gumboot.core.hand_over.charger import lines_of, protection_a, watts
 from gumboot.core.plan import Plan
 
 More = Literal["pack", "inverter", "charger"]
@@ -20,7 +18,6 @@ NAMES: dict[str, str] = {
     "inverter": "One more inverter",
     "charger": "A car charger",
 }
-CHARGER_W = {"us": 9600.0, "si": 7400.0}  # of one at home, 40 A and 32 A: common practice
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,9 +41,15 @@ class Grown:
     stops: tuple[str, ...]
 
 
-def grown(plan: Plan, what: More) -> Plan:
-    """The plan with one more of something."""
-    document = plan.model_dump(mode="json")
+Rows = dict[str, tuple[str, str]]  # by key: what it is called, how it stands
+LEGS = {1: "L1", 2: "L1+L2", 3: "L1+L2+L3"}
+
+
+def grown(d: Design, what: More) -> Plan:
+    """The plan of a job with one more of something. Raises pydantic's ValidationError where the
+    plan cannot hold it.
+    """
+    document = d.plan.model_dump(mode="json")
     kit: dict[str, Any] = document["kit"]
     if what == "pack":
         kit["packs"] += 1
@@ -55,12 +58,13 @@ def grown(plan: Plan, what: More) -> Plan:
     else:
         ids = {x["id"] for x in document["loads"]}
         key = next(k for k in (f"car-charger-{n}" for n in range(1, 99)) if k not in ids)
-        three = plan.supply.kind.startswith("three")
-        legs = "L1+L2" if plan.units == "us" and plan.supply.kind.startswith("split") else "L1"
-        watts = CHARGER_W[plan.units]
-        load = {"id": key, "name": "Car charger", "kind": "resistive", "running_w": watts}
-        where = {"legs": "L1+L2+L3" if three else legs, "backed": False}
-        document["loads"].append({**load, **where})
+        draws = {"kind": "resistive", "running_w": watts(d), "legs": LEGS[lines_of(d)]}
+        alone = d.plan.supply.kind == "off-grid"  # there the units feed the whole house
+        load = {"id": key, "name": "Car charger", **draws, "backed": alone}
+        document["loads"].append(load)
+        known = d.plan.supply.load_breakers_a
+        if known is not None:
+            document["supply"]["load_breakers_a"] = known + protection_a(d)
     return Plan.model_validate(document)
 
 
@@ -70,64 +74,66 @@ def compared(before: Design, after: Design) -> Grown:
     stays: list[tuple[str, int]] = []
     for part, of in PARTS.items():
         then, now = of(before), of(after)
-        rows = [
-            Change(part, label, then.get(label, ""), now.get(label, ""))
-            for label in {**then, **now}
-            if then.get(label) != now.get(label)
-        ]
-        changes += rows
-        stays.append((part, sum(then[k] == now.get(k) for k in then)))
+        for key, (label, _) in {**then, **now}.items():
+            was, value = (x.get(key, ("", ""))[1] for x in (then, now))
+            if was != value:
+                changes.append(Change(part, label, was, value))
+        stays.append((part, sum(then[k][1] == now[k][1] for k in then if k in now)))
     known = {f.key for f in before.findings if f.level is Level.STOP}
     stops = (f for f in after.findings if f.level is Level.STOP and f.key not in known)
     return Grown(tuple(changes), tuple(stays), tuple(f.says for f in stops))
 
 
-def _circuits(d: Design) -> dict[str, str]:
-    return {s.circuit.name: f"{s.conductor_text}, {s.protection_text}" for s in d.circuits}
-
-
-def _boxes(d: Design) -> dict[str, str]:
-    return {b.label: ", ".join(b.lines) or b.label for b in d.bodies}
-
-
-def _wall(d: Design) -> dict[str, str]:
-    return dict(_places(d))
-
-
-def _places(d: Design) -> Iterator[tuple[str, str]]:
-    for w in d.walls:
-        for p in w.scene.placed:
-            at = f"{w.scene.mm(p.x)} across, {w.scene.mm(p.y)} up"
-            yield p.box.label, f"wall {w.scene.wall.id}, {at}"
-
-
-def _settings(d: Design) -> dict[str, str]:
-    return {s.label: f"{s.value} {s.unit}".strip() for s in d.settings}
-
-
-def _busbars(d: Design) -> dict[str, str]:
-    found = {k: f for k, f in d.figures.items() if "bus" in k}
-    return {f.name: f.text for f in found.values()}
-
-
-def _labels(d: Design) -> dict[str, str]:
-    return {s.circuit.name: f"C{s.circuit.number}" for s in d.circuits}
-
-
-def _terminations(d: Design) -> dict[str, str]:
-    names = {s.id: s.circuit.name for s in d.circuits}
-    rows = (t for t in d.terminations if t.kind not in ("dead", "cover"))
+def _circuits(d: Design) -> Rows:
+    names = {b.id: b.label for b in d.bodies}
     return {
-        f"{t.place}, {_end(t)}{f', {names[t.circuit]}' if t.circuit in names else ''}": (
-            t.torque.text if t.torque else t.method
+        s.id: (
+            f"{names.get(s.circuit.source.body, '')} to {names.get(s.circuit.load.body, '')}"
+            f" ({s.circuit.name})",
+            f"{s.conductor_text}, {s.protection_text}",
         )
-        for t in rows
+        for s in d.circuits
     }
 
 
-def _end(t: Termination) -> str:
-    """An end by name; which screw of a bar it takes is nobody's change."""
-    return re.sub(r", screw \d+$", "", t.terminal)
+def _boxes(d: Design) -> Rows:
+    return {b.id: (b.label, ", ".join(b.lines) or "as it is") for b in d.bodies}
+
+
+def _wall(d: Design) -> Rows:
+    return {
+        p.box.id: (
+            p.box.label,
+            f"wall {w.scene.wall.id}, {w.scene.mm(p.x)} across, {w.scene.mm(p.y)} up",
+        )
+        for w in d.walls
+        for p in w.scene.placed
+    }
+
+
+def _settings(d: Design) -> Rows:
+    return {s.id: (s.label, f"{s.value} {s.unit}".strip()) for s in d.settings}
+
+
+def _busbars(d: Design) -> Rows:
+    keys = (k for k in d.figures if k.startswith(("bus.", "bus-")))
+    return {k: (d.figures[k].name, d.figures[k].text) for k in keys}
+
+
+def _labels(d: Design) -> Rows:
+    circuits = {s.id: (s.circuit.name, f"C{s.circuit.number}") for s in d.circuits}
+    return circuits | {b.id: (b.label, b.label) for b in d.bodies}
+
+
+def _terminations(d: Design) -> Rows:
+    """Ends by their keys: which screw of a bar one takes, and what its label says, is no change of
+    the end.
+    """
+    return {
+        t.key: (f"{t.place}, {t.terminal}", t.torque.text if t.torque else t.method)
+        for t in d.terminations
+        if t.kind not in ("dead", "cover")
+    }
 
 
 PARTS = {

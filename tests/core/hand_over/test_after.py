@@ -7,6 +7,7 @@ from dateutil.relativedelta import relativedelta
 
 from gumboot.catalogue import catalogue
 from gumboot.core.design import design
+from gumboot.core.hand_over.charger import charger
 from gumboot.core.hand_over.devices import devices
 from gumboot.core.hand_over.growing import compared, grown
 from gumboot.core.hand_over.replacing import reopened
@@ -15,7 +16,7 @@ from gumboot.core.journal.log import LogState
 from gumboot.core.plan import Plan
 from gumboot.core.prove.listing import dues_of
 from gumboot.core.prove.strings import Sky
-from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, TERN_HOLLOW
+from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, TERN_HOLLOW
 from tests.shapes import SHAPES, other
 
 
@@ -78,34 +79,95 @@ def test_a_new_part_opens_its_own_ends_and_no_others(name):
     assert reopened(d, "no such device", dues).terminations == ()
 
 
+def more(d, what):
+    return made(grown(d, what).model_dump(mode="json"))
+
+
 def test_one_more_pack_says_what_changes_and_what_stays():
     d = made(HERON_SLIP)
-    found = compared(d, made(grown(d.plan, "pack").model_dump(mode="json")))
+    found = compared(d, more(d, "pack"))
     new = {(c.part, c.label) for c in found.changes if not c.before}
     packs = d.plan.kit.packs
     assert ("Boxes", f"Pack {packs + 1}") in new
-    assert ("Circuits", f"Pack {packs + 1} to battery bus") in new
     stays = dict(found.stays)
-    assert stays["Circuits"] == len(d.circuits)
-    ends = [c for c in found.changes if c.part == "Terminations" and c.before]
-    assert not ends  # what is made off stays made off
+    assert stays["Circuits"] == len(d.circuits) and stays["Wall"] == 6
+    ends = sum(t.kind not in ("dead", "cover") for t in d.terminations)
+    assert stays["Terminations"] == ends  # what is made off stays made off
     assert any(c.part == "Settings" for c in found.changes)
+    moved = {c.label: c.after for c in found.changes if c.part == "Labels" and c.before}
+    assert moved["Battery bus to inverter"] == "C6"  # its label on the wall is another now
+
+
+def test_a_second_inverter_renames_the_first_and_leaves_its_ends():
+    """“Inverter” becomes “Inverter 1”: a label, not a hundred new ends."""
+    d = made(HERON_SLIP)
+    after = more(d, "inverter")
+    found = compared(d, after)
+    same = {t.key for t in d.terminations} & {t.key for t in after.terminations}
+    gone = [c for c in found.changes if c.part == "Terminations" and not c.after]
+    assert len(gone) == sum(
+        t.key not in same for t in d.terminations if t.kind not in ("dead", "cover")
+    )
+    assert "Inverter 1" in {c.after for c in found.changes if c.part == "Labels"}
 
 
 def test_one_more_of_what_does_not_fit_would_be_a_stop():
     d = made(other(TERN_HOLLOW))
-    document = grown(d.plan, "inverter").model_dump(mode="json")
-    assert document["kit"]["inverters"] == d.plan.kit.inverters + 1
-    found = compared(d, made(document))
+    assert grown(d, "inverter").kit.inverters == d.plan.kit.inverters + 1
+    found = compared(d, more(d, "inverter"))
     assert found.changes and found.stops
 
 
 @pytest.mark.parametrize("name", list(SHAPES)[:12])
 def test_a_charger_is_a_load_of_the_house(name):
     d = made(SHAPES[name])
-    plan = grown(grown(d.plan, "charger"), "charger")
-    assert [x.id for x in plan.loads[-2:]] == ["car-charger-1", "car-charger-2"]
-    assert all(s.label != "" for s in compared(d, made(plan.model_dump(mode="json"))).changes)
+    twice = grown(more(d, "charger"), "charger")
+    assert [x.id for x in twice.loads[-2:]] == ["car-charger-1", "car-charger-2"]
+
+
+def test_a_chargers_circuit_by_hand():
+    """40 A for hours at 240 V: 1.25 · 40 = 50 A (NEC 625.41), 6 AWG copper carries 55 A at 60 °C
+    (Table 310.16); 32 A under the IEC: a 32 A breaker, 4 mm² carries 36 A by method C (Table
+    B.52.2). Tables from memory.
+    """
+    d = made(TERN_HOLLOW)
+    own = charger(d, grown(d, "charger"))
+    assert [f.text for f in own.figures[:4]] == ["40 A", "50 A", "50 A", "55 A"]
+    assert grown(d, "charger").loads[-1].running_w == 9600
+    moss = made(MOSSBANK_TERRACE)
+    by_iec = charger(moss, grown(moss, "charger"))
+    assert [f.text for f in by_iec.figures[:4]] == ["32 A", "32 A", "32 A", "36 A"]
+
+
+def test_the_service_with_a_charger_is_the_house_and_it():
+    """By hand: every load that may run in that quarter hour with 32 A more against the main."""
+    moss = made(MOSSBANK_TERRACE)
+    plan = grown(moss, "charger")
+    own = charger(moss, plan)
+    left = next(f for f in own.figures if f.name.startswith("Left at the main"))
+    house = 80 - left.n
+    assert own.over and left.n < 0 and "82.9 A" in own.says[1]
+    alone = charger(moss, moss.plan)
+    before = next(f for f in alone.figures if f.name.startswith("Left at the main"))
+    assert house - (80 - before.n) == pytest.approx(32, rel=0.01)
+
+
+def test_what_is_not_known_of_the_service_is_said():
+    unknown = {**MOSSBANK_TERRACE, "supply": {**MOSSBANK_TERRACE["supply"]}}
+    unknown["supply"]["main_breaker_a"] = None
+    d = made(unknown)
+    assert "main breaker is not known" in charger(d, grown(d, "charger")).says[1]
+    heron = made(HERON_SLIP)
+    assert "No loads are listed" in charger(heron, grown(heron, "charger")).says[1]
+    cut = made(JUNIPER_CUT)
+    found = compared(cut, more(cut, "charger"))
+    assert found.stops  # off grid the units would have to feed it
+
+
+def test_the_sum_of_load_breakers_grows_with_it():
+    plan = {**TERN_HOLLOW, "supply": {**TERN_HOLLOW["supply"], "load_breakers_a": 120}}
+    d = made(plan)
+    assert grown(d, "charger").supply.load_breakers_a == 170
 
 
 def test_nothing_changes_where_nothing_was_added():

@@ -8,6 +8,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 from pydantic import ValidationError
 
+from gumboot.core.hand_over.charger import charger
 from gumboot.core.hand_over.growing import NAMES, Grown, More, compared, grown
 from gumboot.core.plan import Plan
 from gumboot.store import handing, records
@@ -26,7 +27,7 @@ def asked(text: str) -> More:
 def tried(job: OpenJob, what: More) -> tuple[Plan | None, Grown | None, str]:
     """(plan, what changes, why not) with one more of something."""
     try:
-        plan = grown(job.plan, what)
+        plan = grown(job.design, what)
     except ValidationError as exc:
         return None, None, str(exc.errors()[0]["msg"])
     return plan, compared(job.design, job.tried(plan)), ""
@@ -34,7 +35,8 @@ def tried(job: OpenJob, what: More) -> tuple[Plan | None, Grown | None, str]:
 
 def page(job: OpenJob, what: More, fault: str = "", reason: str = "") -> dict[str, Any]:
     """What the page shows."""
-    _, found, why = tried(job, what)
+    plan, found, why = tried(job, what)
+    own = charger(job.design, plan) if what == "charger" and plan is not None else None
     parts: dict[str, list[Any]] = {}
     for c in found.changes if found else ():
         parts.setdefault(c.part, []).append(c)
@@ -47,6 +49,8 @@ def page(job: OpenJob, what: More, fault: str = "", reason: str = "") -> dict[st
         "stays": found.stays if found else (),
         "new_stops": found.stops if found else (),
         "why": why,
+        "own": {"says": own.says, "over": own.over} if own else None,
+        "_figures": own.figures if own else (),
         "fault": fault,
         "reason": reason,
     }

@@ -1,0 +1,110 @@
+"""A car charger on the house: its own circuit, and what the service has left with it.
+
+Its current stands for hours, so it counts as continuous: NEC 625.41, 625.42, 210.20(A);
+IEC 60364-7-722 722.311. Its residual-current protection, and whether it is let down by load, are
+its maker's and the licensed person's.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, solve
+from gumboot.core.brief.loads.board.design import design_board
+from gumboot.core.design import Design
+from gumboot.core.kit import LINES
+from gumboot.core.plan import Plan
+
+RATED_A = {1: 32.0, 2: 40.0, 3: 16.0}  # of one at home, by the lines it takes: common practice
+
+
+@dataclass(frozen=True, slots=True)
+class Charger:
+    """figures: with their working; says: what they come to, or what is not known; over: whether the
+    service is too small for it as the house is planned.
+    """
+
+    figures: tuple[Figure, ...]
+    says: tuple[str, ...]
+    over: bool = False
+
+
+def lines_of(d: Design) -> int:
+    """How many lines a charger takes: those of the house; off grid those of the units."""
+    kind = d.plan.supply.kind
+    if kind == "off-grid":
+        return len(LINES[d.inverter.supply]) if d.inverter else 1
+    return 3 if kind.startswith("three") else 2 if kind.startswith("split") else 1
+
+
+def watts(d: Design) -> float:
+    """What it draws, W."""
+    n = lines_of(d)
+    return RATED_A[n] * (120.0 if n == 2 else 230.0) * n
+
+
+def protection_a(d: Design) -> float:
+    """Its breaker, A."""
+    return d.plan.book.next_standard(d.plan.book.continuous * RATED_A[lines_of(d)])
+
+
+def charger(d: Design, with_it: Plan) -> Charger:
+    """Its circuit, and the service with it. with_it: the plan that has it among its loads."""
+    unit = d.inverter
+    if unit is None:
+        return Charger((), ("Choose the kit in Brief first.",))
+    book, lines = d.plan.book, lines_of(d)
+    i = given("I_ev", RATED_A[lines], "A", "Charger, each line", COMMON_PRACTICE)
+    k = given("k", book.continuous, "", "Protection over continuous current", book.name)
+    clause = book.clauses["charger"]
+    least = solve(
+        "I_min", "A", "Its protection at least", "k * I_ev", k, i, source=clause, doubt=MEMORY
+    )
+    breaker = given("I_n", protection_a(d), "A", "Its breaker", "next standard rating")
+    wire = book.house_wire(breaker.n, lines)
+    figures = [i, least, breaker, wire]
+    size = wire.name.partition(" of ")[2]
+    says = [f"Its own circuit: {breaker.text} breaker, {size}, or larger."]
+    left, words, over = _service(d, with_it)
+    return Charger((*figures, *left), (*says, *words), over)
+
+
+def _service(d: Design, with_it: Plan) -> tuple[list[Figure], list[str], bool]:
+    main, unit = d.plan.supply.main_breaker_a, d.inverter
+    if d.plan.supply.kind == "off-grid" or unit is None:
+        return [], ["Off grid the units feed it: see the stops of the load board."], False
+    if main is None:
+        says = "The main breaker is not known: type it in Brief, then the service is judged."
+        return [], [says], False
+    if not d.plan.loads:
+        says = "No loads are listed: list the house's in Brief, then the service is judged."
+        return [], [says], False
+    return _legs(_whole(with_it), d, main)
+
+
+def _whole(plan: Plan) -> Plan:
+    """Every load of the house as if it were backed up, so that the board counts it."""
+    loads = tuple(x.model_copy(update={"backed": True}) for x in plan.loads)
+    backup = plan.backup.model_copy(update={"loads": "whole house"})
+    return plan.model_copy(update={"loads": loads, "backup": backup})
+
+
+def _legs(whole: Plan, d: Design, main: float) -> tuple[list[Figure], list[str], bool]:
+    board = design_board(whole, d.inverter, d.gateway, (), None) if d.inverter else None
+    if board is None:
+        return [], [], False
+    rating = given("I_main", main, "A", "Main breaker", "brief")
+    out: list[Figure] = []
+    says: list[str] = []
+    for leg, house in zip(board.legs, board.house, strict=True):
+        name = f"Left at the main, {leg.name}, with the charger"
+        left = solve("I_left", "A", name, "I_main - I_leg", rating, house, source="definition")
+        out.append(left)
+        if left.n < 0:
+            says.append(
+                f"{leg.name}: the house with the charger draws {house.text} in the worst quarter"
+                f" hour, the main breaker carries {rating.text}: let it down by load, or ask for a"
+                " larger service."
+            )
+    good = "The main breaker carries the house with it, as its loads are listed."
+    return out, says or [good], bool(says)
