@@ -21,7 +21,7 @@ from gumboot.catalogue import catalogue
 from gumboot.core.basis.finding import Level
 from gumboot.core.basis.units import parse
 from gumboot.core.design import Design, design
-from gumboot.core.hand_over.devices import delivery, devices
+from gumboot.core.hand_over.devices import devices
 from gumboot.core.hand_over.signing import STATEMENTS
 from gumboot.core.hand_over.visits import Visit, on_day, schedule, steps
 from gumboot.core.land import Termination, best_wrench
@@ -329,11 +329,7 @@ def finished(db: Session, crew_id: int, document: dict[str, Any]) -> tuple[Job, 
 
 
 def delivered(db: Session, job: Job, d: Design) -> None:
-    """What came, and the serials of its plates."""
-    for x in delivery(d):
-        came = {"came": "as ordered", "count": str(x.wanted), "digest": "", "note": ""}
-        body = {"item": x.key, "label": x.label, "wanted": str(x.wanted), **came}
-        records.append(db, job, "delivery", body, PEOPLE[1][1], "installer", "")
+    """The serials of its plates, as scanned at the door."""
     for n, own in enumerate(devices(d), 1):
         found, left = ("2.04", "2.11") if own.firmware else ("", "")
         plate = {"serial": f"{own.maker[:2].upper()}-26{n:02d}-{job.id:04d}", "kit": ""}

@@ -75,9 +75,10 @@ def draw_wall(
     raceways: Sequence[Raceway] = (),
     movable: bool = False,
     plain: bool = False,
+    drilled: Sequence[tuple[float, float]] = (),
 ) -> str:
     """One wall with all its layers; movable: its boxes can be picked up on the page; plain: without
-    what it keeps clear.
+    what it keeps clear; drilled: holes that came elsewhere, mm from the left and the floor.
     """
     s = scale_of(w)
     said = [
@@ -88,7 +89,7 @@ def draw_wall(
         tag("g", "" if plain else zones(w, s, findings, raceways), id="layer-zones"),
         tag("g", *(boxed(w, p, s, at, movable) for p in w.scene.placed), id="layer-boxes"),
         tag("g", ways(w, s), id="layer-ways"),
-        tag("g", holes(w, s), id="layer-holes"),
+        tag("g", holes(w, s), *(elsewhere(s, x, y) for x, y in drilled), id="layer-holes"),
         tag("g", "", id="layer-guides"),
     )
     return picture(
@@ -301,6 +302,12 @@ def holes(w: WallDesign, s: Scale) -> str:
                 )
             )
     return "".join(out)
+
+
+def elsewhere(s: Scale, x_mm: float, y_mm: float) -> str:
+    """A hole that came elsewhere than planned: a ring, beside what was planned."""
+    x, y = s.x(x_mm), s.y(y_mm)
+    return tag("circle", cx=x, cy=y, r=5, class_="moved") + text(x + 7, y + 4, "≠", "otherwise")
 
 
 def ways(w: WallDesign, s: Scale) -> str:

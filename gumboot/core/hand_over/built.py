@@ -9,8 +9,9 @@ from gumboot.core.basis.units import show_place
 from gumboot.core.design import Design
 from gumboot.core.hand_over.devices import devices
 from gumboot.core.journal.log import LogState
-
-HOLE_MM = 10.0  # a hole further off than this is another hole: common practice
+from gumboot.core.set import keying
+from gumboot.core.wall import drill_sheet
+from gumboot.core.wall.as_built import SLOT_MM, drilled_off
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,7 +30,7 @@ class Difference:
 
 def differences(d: Design, state: LogState) -> tuple[Difference, ...]:
     """What was built otherwise: said so, drilled elsewhere, keyed otherwise, another device."""
-    rows = (*_said(state), *_drilled(d, state), *_keyed(state), *_devices(d, state))
+    rows = (*_said(state), *_drilled(d, state), *_keyed(d, state), *_devices(d, state))
     return tuple(rows)
 
 
@@ -61,26 +62,41 @@ def _said(state: LogState) -> Iterator[Difference]:
 
 
 def _drilled(d: Design, state: LogState) -> Iterator[Difference]:
-    for e in state.drilled.values():
-        b = e.body
-        x, y = b["planned_mm"]
-        if max(abs(b["x_mm"] - x), abs(b["y_mm"] - y)) > HOLE_MM:
+    for w in d.walls:
+        for x in drill_sheet(w):
+            e = state.drilled.get(x.hole.id)
+            right, up = drilled_off(x, e) if e is not None else (0.0, 0.0)
+            if e is None or max(abs(right), abs(up)) <= SLOT_MM:
+                continue
             planned, built = (
                 f"{show_place(a, d.plan.units)} across, {show_place(c, d.plan.units)} up"
-                for a, c in ((x, y), (b["x_mm"], b["y_mm"]))
+                for a, c in ((x.x, x.y), (x.x + right, x.y + up))
             )
-            yield Difference(
-                b["hole"], "place", b["label"], planned, built, b["note"], e.who, e.at_server
-            )
+            note = e.body["note"]
+            yield Difference(x.hole.id, "place", x.label, planned, built, note, e.who, e.at_server)
 
 
-def _keyed(state: LogState) -> Iterator[Difference]:
-    for key, e in state.steps.items():
+def setting_of(key: str) -> tuple[int, str]:
+    """(unit from 1, line of its menu) of a step of keying, by its key.
+
+    >>> setting_of("key.2.charge_a=60")
+    (2, 'charge_a')
+    """
+    _, unit, line = key.partition("=")[0].split(".", 2)
+    return int(unit), line
+
+
+def _keyed(d: Design, state: LogState) -> Iterator[Difference]:
+    menus = [d.menu(n) for n in range(1, d.plan.kit.inverters + 1)]
+    for s in keying.steps_of(d.inverter, menus) if d.inverter else ():
+        e = state.steps.get(s.key)
+        if e is None or s.does != "key" or e.body["verdict"] != "outside":
+            continue
+        unit, _ = setting_of(s.key)
+        whose = f", inverter {unit}" if len(menus) > 1 else ""
         b = e.body
-        if e.kind == "set" and key.startswith("key.") and b["verdict"] == "outside":
-            yield Difference(
-                key, "setting", b["label"], b["expected"], b["typed"], b["note"], e.who, e.at_server
-            )
+        words = (f"{s.title}{whose}", s.expects, b["typed"], b["note"])
+        yield Difference(s.key, "setting", *words, e.who, e.at_server)
 
 
 def _devices(d: Design, state: LogState) -> Iterator[Difference]:

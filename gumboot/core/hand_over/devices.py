@@ -1,4 +1,4 @@
-"""What a job has that bears a serial number, and what a delivery should bring."""
+"""What a job has that bears a serial number."""
 
 from __future__ import annotations
 
@@ -21,15 +21,6 @@ class Device:
     maker: str
     model: str
     firmware: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class Item:
-    """One line of a delivery: what should come, and how many."""
-
-    key: str
-    label: str
-    wanted: int
 
 
 def devices(d: Design) -> tuple[Device, ...]:
@@ -60,6 +51,10 @@ def _devices(d: Design) -> Iterator[Device]:
     if kit is not None and kit.gateway is not None:
         at = next((b.id for b in d.bodies if b.id == "gateway"), "")
         yield Device("gateway", at, "Gateway", kit.gateway.maker, kit.gateway.model, True)
+    meter = d.metering.meter if d.metering else None
+    if meter is not None:
+        at = next((b.id for b in d.bodies if b.role == "main-panel"), "")
+        yield Device("meter", at, "Meter", meter.maker, meter.model, True)
 
 
 def doubles(serials: Sequence[tuple[str, str]]) -> dict[str, tuple[str, ...]]:
@@ -70,23 +65,3 @@ def doubles(serials: Sequence[tuple[str, str]]) -> dict[str, tuple[str, ...]]:
         if plain:
             by.setdefault(plain, []).append(key)
     return {k: tuple(v) for k, v in by.items() if len(v) > 1}
-
-
-def delivery(d: Design) -> tuple[Item, ...]:
-    """What should come: by kit, with counts."""
-    return tuple(_items(d))
-
-
-def _items(d: Design) -> Iterator[Item]:
-    kit = d.of(KIT)
-    unit, pack = d.inverter, d.pack
-    if unit is not None:
-        yield Item("inverter", f"{unit.maker} {unit.model}", d.plan.kit.inverters)
-    if pack is not None and not (unit is not None and unit.pack_inside):
-        count = d.plan.kit.packs * d.plan.kit.series
-        yield Item("pack", f"{pack.maker} {pack.model}", count)
-    if kit is not None and kit.gateway is not None:
-        yield Item("gateway", f"{kit.gateway.maker} {kit.gateway.model}", 1)
-    if kit is not None and kit.module is not None and d.strings:
-        count = sum(s.modules for s in d.strings)
-        yield Item("module", f"{kit.module.maker} {kit.module.model}", count)

@@ -6,15 +6,18 @@ import pytest
 
 from gumboot.catalogue import catalogue
 from gumboot.core.design import design
-from gumboot.core.hand_over.built import differences, marks
-from gumboot.core.hand_over.devices import delivery, devices, doubles
+from gumboot.core.hand_over.built import differences, marks, setting_of
+from gumboot.core.hand_over.devices import devices, doubles
 from gumboot.core.hand_over.pictures import wanted
 from gumboot.core.hand_over.serials import NoSerial, gtin, serial_of
 from gumboot.core.journal.entry import Entry
 from gumboot.core.journal.log import Growing, LogState
 from gumboot.core.plan import Plan
+from gumboot.core.set import keying
+from gumboot.core.wall import drill_sheet
 from gumboot.demo.plans import JUNIPER_CUT, SALTINGS_BARN, TERN_HOLLOW
 from gumboot.drawings.one_line import one_line
+from gumboot.drawings.wall import draw_wall
 from tests.shapes import SHAPES, other
 
 
@@ -41,9 +44,6 @@ def test_a_stack_has_a_serial_a_module_and_a_bank_one_a_cell():
     kit = SALTINGS_BARN["kit"]
     assert sum(x.key.startswith("pack-") for x in devices(barn)) == kit["packs"] * kit["series"]
     assert any("cell 2" in x.label for x in devices(cut))
-    wants = {x.key: x.wanted for x in delivery(barn)}
-    assert wants["pack"] == kit["packs"] * kit["series"]
-    assert wants["module"] == sum(s["modules"] for s in SALTINGS_BARN["strings"])
 
 
 def test_doubles_count_blanks_and_case_as_nothing():
@@ -117,16 +117,30 @@ def test_what_was_built_otherwise_stands_beside_the_plan():
 
 def test_a_hole_drilled_elsewhere_and_a_line_keyed_otherwise_come_by_themselves():
     d = made(TERN_HOLLOW)
-    hole = {"hole": "A.1", "label": "Inverter 1", "anchor": "", "digest": "", "note": ""}
-    near = entry(1, "drill", x_mm=1004, y_mm=1500, planned_mm=[1000, 1500], **hole)
-    far = entry(2, "drill", x_mm=1040, y_mm=1500, planned_mm=[1000, 1500], **hole)
-    assert differences(d, log(near)) == ()
-    (row,) = differences(d, log(near, far))
+    x = drill_sheet(d.walls[0])[0]
+    hole = {"hole": x.hole.id, "label": x.label, "anchor": "", "digest": "", "note": ""}
+    slot = entry(1, "drill", x_mm=x.x + 2, y_mm=x.y, planned_mm=[x.x, x.y], **hole)
+    far = entry(2, "drill", x_mm=x.x + 40, y_mm=x.y, planned_mm=[x.x, x.y], **hole)
+    assert differences(d, log(slot)) == ()
+    (row,) = differences(d, log(slot, far))
     assert row.what == "place" and row.planned != row.built
-    key = {"step": "key.charge_a.1", "label": "Charge", "expected": "60 A", "typed": "50"}
-    keyed = entry(3, "set", verdict="outside", note="cold pack", **key)
+    shown = draw_wall(d.walls[0], drilled=[(x.x + 40, x.y)])
+    assert "≠" in shown and "≠" not in draw_wall(d.walls[0])
+
+
+def test_a_line_keyed_otherwise_is_known_by_the_walks_own_key():
+    """Of the second unit of two, where its menu holds it; a line planned anew since is not it."""
+    d = made(TERN_HOLLOW)
+    menus = [d.menu(n) for n in (1, 2)]
+    lines = [s for s in keying.steps_of(d.inverter, menus) if s.key.startswith("key.2.")]
+    own = next(s for s in lines if s.does == "key" and s.least is not None)
+    body = {"step": own.key, "label": own.title, "expected": own.expects, "typed": "51"}
+    keyed = entry(3, "set", verdict="outside", note="cold pack", **body)
     (row,) = differences(d, log(keyed))
-    assert (row.what, row.planned, row.built) == ("setting", "60 A", "50")
+    assert (row.what, row.built) == ("setting", "51") and "inverter 2" in row.label
+    assert setting_of(row.about)[0] == 2
+    gone = {**body, "step": f"key.2.{setting_of(own.key)[1]}=nothing"}
+    assert differences(d, log(entry(4, "set", verdict="outside", note="", **gone))) == ()
 
 
 @pytest.mark.parametrize("name", SHAPES)

@@ -11,7 +11,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
 from gumboot.core.basis.units import show_torque
-from gumboot.core.hand_over.built import differences, marks
+from gumboot.core.hand_over.built import differences, marks, setting_of
 from gumboot.core.hand_over.devices import devices
 from gumboot.core.hand_over.owner import Part, owners_book
 from gumboot.core.land import Termination
@@ -192,7 +192,9 @@ def inspector_context(
         "photographs": bool(loose),
         "enclosed": bool(enclosed),
     }
-    by_key, hands = {x.about: x.built for x in found}, hands_of(job)
+    hands = hands_of(job)
+    keyed = {setting_of(x.about)[1]: x.built for x in found if x.what == "setting"}
+    moved = {x.about: x.built for x in found if x.what == "place"}
     licensed = job.plan.survey.licensed if job.plan.survey else {}
     return {
         **shared,
@@ -203,7 +205,9 @@ def inspector_context(
         "contents": [(k, name) for k, name in CONTENTS if has.get(k, True)],
         "licences": [(k, v) for k, v in licensed.items() if v],
         "differences": found,
-        "other": {**dict(other), **by_key},
+        "other": dict(other),
+        "keyed_other": keyed,
+        "moved": moved,
         "serials": serial_rows(job),
         "calibrated": [
             *((w.name, w.serial, w.calibrated_until.isoformat()) for w in job.wrenches),

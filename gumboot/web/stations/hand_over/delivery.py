@@ -4,13 +4,15 @@ that makers register by.
 
 from __future__ import annotations
 
+import re
 import uuid
+from dataclasses import dataclass
 from typing import Any, get_args
 
 from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
-from gumboot.core.hand_over.devices import Device, delivery, devices, doubles
+from gumboot.core.hand_over.devices import Device, devices, doubles
 from gumboot.core.hand_over.serials import NoSerial, serial_of
 from gumboot.core.hand_over.words import Came
 from gumboot.exports.materials import as_csv
@@ -21,11 +23,38 @@ from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import render, twin
 from gumboot.web.people.defaults import contact_of
 from gumboot.web.people.visit import uploaded
+from gumboot.web.stations.size.bill import lines
 
 router = APIRouter()
 CAME: tuple[str, ...] = get_args(Came)
 NUMBERS = ("serial", "firmware_found", "firmware_left", "kit", "note")
 HEAD = ("maker", "model", "serial", "firmware", "place", "installed", "site", "address", "crew")
+
+
+@dataclass(frozen=True, slots=True)
+class Item:
+    """One line of the bill that had to be got: key in the log and on the page; how much is wanted,
+    in its unit.
+    """
+
+    key: str
+    group: str
+    label: str
+    wanted: str
+
+
+def items(job: OpenJob) -> list[Item]:
+    """What should have come: the bill, less what the crew had in stock."""
+    return [
+        Item(
+            re.sub(r"[^a-z0-9]+", "_", f"{r['group']} {r['what']}".lower())[:80],
+            r["group"],
+            r["what"],
+            f"{r['to_get']:g} {r['unit']}".strip(),
+        )
+        for r in lines(job)
+        if r["to_get"] > 0
+    ]
 
 
 def noted(job: OpenJob, x: Device) -> dict[str, str]:
@@ -56,12 +85,13 @@ def page(
         "items": [
             {
                 "key": x.key,
+                "group": x.group,
                 "label": x.label,
                 "wanted": x.wanted,
                 **(row := arrived(job, x.key)),
                 **{k: field(f"{k}-{x.key}", row[k]) for k in ("came", "count", "note")},
             }
-            for x in delivery(job.design)
+            for x in items(job)
         ],
         "devices": [
             {
@@ -76,6 +106,7 @@ def page(
         ],
         "makers": sorted({x.maker for x in devices(job.design)}),
         "came": CAME,
+        "rest_wrong": any(k.startswith("came-") and "kit_" not in k for k in faults or {}),
         "faults": faults or {},
         "_may": job.visit.role != "planner" and job.state.signed is None,
     }
@@ -98,7 +129,7 @@ def keep(request: Request, job: Opened) -> Response:
         return render(request, "delivery.html", again, 409)
     faults: dict[str, str] = {}
     at = visit.text("at_device")[:40]
-    for x in delivery(job.design):
+    for x in items(job):
         if fault := _came(job, x.key, x.label, x.wanted, typed, at):
             faults[f"came-{x.key}"] = fault
     serials: dict[str, str] = {}
@@ -127,7 +158,7 @@ def _of(faults: dict[str, str]) -> set[str]:
     return {k.partition("-")[2] for k in faults}
 
 
-def _came(job: OpenJob, key: str, label: str, wanted: int, typed: dict[str, str], at: str) -> str:
+def _came(job: OpenJob, key: str, label: str, wanted: str, typed: dict[str, str], at: str) -> str:
     """Keep one line of the delivery, if it changed; returns what is wrong with it."""
     before = arrived(job, key)
     now = {k: typed.get(f"{k}-{key}", before[k]) for k in ("came", "count", "note")}
@@ -136,8 +167,8 @@ def _came(job: OpenJob, key: str, label: str, wanted: int, typed: dict[str, str]
         return ""
     if now["came"] not in CAME:
         return "choose how it came" if any(now.values()) or sent else ""
-    if now["count"] and not (now["count"].isdecimal() and len(now["count"]) < 5):
-        return f"type how many came, such as {wanted}"
+    if now["count"] and not re.fullmatch(r"\d{1,5}([.,]\d)?( ?(m|ft))?", now["count"]):
+        return f"type how much came, such as {wanted}"
     if now["came"] in ("missing", "damaged", "another") and not now["note"]:
         return "type what is missing, damaged or other"
     digest = before["digest"]
@@ -155,7 +186,7 @@ def _came(job: OpenJob, key: str, label: str, wanted: int, typed: dict[str, str]
         photo = {"digest": digest, "what": "delivery", "note": f"{label}: {now['note']}"[:200]}
         own = str(uuid.uuid4())
         records.append(visit.db, job.record, "photo", photo, visit.who, visit.role, at, own)
-    body = {"item": key, "label": label, "wanted": str(wanted), "digest": digest, **now}
+    body = {"item": key, "label": label, "wanted": wanted, "digest": digest, **now}
     visit = job.visit
     records.append(visit.db, job.record, "delivery", body, visit.who, visit.role, at)
     return ""

@@ -20,6 +20,7 @@ from gumboot.core.wake.way import Way
 from gumboot.core.wake.work import work_at
 from gumboot.core.walk.step import Step
 from gumboot.core.wall import drill_sheet
+from gumboot.core.wall.as_built import SLOT_MM, drilled_off
 from gumboot.drawings.one_line import one_line
 from gumboot.drawings.wall import draw_wall
 from gumboot.exports import pack
@@ -124,22 +125,20 @@ def walked(job: OpenJob, steps: Sequence[Step]) -> list[dict[str, Any]]:
 
 
 def walls_of(job: OpenJob, standalone: bool, plain: bool = False) -> list[dict[str, Any]]:
-    """Every wall with its drawing, and its holes with the entry of each that was drilled. On a page
-    the drawing has no style of its own.
+    """Every wall with its drawing, and its holes with the entry of each that was drilled; those
+    that came elsewhere are marked. On a page the drawing has no style of its own.
     """
-    d = job.design
-    return [
-        {
-            "w": w,
-            "drawing": drawn(
-                draw_wall(w, (), "", standalone, d.raceways, plain=plain).replace(
-                    'id="layer-', 'data-layer="'
-                )
-            ),
-            "holes": [(x, job.state.drilled.get(x.hole.id)) for x in drill_sheet(w)],
-        }
-        for w in d.walls
-    ]
+    d, out = job.design, []
+    for w in d.walls:
+        holes = [(x, job.state.drilled.get(x.hole.id)) for x in drill_sheet(w)]
+        offs = [(x, *drilled_off(x, e)) for x, e in holes if e is not None]
+        moved = [(x.x + a, x.y + b) for x, a, b in offs if max(abs(a), abs(b)) > SLOT_MM]
+        drawing = draw_wall(
+            w, (), "", standalone, d.raceways, plain=plain, drilled=() if plain else moved
+        )
+        shown = drawn(drawing.replace('id="layer-', 'data-layer="'))
+        out.append({"w": w, "drawing": shown, "holes": holes})
+    return out
 
 
 def kit_of(job: OpenJob) -> dict[str, str]:

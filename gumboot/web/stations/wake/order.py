@@ -30,10 +30,10 @@ GUARDS = (
 
 
 def initiators(job: OpenJob) -> list[str]:
-    """The shutdown buttons of a job, with where they stand."""
+    """The shutdown buttons of a job, with where they stand: not what each module does by itself."""
     kinds = ("rapid shutdown", "emergency shutdown")
     bodies = {b.id: b.label for b in job.design.bodies}
-    some = [s for s in job.plan.safeguards if s.kind in kinds]
+    some = [s for s in job.plan.safeguards if s.kind in kinds and not s.at.startswith("array")]
     return [f"{s.kind[:1].upper()}{s.kind[1:]}, {bodies.get(s.at, s.at)}" for s in some]
 
 

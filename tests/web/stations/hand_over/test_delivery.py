@@ -11,6 +11,8 @@ from gumboot.core.plan import Plan
 from gumboot.demo.plans import SALTINGS_BARN
 from tests.shapes import SHAPES
 
+UNIT = "kit_marram_t10_three_phase_hybrid"  # its line of the bill
+
 
 @pytest.fixture
 def barn(new_job):
@@ -32,11 +34,11 @@ def devices(person, job):
 
 
 def test_what_came_is_kept_with_its_photograph(installer, barn):
-    sent = {"came-inverter": "damaged", "note-inverter": "corner crushed", "count-inverter": "1"}
-    files = {"photo-inverter": ("door.jpg", photo(), "image/jpeg")}
+    sent = {f"came-{UNIT}": "damaged", f"note-{UNIT}": "corner crushed", f"count-{UNIT}": "1"}
+    files = {f"photo-{UNIT}": ("door.jpg", photo(), "image/jpeg")}
     answer = installer.post(f"/jobs/{barn}/delivery", sent, files=files)
     assert answer.status_code == 303
-    row = next(x for x in shown(installer, barn)["items"] if x["key"] == "inverter")
+    row = next(x for x in shown(installer, barn)["items"] if x["key"] == UNIT)
     assert (row["came"], row["note"], row["who"]) == ("damaged", "corner crushed", "Osk Fellgate")
     picture = installer.get(f"/jobs/{barn}/photos/{row['digest']}.jpg")
     assert picture.headers["content-type"] == "image/jpeg"
@@ -45,9 +47,9 @@ def test_what_came_is_kept_with_its_photograph(installer, barn):
 @pytest.mark.parametrize(
     ("sent", "says"),
     [
-        ({"came-inverter": "damaged"}, "Type what is missing"),
-        ({"came-inverter": "flying"}, "Choose how it came"),
-        ({"came-inverter": "as ordered", "count-inverter": "two"}, "Type how many came"),
+        ({f"came-{UNIT}": "damaged"}, "Type what is missing"),
+        ({f"came-{UNIT}": "flying"}, "Choose how it came"),
+        ({f"came-{UNIT}": "as ordered", f"count-{UNIT}": "two"}, "Type how much came"),
         ({"serial-inverter-1": "https://x.example"}, "is a link"),
         ({"serial-inverter-1": "4006381333931"}, "article&#39;s number"),
     ],
@@ -63,8 +65,8 @@ def test_what_cannot_be_kept_stays_typed_and_the_rest_is_kept(installer, barn, s
 def test_a_photograph_of_200_megapixels_is_refused_and_nothing_lost(installer, barn):
     big = io.BytesIO()
     Image.new("1", (20_000, 10_000)).save(big, "PNG")
-    sent = {"came-inverter": "missing", "note-inverter": "one box"}
-    files = {"photo-inverter": ("big.png", big.getvalue(), "image/png")}
+    sent = {f"came-{UNIT}": "missing", f"note-{UNIT}": "one box"}
+    files = {f"photo-{UNIT}": ("big.png", big.getvalue(), "image/png")}
     answer = installer.post(f"/jobs/{barn}/delivery", sent, files=files)
     assert answer.status_code == 422 and "one box" in answer.text
     assert "more pixels than any camera" in answer.text
@@ -180,3 +182,17 @@ def test_a_photograph_stands_in_the_books_beside_its_row(installer, supervisor, 
     with pikepdf.open(io.BytesIO(archive)) as kept:
         names = sorted(kept.attachments)
     assert sum(n.startswith("photographs/") for n in names) == 3
+
+
+def test_what_should_have_come_is_the_bill_less_the_stock(installer, planner, barn):
+    """Every line of the bill that has to be got, in its unit; a drum in stock is not waited for."""
+    bill = planner.get(f"/jobs/{barn}/materials.json").json()["lines"]
+    want = [(r["what"], f"{r['to_get']:g} {r['unit']}".strip()) for r in bill if r["to_get"] > 0]
+    rows = shown(installer, barn)["items"]
+    assert [(r["label"], r["wanted"]) for r in rows] == want
+    assert len({r["key"] for r in rows}) == len(rows) > 20
+    cable = next(r for r in rows if r["group"] == "Cable")
+    sent = {f"came-{cable['key']}": "another", f"note-{cable['key']}": "tinned"}
+    assert installer.post(f"/jobs/{barn}/delivery", {**sent, f"count-{cable['key']}": "12.5 m"})
+    now = next(r for r in shown(installer, barn)["items"] if r["key"] == cable["key"])
+    assert (now["came"], now["count"], now["note"]) == ("another", "12.5 m", "tinned")
