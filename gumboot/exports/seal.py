@@ -7,9 +7,11 @@ from __future__ import annotations
 import io
 import logging
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from typing import TypeVar
 
 from asn1crypto import pem
 from asn1crypto import x509 as asn1
@@ -26,6 +28,7 @@ from pyhanko.sign.timestamps import HTTPTimeStamper, TimestampRequestError
 from pyhanko.sign.validation import SignatureCoverageLevel, validate_pdf_signature
 from pyhanko_certvalidator import ValidationContext
 
+T = TypeVar("T")
 FIELD = "Gumboot"
 logging.getLogger("pyhanko").setLevel(logging.CRITICAL)  # what is wrong is said by `check`
 LASTS = timedelta(days=3650)
@@ -163,8 +166,14 @@ def _sealed(data: bytes, seal: Seal, reason: str, stamper: HTTPTimeStamper | Non
         field_name=FIELD, reason=reason, subfilter=SigSeedSubFilter.PADES, md_algorithm="sha256"
     )
     signer = signers.PdfSigner(meta, signer=_signer(seal), timestamper=stamper)
-    signer.sign_pdf(IncrementalPdfFileWriter(io.BytesIO(data)), output=out)
+    apart(lambda: signer.sign_pdf(IncrementalPdfFileWriter(io.BytesIO(data)), output=out))
     return out.getvalue()
+
+
+def apart(work: Callable[[], T]) -> T:
+    """Work done in a thread of its own: pyHanko runs an event loop, and one may be running here."""
+    with ThreadPoolExecutor(1) as thread:
+        return thread.submit(work).result()
 
 
 def check(data: bytes, known: Sequence[str]) -> Checked:
@@ -177,7 +186,7 @@ def check(data: bytes, known: Sequence[str]) -> Checked:
             return Checked(why="nobody sealed it: it carries no digital signature")
         found = marks[-1]
         trust = ValidationContext(trust_roots=roots, allow_fetching=False, revocation_mode="none")
-        status = validate_pdf_signature(found, signer_validation_context=trust)
+        status = apart(lambda: validate_pdf_signature(found, signer_validation_context=trust))
         words = _keywords(reader)
     except Exception as exc:  # whatever somebody gives us to check
         return Checked(why=f"it cannot be read as a PDF: {str(exc)[:120] or 'it is damaged'}")

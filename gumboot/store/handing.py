@@ -116,5 +116,6 @@ def visits(
 
 def visits_until(db: Session, crew_id: int, day: date) -> int:
     """How many visits are due up to a day."""
-    mine = (VisitDue.crew_id == crew_id, VisitDue.day <= day)
-    return db.scalar(select(func.count()).select_from(VisitDue).where(*mine)) or 0
+    mine = (VisitDue.crew_id == crew_id, VisitDue.day <= day, Job.put_away_at.is_(None))
+    rows = select(func.count()).select_from(VisitDue).join(Job, Job.id == VisitDue.job_id)
+    return db.scalar(rows.where(*mine)) or 0

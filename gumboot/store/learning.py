@@ -32,12 +32,13 @@ order by 1, 4 desc
 DAYS = """
 with seen as (
   select j.id, coalesce(j.listed ->> 'supply', 'not known') as kind,
-         count(distinct left(e.at_server, 10)) as days
+         count(distinct left(e.at_server, 10)) as days, bool_or(j.day is not null) as planned
   from log_entry e, job j
   where e.job_id = j.id and j.crew_id = :crew
     and e.kind in ('reading', 'step', 'drill', 'link', 'wake', 'set', 'test')
   group by 1, 2)
-select kind, count(*) as jobs, avg(days) as days, max(days) as most from seen group by 1 order by 1
+select kind, count(*) as jobs, count(*) filter (where planned) as planned,
+       avg(days) as days, max(days) as most from seen group by 1 order by 1
 """
 LOOSENED = """
 with turns as (

@@ -1,5 +1,6 @@
 """The seal of a PDF: against pyHanko's own validator and openssl; tampered copies refused."""
 
+import asyncio
 import io
 import random
 import subprocess
@@ -55,6 +56,13 @@ def test_a_sealed_pdf_says_whose_it_is_and_of_which_job(good, crew):
     assert (found.by, found.uid, found.version, found.head) == ("Some crew", UID, 7, HEAD)
     other = check(good, [new_seal("Others", NOW).certificate])
     assert other.whole and not other.known and "none of this crew" in other.why
+
+
+def test_it_is_sealed_and_checked_where_an_event_loop_runs(page, crew):
+    async def within():
+        return check(sealed(page, crew, "a job"), [crew.certificate])
+
+    assert asyncio.run(within()).whole
 
 
 def test_whoever_changes_a_letter_breaks_it(good, crew):

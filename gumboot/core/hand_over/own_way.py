@@ -59,12 +59,14 @@ def owned(plant: Plant) -> int:
 
 
 def to_quiet(way: Way, acts: tuple[Act, ...]) -> tuple[Act, ...]:
-    """The first of some acts after which no load is fed and no unit makes or joins a voltage."""
+    """The first of some acts, up to where no load is fed and no unit makes or joins a voltage;
+    nothing where none of them comes there.
+    """
     if not acts:
-        return ()
+        return ()  # nothing an owner moves makes it quiet
     rows = settle(way.plant, np.array([a.after for a in acts], dtype=np.int64))
     quiet = np.flatnonzero((rows.loads | rows.forms | rows.follows) == 0)
-    return acts[: int(quiet[0]) + 1] if len(quiet) else acts
+    return acts[: int(quiet[0]) + 1] if len(quiet) else ()
 
 
 def by_hand(d: Design) -> ByHand:

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from gumboot.core.design import Design
+from gumboot.core.energy.year import lives_on
 from gumboot.core.hand_over.own_way import ByHand, by_hand
 from gumboot.core.hand_over.visits import cares, plainly
 from gumboot.core.kit.care import Care
@@ -110,7 +111,10 @@ def owners_book(
 
 def _safe(own: ByHand, contact: Contact, initiators: Sequence[str]) -> Part:
     press = tuple(f"Press “{x}”." for x in initiators)
-    call = f" Then call us: {contact.phone}." if contact.phone else " Then call us."
+    if not own.emergency:
+        says = "No order is worked out for this installation. Touch no switch: leave, and call."
+        return Part("safe", "Make it safe now", (says,), press, (f"Call us{_number(contact)}.",))
+    call = f" Then call us{_number(contact)}."
     return Part(
         "safe",
         "Make it safe now",
@@ -121,6 +125,10 @@ def _safe(own: ByHand, contact: Contact, initiators: Sequence[str]) -> Part:
             f" cover.{call}",
         ),
     )
+
+
+def _number(contact: Contact) -> str:
+    return f": {contact.phone}" if contact.phone else ""
 
 
 def _where(d: Design) -> Part:
@@ -161,7 +169,8 @@ def _itself(d: Design) -> Part:
     sun = bool(d.plan.strings) or any(b.role == "pv-inverter" for b in d.bodies)
     says: list[str] = []
     if sun:
-        rest = "the battery" if work.spare_sun == "battery" or alone else "the street"
+        street = work.spare_sun == "grid" and not alone and feeds(d)
+        rest = "the street" if street else "the battery"
         says.append(f"Sun runs the house first. What is left goes to {rest}.")
     if work.mode == "self-use" and not alone:
         says.append("Without sun the battery runs the house until it is down to what it keeps.")
@@ -178,13 +187,13 @@ def _itself(d: Design) -> Part:
             f" down to {slot.soc:g} %."
         )
     limit = tariff.export_limit_w
-    if limit is not None and not alone and sun:
-        most = "nothing" if limit == 0 else f"at most {limit / 1000:g} kW"
+    if limit is not None and not alone and sun and feeds(d):
+        each = " on each line" if tariff.export_limit_of == "each phase" else ""
+        most = "nothing" if limit == 0 else f"at most {limit / 1000:g} kW{each}"
         says.append(f"It sends {most} into the street: the power company asks that.")
-    keeps = next(
-        (s.value for s in d.settings if s.id == ("floor_off_grid" if alone else "floor_on_grid")),
-        None,
-    )
+    reserve = work.mode == "reserve for outage"
+    line = "floor_off_grid" if alone else "reserve_soc" if reserve else "floor_on_grid"
+    keeps = next((s.value for s in d.settings if line in (s.id, s.rule)), None)
     if isinstance(keeps, int | float):
         says.append(f"It keeps {keeps:g} % in the battery.")
     generator = any(b.role == "generator" for b in d.bodies)
@@ -192,6 +201,19 @@ def _itself(d: Design) -> Part:
         says.append("The generator helps when the battery is low. Never run it indoors.")
     says.append("You need not switch or set anything, day to day.")
     return Part("itself", "What it does by itself", tuple(says))
+
+
+def feeds(d: Design) -> bool:
+    """Whether anything of it ever sends power into the street."""
+    own = bool(d.plan.strings) and d.inverter is not None and d.inverter.feeds_grid
+    return own or any(b.role == "pv-inverter" for b in d.bodies)
+
+
+def lives_by(d: Design) -> str:
+    """What the house lives by in an outage."""
+    old = d.plan.kit.existing_pv
+    sun = bool(d.plan.strings) or (old is not None and lives_on(old))
+    return "battery and sun" if sun else "the battery"
 
 
 def hours(h: float, longest: float) -> str:
@@ -216,7 +238,7 @@ def _outage(d: Design, year: dict[str, Any] | None) -> Part | None:
     rests = [x.name for x in d.plan.loads if not x.backed]
     gap = d.inverter.transfer_ms if d.inverter else None
     says = [
-        "The house is parted from the street and runs from battery and sun."
+        f"The house is parted from the street and runs from {lives_by(d)}."
         + (" Lights may blink." if gap is None or gap > 20 else " You will hardly notice.")
     ]
     if runs:
@@ -232,7 +254,7 @@ def _outage(d: Design, year: dict[str, Any] | None) -> Part | None:
             f" {half}; the worst moment of the year, for {worst}. Use less, and it lasts longer."
         )
     else:
-        says.append("How long it lasts hangs on the sun and on what runs: use less, it lasts.")
+        says.append("How long it lasts hangs on what runs: use less, and it lasts longer.")
     says.append("Do not start several big machines at once: it may switch off to save itself.")
     return Part("outage", "In an outage", tuple(says))
 
@@ -303,6 +325,7 @@ def _saves(year: dict[str, Any] | None) -> Part | None:
     if not year or not year.get("priced") or year.get("off_grid"):
         return None
     bills, money = year["bills"], year["currency"]
+    saves = bills["nothing"] - bills["all"]
     space = " " if len(money) > 1 else ""
 
     def said(x: float) -> str:
@@ -312,7 +335,10 @@ def _saves(year: dict[str, Any] | None) -> Part | None:
         ("Without any of it", said(bills["nothing"])),
         ("With the sun alone", said(bills["sun"])),
         ("With sun and battery", said(bills["all"])),
-        ("It should save a year", said(bills["nothing"] - bills["all"])),
+        (
+            f"It should {'save' if saves >= 0 else 'cost'} a year{'' if saves >= 0 else ' more'}",
+            said(abs(saves)),
+        ),
     )
     how = (
         "Reckoned for every quarter of an hour of a year, from the sun of your place, what the"

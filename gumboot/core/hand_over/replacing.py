@@ -8,32 +8,44 @@ from gumboot.core.design import Design
 from gumboot.core.hand_over.devices import devices
 from gumboot.core.land.termination import Termination
 from gumboot.core.prove.due import Due
+from gumboot.core.set import keying
+from gumboot.core.walk.step import Step
 
 
 @dataclass(frozen=True, slots=True)
 class Reopened:
-    """terminations: to be made off again; tests: to be made again."""
+    """terminations: proven dead and made off again; tests: made again; lines: keyed again."""
 
     terminations: tuple[Termination, ...]
     tests: tuple[Due, ...]
+    lines: tuple[Step, ...] = ()
 
 
 def reopened(d: Design, device: str, dues: tuple[Due, ...]) -> Reopened:
-    """What a new device opens again: every end at its box, both ends of what lands there stay but
-    its own; and the tests at that box, or of circuits that end there. Nothing for a device the job
-    has not.
+    """What a new device opens again: every end at its box, its being proven dead first; the tests
+    at that box, or of circuits that end there; of a unit its whole menu. Far ends stay as they are.
+    Nothing for a device the job has not.
     """
     own = next((x for x in devices(d) if x.key == device), None)
     if own is None or not own.body:
         return Reopened((), ())
-    ends = tuple(t for t in d.terminations if t.body == own.body and t.kind != "dead")
+    ends = tuple(t for t in d.terminations if t.body == own.body)
     circuits = {
         s.id for s in d.circuits if own.body in (s.circuit.source.body, s.circuit.load.body)
     }
     tests = tuple(
         x for x in dues if not x.known and (x.place == own.body or _circuit(x) in circuits)
     )
-    return Reopened(ends, tests)
+    return Reopened(ends, tests, _menu(d, own.key))
+
+
+def _menu(d: Design, device: str) -> tuple[Step, ...]:
+    if d.inverter is None or not device.startswith("inverter-"):
+        return ()
+    unit = device.removeprefix("inverter-")
+    menus = [d.menu(n) for n in range(1, d.plan.kit.inverters + 1)]
+    rows = keying.steps_of(d.inverter, menus)
+    return tuple(s for s in rows if s.key.startswith(f"key.{unit}."))
 
 
 def _circuit(x: Due) -> str:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import re
 from calendar import monthrange
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
 from datetime import date
 
 from gumboot.core.design import Design
@@ -13,6 +13,10 @@ from gumboot.core.hand_over.devices import devices
 from gumboot.core.journal.log import LogState
 from gumboot.core.kit.care import Care
 from gumboot.core.land.termination import Termination
+from gumboot.core.prove.listing import dues_of
+from gumboot.core.prove.strings import Sky
+from gumboot.core.wake import steps as waking
+from gumboot.core.walk.entering import UNITS
 from gumboot.core.walk.step import Step
 
 LOOK = Care(
@@ -41,8 +45,8 @@ def cares(d: Design) -> tuple[Care, ...]:
     practice for what they leave out.
     """
     said = [c for x in (d.inverter, d.pack) if x is not None for c in x.care]
-    kinds = {c.does for c in said}
-    rows = [*said, *(c for c in _usual(d) if c.does not in kinds)]
+    kinds = {(c.does, c.by) for c in said}
+    rows = [*said, *(c for c in _usual(d) if (c.does, c.by) not in kinds)]
     unique = {(c.what, c.every_months): c for c in rows}
     return tuple(sorted(unique.values(), key=lambda c: c.every_months))
 
@@ -69,9 +73,8 @@ def _usual(d: Design) -> Iterator[Care]:
 
 
 MOST_LUGS = 6  # looked at again in one visit, those first that fell most: common practice
-LEAST_MEGOHM = 1.0  # IEC 62446-1, from 120 V up
 FALLS_TO = 0.1  # of what was handed over: an array that fell further has a fault, common practice
-SOC_APART, SHARES_APART = 5.0, 20.0  # common practice
+Make = Callable[[Design, LogState, str], Iterator[Step]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,7 +119,9 @@ def steps(d: Design, state: LogState, v: Visit) -> tuple[Step, ...]:
     for does, make in MAKERS.items():
         if does in kinds:
             rows += make(d, state, f"visit.{v.months}")
-    rest = [c for c in v.cares if c.does in ("look", "clean")]
+    usual = (*YEARLY.values(), WATER.what)
+    rest = [c for c in v.cares if c.does not in ("settings", "firmware") and c.what not in usual]
+    rest += [c for c in v.cares if c == WATER]
     rows += [
         Step(f"visit.{v.months}.care.{n}", "By the sheets", c.what, "As the sheet says.", "tick")
         for n, c in enumerate(rest, 1)
@@ -197,58 +202,55 @@ def _drift(state: LogState, t: Termination) -> float:
     return found.share if found else 0.0
 
 
+def handed_over(state: LogState, key: str) -> float | None:
+    """What was read at a step or a test when the job was handed over; None where nothing was, or
+    not as expected.
+    """
+    e = state.steps.get(key)
+    value: float | None = e.body["value"] if e is not None and e.body["verdict"] == "done" else None
+    return value
+
+
 def _insulation(d: Design, state: LogState, at: str) -> Iterator[Step]:
-    for s in d.strings:
-        key = f"wake.cold.insulation.{s.letter}"
-        e = state.steps.get(key) or state.steps.get(f"insulation.{s.letter}")
-        was = e.body["value"] if e is not None and e.body["verdict"] == "done" else None
-        then = f", {was:g} MΩ at hand-over" if was else ""
-        least = max(LEAST_MEGOHM, (was or 0.0) * FALLS_TO)
+    """As Wake reads it, and no less than a tenth of what was handed over."""
+    for s in waking.steps_of(d):
+        if not s.key.startswith("cold.insulation."):
+            continue
+        was = handed_over(state, s.key)
+        least = max(s.least or 0.0, (was or 0.0) * FALLS_TO)
+        then = f"; {was:g} MΩ was handed over" if was else ""
         yield Step(
-            f"{at}.insulation.{s.letter}",
+            f"{at}.{s.key.removeprefix('cold.')}",
             "Array",
-            f"String {s.letter}: insulation to earth",
-            "PV switch off, connectors parted; both poles together against earth.",
+            f"{s.title} to earth",
+            s.says,
             "megohm",
             f"{least:.3g} MΩ at least{then}",
             least,
-            box=f"array-{s.letter}",
+            box=s.box,
         )
 
 
-def _drifts(d: Design, state: LogState, at: str) -> Iterator[Step]:
-    if d.pack is not None:
-        yield Step(
-            f"{at}.soc",
-            "Battery",
-            "State of charge: the unit's less the packs' own",
-            "Both displays, at the same minute, after an hour without charge.",
-            "percent",
-            f"within {SOC_APART:g} %",
-            -SOC_APART,
-            SOC_APART,
-        )
+def _again(key: str) -> Make:
+    """A test of Prove made again, by its own limits, beside what was handed over."""
+
+    def make(d: Design, state: LogState, at: str) -> Iterator[Step]:
+        for x in dues_of(d, Sky()):
+            if x.key == key:
+                was, own = handed_over(state, key), x.step()
+                then = (
+                    f"; {was:g} {UNITS.get(x.does, '')} was handed over" if was is not None else ""
+                )
+                yield replace(own, key=f"{at}.{key}", stage="Battery", expects=own.expects + then)
+
+    return make
 
 
-def _sharing(d: Design, state: LogState, at: str) -> Iterator[Step]:
-    if d.plan.kit.packs > 1:
-        yield Step(
-            f"{at}.sharing",
-            "Battery",
-            "The packs' shares: the largest current over the smallest, less one",
-            "At half of the load or more, by clamp at each pack.",
-            "percent",
-            f"{SHARES_APART:g} % at most",
-            0.0,
-            SHARES_APART,
-        )
-
-
-MAKERS = {
+MAKERS: dict[str, Make] = {
     "settings": _settings,
     "firmware": _firmware,
     "torque": _torque,
     "insulation": _insulation,
-    "charge drift": _drifts,
-    "sharing": _sharing,
+    "charge drift": _again("soc.apart"),
+    "sharing": _again("packs.share"),
 }

@@ -87,6 +87,7 @@ FLAG: dict[str, Any] = {"type": "boolean"}
     },
     lambda b: f"{b['was'] or 'the part'} replaced by {b['now']}: {b['reason']}",
     about="device",
+    more={"lines": KEYS},
     after=True,
 )
 @kind(

@@ -173,8 +173,8 @@ async def sent_form(request: Request) -> FormData:
         if large and not await run_in_threadpool(known, request):
             raise NeedsSignIn
     fields = SHEET_FIELDS if request.url.path.startswith("/shelf/") else FIELDS
-    form = (
-        await request.form(max_files=12, max_fields=fields, max_part_size=8_000_000)
+    form = (  # a field for a file is sent, and counts, without a file in it too
+        await request.form(max_files=fields, max_fields=fields, max_part_size=8_000_000)
         if request.method == "POST"
         else FormData()
     )

@@ -1,5 +1,6 @@
 """Visits by the sheets, what a new part opens again, what one more of something changes."""
 
+from dataclasses import replace
 from datetime import date
 
 import pytest
@@ -12,10 +13,12 @@ from gumboot.core.hand_over.devices import devices
 from gumboot.core.hand_over.growing import compared, grown
 from gumboot.core.hand_over.replacing import reopened
 from gumboot.core.hand_over.visits import Visit, cares, changed, on_day, schedule, steps
-from gumboot.core.journal.log import LogState
+from gumboot.core.journal.entry import Entry
+from gumboot.core.journal.log import Growing, LogState
 from gumboot.core.plan import Plan
 from gumboot.core.prove.listing import dues_of
 from gumboot.core.prove.strings import Sky
+from gumboot.core.wake import steps as waking
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, TERN_HOLLOW
 from tests.shapes import SHAPES, other
 
@@ -54,15 +57,54 @@ def test_a_visit_is_judged_against_what_was_handed_over():
     assert any(k.startswith("visit.12.torque.") for k in rows)
     insulation = rows["visit.12.insulation.A"]
     assert insulation.within(5) and not insulation.within(0.4)  # IEC 62446-1: 1 MΩ
-    assert not rows["visit.12.sharing"].within(25)
+    dues = {x.key: x for x in dues_of(d, Sky())}
+    for key in ("soc.apart", "packs.share"):  # by the limits of Prove's own tests
+        own = rows[f"visit.12.{key}"]
+        assert (own.least, own.most) == (dues[key].least, dues[key].most)
 
 
-def test_a_job_without_strings_or_with_one_pack_is_asked_less():
+def read(seq, key, value, kind="wake"):
+    body = {"step": key, "label": "", "typed": f"{value}", "value": value, "verdict": "done"}
+    return Entry(seq, str(seq), kind, "Osk", "installer", "", "2026-11-27T10:00:00Z", body, "", "")
+
+
+def test_what_was_handed_over_stands_beside_what_is_read_now():
+    """Wake's own key of a string's insulation, Prove's own of the charge."""
+    d = made(TERN_HOLLOW)
+    key = next(s.key for s in waking.steps_of(d) if s.key.startswith("cold.insulation."))
+    g = Growing(LogState())
+    for e in (read(1, key, 180.0), read(2, "soc.apart", 1.2, "test")):
+        g.read(e)
+    state = replace(LogState(), steps=g.steps)
+    rows = {s.key: s for s in steps(d, state, Visit(12, cares(d)))}
+    insulation = rows[f"visit.12.{key.removeprefix('cold.')}"]
+    assert "180 MΩ was handed over" in insulation.expects
+    assert insulation.within(20) and not insulation.within(17)  # a tenth of it
+    assert "1.2 % was handed over" in rows["visit.12.soc.apart"].expects
+
+
+def test_what_the_owner_does_takes_nothing_off_the_crew():
+    """The pack's sheet has the owner fill it once; the crew looks at its charge all the same."""
+    d = made(TERN_HOLLOW)
+    by = {(c.does, c.by) for c in cares(d)}
+    assert {("charge drift", "owner"), ("charge drift", "crew")} <= by
+    for does in ("settings", "torque", "insulation", "sharing"):
+        assert (does, "crew") in by
+
+
+def test_a_sheets_own_words_are_walked():
+    d = made(TERN_HOLLOW)
+    said = [c.what for c in d.pack.care if c.by == "crew"]
+    titles = [s.title for s in steps(d, LogState(), Visit(12, cares(d)))]
+    assert said and set(said) <= set(titles)
+
+
+def test_a_job_with_one_pack_or_without_strings_is_asked_less():
     d = made({**HERON_SLIP, "kit": {**HERON_SLIP["kit"], "packs": 1}, "walls": []})
-    kinds = {c.does for c in cares(d)}
-    assert "sharing" not in {c.does for c in cares(made(JUNIPER_CUT))} or d.plan.kit.packs > 1
     keys = [s.key for s in steps(d, LogState(), Visit(12, cares(d)))]
-    assert "visit.12.sharing" not in keys and kinds
+    assert "visit.12.packs.share" not in keys and "visit.12.soc.apart" in keys
+    moss = made(MOSSBANK_TERRACE)
+    assert not any(".insulation." in s.key for s in steps(moss, LogState(), Visit(12, cares(moss))))
 
 
 @pytest.mark.parametrize("name", SHAPES)
@@ -71,11 +113,10 @@ def test_a_new_part_opens_its_own_ends_and_no_others(name):
     dues = dues_of(d, Sky())
     for x in devices(d):
         found = reopened(d, x.key, dues)
-        assert all(t.body == x.body for t in found.terminations)
-        assert len(found.terminations) == sum(
-            t.body == x.body and t.kind != "dead" for t in d.terminations if x.body
-        )
+        assert set(found.terminations) == {t for t in d.terminations if x.body == t.body}
+        assert not x.body or found.terminations[0].kind == "dead"  # proven dead before a hand
         assert not any(t.known for t in found.tests)
+        assert bool(found.lines) is x.key.startswith("inverter-")
     assert reopened(d, "no such device", dues).terminations == ()
 
 

@@ -1,6 +1,8 @@
 """The owner's book: no word that needs the trade, an order that does no harm by an owner's hand."""
 
+import copy
 import re
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -8,8 +10,9 @@ import pytest
 from gumboot.catalogue import catalogue
 from gumboot.core.design import design
 from gumboot.core.hand_over.own_way import by_hand, may, owned
-from gumboot.core.hand_over.owner import Contact, hours, owners_book, words_of
+from gumboot.core.hand_over.owner import Contact, _safe, hours, owners_book, words_of
 from gumboot.core.hand_over.visits import cares
+from gumboot.core.kit import Catalogue
 from gumboot.core.plan import Plan
 from gumboot.core.wake.order import order
 from gumboot.core.wake.settle import settle
@@ -105,6 +108,50 @@ def test_a_job_without_backup_says_that_nothing_runs():
     d = made({**DEMO["HERON_SLIP"], "backup": {"loads": "nothing"}, "walls": []})
     says = next(p for p in owners_book(d, Contact("C"), None) if p.id == "outage").says
     assert "Nothing runs" in says[0]
+
+
+def said(document, part, year=None):
+    book = owners_book(made(document), Contact("C"), year)
+    return " ".join(next(p for p in book if p.id == part).says)
+
+
+def test_the_book_says_only_what_this_job_does():
+    """No sun in an outage where the old PV inverter falls silent; nothing into the street from a
+    unit that never feeds; the reserve, where that is what it keeps.
+    """
+    moss = DEMO["MOSSBANK_TERRACE"]
+    assert "runs from battery and sun" in said(moss, "outage")
+    silent = copy.deepcopy(moss)
+    silent["kit"]["existing_pv"]["side"] = "grid side"
+    assert "runs from the battery." in said(silent, "outage")
+    tern = DEMO["TERN_HOLLOW"]
+    assert "into the street" in said(tern, "itself")
+    book = catalogue()
+    quiet = book.inverters[tern["kit"]["inverter"]].model_copy(update={"feeds_grid": False})
+    kept = Catalogue({**book.entries, quiet.id: quiet}.values())
+    d = design(Plan.model_validate(tern), kept)
+    itself = next(p for p in owners_book(d, Contact("C"), None) if p.id == "itself")
+    assert "into the street" not in " ".join(itself.says)
+    keeps = copy.deepcopy(tern)
+    keeps["energy"] = {**keeps.get("energy", {}), "work": {"mode": "reserve for outage"}}
+    reserve = next(s.value for s in made(keeps).settings if "reserve_soc" in (s.id, s.rule))
+    assert f"It keeps {reserve:g} %" in said(keeps, "itself")
+
+
+def test_a_bill_that_rises_is_not_called_a_saving():
+    dear = {**YEAR, "bills": {"nothing": 900.0, "sun": 950.0, "all": 1000.0}}
+    book = owners_book(made(DEMO["TERN_HOLLOW"]), Contact("C"), dear)
+    saves = next(p for p in book if p.id == "saves")
+    assert saves.rows[-1] == ("It should cost a year more", "€100")
+
+
+def test_where_no_order_is_known_the_book_says_so_and_promises_nothing(job):
+    d = SimpleNamespace(
+        wake=None, network=None, **{k: getattr(job, k) for k in ("plan", "bodies", "settings")}
+    )
+    first = _safe(by_hand(d), Contact("Some crew", "555 0100"), ())
+    assert "No order is worked out" in first.says[0] and not first.steps
+    assert "This takes power" not in " ".join(first.then)
 
 
 @pytest.mark.parametrize(

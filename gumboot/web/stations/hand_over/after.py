@@ -16,6 +16,7 @@ from gumboot.core.hand_over.replacing import reopened
 from gumboot.core.hand_over.serials import NoSerial, serial_of
 from gumboot.core.hand_over.visits import Visit, changed, on_day, schedule, steps
 from gumboot.core.journal.entry import Entry
+from gumboot.core.land.entering import Refused
 from gumboot.core.land.recheck import due as again
 from gumboot.core.walk.entering import Entry as Entered
 from gumboot.core.walk.entering import body_of, entry_body
@@ -204,6 +205,8 @@ def step_of(job: OpenJob, key: str) -> Step | None:
 @makes("visit")
 def entry(job: OpenJob, s: Sent) -> tuple[str, dict[str, Any]]:
     """(kind, body) of an entry about a step of a visit. Raises Refused."""
+    if job.state.signed is None:
+        raise Refused("key", "a visit is made on a signed job: this one is open again")
     own, sent = step_of(job, s.key), walking.entered(s)
     body = entry_body(own, sent)
     if own is not None and body["verdict"] == "done" and (why := changed(own, body["typed"])):
@@ -279,6 +282,7 @@ def replace(request: Request, job: Opened) -> Response:
     about = {"device": own.key, "label": own.label}
     made_off = [t for t in opened.terminations if job.state.events.get(t.key)]
     tried = [x for x in opened.tests if x.key in job.state.tests]
+    keyed = [s for s in opened.lines if walking.last(job, s) is not None]
     keep(
         "replaced",
         {
@@ -289,6 +293,7 @@ def replace(request: Request, job: Opened) -> Response:
             "reason": typed["reason"],
             "reopens": [t.key for t in made_off],
             "tests": [x.key for x in tried],
+            "lines": [x.key for x in keyed],
         },
     )
     firmware = {"firmware_found": typed["firmware"], "firmware_left": typed["firmware"]}
@@ -302,6 +307,9 @@ def replace(request: Request, job: Opened) -> Response:
     for x in tried:
         back = body_of(x.step(), Entered(x.key, x.title, "back", note=reason), "taken back")
         keep("test", {**back, **closing(job, x)})
+    for line in keyed:
+        back = body_of(line, Entered(line.key, line.title, "back", note=reason), "taken back")
+        keep("set", back)
     set_due(job.anew())
     visit.db.commit()
     return RedirectResponse(f"/jobs/{job.record.id}/after#replaced", 303)

@@ -94,6 +94,8 @@ def test_a_visit_without_a_script(installer, signed):
 
 def test_no_visit_is_due_of_a_job_that_is_open(supervisor, signed):
     supervisor.post(f"/jobs/{signed}/reopen", {"reason": "a lug"})
+    (early,) = visit(supervisor, signed, {"key": "visit.1.settings.1", "typed": "0"})
+    assert early["state"] == "refused" and "open again" in early["why"]
     assert after(supervisor, signed)["visits"] == []
     rows = supervisor.get("/visits.json").json()["visits"]
     assert not any(v["job"] == signed for v in rows)

@@ -44,6 +44,16 @@ def test_what_came_is_kept_with_its_photograph(installer, barn):
     assert picture.headers["content-type"] == "image/jpeg"
 
 
+def test_a_form_may_have_a_place_for_a_photograph_at_every_line(installer, barn):
+    """A browser sends each of them, with or without a file in it."""
+    lines = [x["key"] for x in shown(installer, barn)["items"]]
+    assert len(lines) > 30
+    files = {f"photo-{k}": ("", b"", "application/octet-stream") for k in lines}
+    answer = installer.post(f"/jobs/{barn}/delivery", {"serial-gateway": "GW-9"}, files=files)
+    assert answer.status_code == 303
+    assert devices(installer, barn)["gateway"]["serial"] == "GW-9"
+
+
 @pytest.mark.parametrize(
     ("sent", "says"),
     [

@@ -131,6 +131,8 @@ def test_the_link_shows_how_to_make_it_safe_and_nothing_of_the_crew(app, supervi
     assert page.status_code == 200 and page.headers["cache-control"] == "no-store"
     text = page.text
     assert text.index("Make it safe now") < text.index("Switch off") < text.index("What hangs")
+    # An initiator of modules stands at the roof: nobody presses it from the owner's page.
+    assert "Press “Emergency shutdown" in text and "Rapid shutdown" not in text
     seen = re.findall(r'(?:href|src|action|hx-get|hx-post)="([^"]+)"', text)
     own = [x for x in seen if not x.startswith(("/static/", "#", "tel:"))]
     assert set(own) == {f"{at}/book.pdf", f"{at}/sign"}
