@@ -26,6 +26,8 @@ from gumboot.core.network.bonds import by_state
 from gumboot.core.plan import Plan
 
 FORMAT = "gumboot-job/1"
+CSV = "text/csv; charset=utf-8"
+MEDIA_OF = {"readings": CSV, "weather": CSV, "photo": "image/jpeg", "pack": "text/html"}
 MOST_FAULTS = 50  # told at once
 MOST_MEMBERS, DEEPEST = 500, 24  # of a list or object; of nesting
 MOST = {"/log": 300_000, "/design/figures": 20_000, "/design/terminations": 20_000}
@@ -218,6 +220,13 @@ def write(
     return json.dumps(document, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
 
 
+def _when(key: str, value: str, then: str, rule: dict[str, Any]) -> dict[str, Any]:
+    return {
+        "if": {"properties": {key: {"const": value}}},
+        "then": {"properties": {then: rule}},
+    }
+
+
 @lru_cache(maxsize=1)
 def schema() -> dict[str, Any]:
     """JSON Schema (2020-12) of a job file."""
@@ -228,20 +237,14 @@ def schema() -> dict[str, Any]:
     entry["properties"]["uuid"] = {"type": "string", "minLength": 8, "maxLength": 64}
     attached = {
         "digest": DIGEST,
-        "kind": {"enum": ["readings", "weather", "photo", "pack"]},
+        "kind": {"enum": list(MEDIA_OF)},
         "name": {**TEXT, "maxLength": 200},
-        "media": {"enum": ["text/csv; charset=utf-8", "image/jpeg"]},
+        "media": {"enum": sorted(set(MEDIA_OF.values()))},
         "about": {"type": "object"},
         "kept_by": TEXT,
         "data": {**TEXT, "contentEncoding": "base64"},
     }
-    rules = [
-        {
-            "if": {"properties": {"kind": {"const": k.name}}},
-            "then": {"properties": {"body": k.schema()}},
-        }
-        for k in KINDS.values()
-    ]
+    rules = [_when("kind", k.name, "body", k.schema()) for k in KINDS.values()]
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Gumboot job",
@@ -261,6 +264,7 @@ def schema() -> dict[str, Any]:
                     "required": list(attached),
                     "properties": attached,
                     "additionalProperties": False,
+                    "allOf": [_when("kind", k, "media", {"const": m}) for k, m in MEDIA_OF.items()],
                 },
             },
             "kit": {"type": "array", "maxItems": 600, "items": {"type": "object"}},

@@ -356,6 +356,9 @@ def send(request: Request, job: Opened) -> Response:
     return RedirectResponse(f"/jobs/{job.record.id}/year?file={key}#files", 303)
 
 
+FIELD_OF = {"readings": "load_file", "weather": "weather_file"}
+
+
 @router.post("/jobs/{job_id}/readings/use")
 def use(request: Request, job: Opened) -> Response:
     """Make the year from a kept file, or no more from one."""
@@ -363,9 +366,9 @@ def use(request: Request, job: Opened) -> Response:
     visit.needs("planner", "supervisor")
     back = f"/jobs/{job.record.id}/year"
     file = files.one(visit.db, job.record.id, visit.text("digest"))
-    if file is None or file.kind == "photo":
+    field = FIELD_OF.get(file.kind) if file else None
+    if file is None or field is None:
         return RedirectResponse(back, 303)
-    field = "load_file" if file.kind == "readings" else "weather_file"
     plan = job.plan.model_copy(
         update={"energy": job.plan.energy.model_copy(update={field: file.digest})}
     )
@@ -377,7 +380,7 @@ def use(request: Request, job: Opened) -> Response:
 def kept_file(job: Opened, digest: str) -> Response:
     """A kept file of readings or weather."""
     file = files.one(job.visit.db, job.record.id, digest)
-    if file is None or file.kind == "photo":
+    if file is None or file.kind not in FIELD_OF:
         return Response("no such file", 404)
     return Response(
         file.data,

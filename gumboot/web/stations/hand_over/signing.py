@@ -49,6 +49,8 @@ def as_signed(request: Request, job: Opened, digest: str) -> Response:
         }
         return render(request, "message.html", context, 404)
     load = {"html": kept.data.decode(), "name": f"signed-{job.record.id}", "variant": "pdf/ua-1"}
+    if job.record.imported_by and kept.kept_at <= job.record.created_at:
+        return made(request, job, load)  # another crew's: not ours to seal
     return made(request, job, {**load, "seals": f"{job.record.name}, as signed, {digest[:16]}"})
 
 

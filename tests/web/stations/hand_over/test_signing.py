@@ -1,5 +1,6 @@
 """Signed by three, each for their part; the owner by a link that shows nothing else."""
 
+import json
 import re
 from datetime import UTC, datetime, timedelta
 
@@ -89,6 +90,24 @@ def test_what_was_signed_stands_when_it_is_signed_again(supervisor, installer, s
     assert [h["kind"] for h in again["history"]] == ["sign", "reopen", "sign"]
     old = supervisor.get(f"/jobs/{signed}/books/signed/{first}.pdf")
     assert old.content.startswith(b"%PDF")
+
+
+def test_a_signed_job_goes_to_another_crew_with_what_was_signed(supervisor, member, signed):
+    """Its pack is read there as it was, and is not sealed by who did not make it."""
+    pack = shown(supervisor, signed)["signed"]["pack"]
+    file = supervisor.get(f"/jobs/{signed}/export.json").content
+    there = member("supervisor")
+    answer = there.post("/jobs/import", files={"file": ("job.json", file)})
+    assert answer.status_code == 303
+    number = int(answer.headers["location"].split("/")[2])
+    theirs = ready(there, there.get(f"/jobs/{number}/books/signed/{pack}.pdf")).content
+    ours = supervisor.get(f"/jobs/{signed}/books/signed/{pack}.pdf").content
+    assert b"/ByteRange" in ours and theirs.startswith(b"%PDF") and b"/ByteRange" not in theirs
+    assert there.get(f"/jobs/{number}/files/{pack}.csv").status_code == 404
+    wrong = json.loads(file)
+    next(f for f in wrong["files"] if f["kind"] == "pack")["media"] = "image/jpeg"
+    told = there.post("/jobs/import", files={"file": ("job.json", json.dumps(wrong))})
+    assert told.status_code == 422 and "/media" in told.text
 
 
 @pytest.mark.parametrize(
