@@ -12,6 +12,20 @@ if TYPE_CHECKING:
 
 KEYS: dict[str, Any] = {"type": "array", "items": TEXT, "maxItems": 400}
 FLAG: dict[str, Any] = {"type": "boolean"}
+SINCE: dict[str, Any] = {"type": "integer", "minimum": 0}
+
+
+def _rows(most: int, *fields: str) -> dict[str, Any]:
+    row = {
+        "type": "object",
+        "required": list(fields),
+        "properties": dict.fromkeys(fields, TEXT),
+        "additionalProperties": False,
+    }
+    return {"type": "array", "maxItems": most, "items": row}
+
+
+READINGS, PIECES = _rows(60, "what", "read"), _rows(20, "device", "part", "was", "now")
 
 
 @kind(
@@ -102,6 +116,7 @@ FLAG: dict[str, Any] = {"type": "boolean"}
         "over": FLAG,
     },
     lambda b: f"{b['symptom']}: {b['done'] or 'open'}",
+    more={"readings": READINGS, "likely": TEXT, "pieces": PIECES, "since": SINCE},
     after=True,
 )
 def kept(g: Growing, e: Entry) -> None:

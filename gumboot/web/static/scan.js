@@ -33,7 +33,8 @@
       serial = said.serial;
     } catch { /* judged when it is kept */ }
     document.getElementById(`serial-${key}`).value = serial;
-    document.querySelector(`[name="source-${key}"]`).value = "camera";
+    const source = document.querySelector(`[name="source-${key}"]`);
+    if (source) source.value = "camera";
     dialog.close();
     return true;
   }

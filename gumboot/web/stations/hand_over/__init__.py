@@ -11,9 +11,10 @@ from gumboot.web.stations.hand_over import (
     pictures,
     share,
     signing,
+    visits,
 )
 
-ROOMS = (hand_over, books, signing, share, delivery, pictures, as_built, after, more)
+ROOMS = (hand_over, books, signing, share, delivery, pictures, as_built, visits, after, more)
 STATION = Station(
     "hand-over",
     "Hand over",

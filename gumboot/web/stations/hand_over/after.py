@@ -1,104 +1,37 @@
-"""Hand over, after it: visits that are due and their walk, faults, a part replaced."""
+"""Hand over, after it: faults with what was read, done and put in, and devices replaced."""
 
 from __future__ import annotations
 
-import re
 import uuid
-from datetime import UTC, date, datetime
+from collections.abc import Iterator
+from dataclasses import dataclass
 from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
+from gumboot.core.diagnose.engine import believe
 from gumboot.core.diagnose.problems import PROBLEMS
-from gumboot.core.hand_over.devices import devices
+from gumboot.core.hand_over.devices import Device, devices
+from gumboot.core.hand_over.faults import OTHER, NoPiece, Piece, piece_of, waiting
 from gumboot.core.hand_over.replacing import reopened
-from gumboot.core.hand_over.serials import NoSerial, serial_of
-from gumboot.core.hand_over.visits import Visit, changed, on_day, schedule, steps
 from gumboot.core.journal.entry import Entry
-from gumboot.core.land.entering import Refused
-from gumboot.core.land.recheck import due as again
 from gumboot.core.walk.entering import Entry as Entered
-from gumboot.core.walk.entering import body_of, entry_body
-from gumboot.core.walk.step import Step
-from gumboot.exports.calendar import day_calendar
-from gumboot.store import handing, records
-from gumboot.web.field.entry import Sent, makes
+from gumboot.core.walk.entering import body_of
+from gumboot.store import records
 from gumboot.web.job import walking
-from gumboot.web.job.opening import Opened, OpenJob, today
+from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import render, twin
-from gumboot.web.people.visit import Visiting
 from gumboot.web.stations.hand_over.delivery import noted
+from gumboot.web.stations.hand_over.visits import set_due, visits_page
+from gumboot.web.stations.prove.causes import weights_of
 from gumboot.web.stations.prove.standing import dues_now
-from gumboot.web.stations.prove.walk import closing, instruments_of
+from gumboot.web.stations.prove.walk import closing
+from gumboot.web.stations.size.bill import lines
 
 router = APIRouter()
-PATH = "after/visit"
-MOST_SHOWN, MOST_IN_CALENDAR = 50, 500
-DONE = ("done", "declined")
-
-
-def signed_on(job: OpenJob) -> date | None:
-    """The day a job was signed; None while it is not."""
-    signed = job.state.signed
-    return date.fromisoformat(signed.at_server[:10]) if signed else None
-
-
-def visit_of(job: OpenJob, months: int) -> Visit | None:
-    """A visit of the schedule."""
-    return next((v for v in schedule(job.design) if v.months == months), None)
-
-
-def complete(job: OpenJob, v: Visit) -> bool:
-    """Whether a visit was made: each of its steps done, or left out with a reason."""
-    rows = steps(job.design, job.state, v)
-    since = job.state.signed.seq if job.state.signed else 0
-    entries = (walking.last(job, s) for s in rows)
-    return bool(rows) and all(
-        e is not None and e.seq > since and e.body["verdict"] in DONE for e in entries
-    )
-
-
-def returning(job: OpenJob) -> tuple[date, int, str] | None:
-    """(day, 0, what for) of the return a day after the ends were made off, while any is due."""
-    rows = again(job.design.terminations, job.state_of)
-    if not rows:
-        return None
-    many = f"{len(rows)} termination{'s' if len(rows) != 1 else ''} again, a day after"
-    return max(r.at for r in rows).date(), 0, many
-
-
-def next_visit(job: OpenJob) -> tuple[date, int, str] | None:
-    """(day, months, what for) of the first visit that was not made; None before a signature."""
-    signed = signed_on(job)
-    if signed is None:
-        return None
-    if back := returning(job):
-        return back
-    v = next((v for v in schedule(job.design) if not complete(job, v)), None)
-    return (on_day(signed, v.months), v.months, v.says) if v else None
-
-
-def set_due(job: OpenJob) -> None:
-    """Put the job's next visit into the crew's list."""
-    handing.set_visit(job.visit.db, job.visit.crew_id, job.record.id, next_visit(job))
-
-
-def changes(job: OpenJob, v: Visit) -> list[dict[str, Any]]:
-    """What a visit found, step by step."""
-    return [
-        {
-            "title": s.title,
-            "expects": s.expects,
-            "typed": e.body["typed"] or e.body["verdict"],
-            "verdict": e.body["verdict"],
-            "note": e.body["note"],
-            "who": e.who,
-            "at": e.at_server,
-        }
-        for s in steps(job.design, job.state, v)
-        if (e := walking.last(job, s)) is not None
-    ]
+NEW, ROWS, MOST_ROWS, MOST_READINGS = "new", 2, 20, 60
+FIELDS = ("device", "part", "was", "now")
 
 
 def faults_of(job: OpenJob) -> list[Entry]:
@@ -107,41 +40,45 @@ def faults_of(job: OpenJob) -> list[Entry]:
     return sorted(rows, key=lambda e: e.seq, reverse=True)
 
 
+def serials_of(job: OpenJob) -> dict[str, str]:
+    """The serial of each device that the record has."""
+    return {x.key: noted(job, x)["serial"] for x in devices(job.design)}
+
+
+def shown(job: OpenJob, e: Entry) -> dict[str, Any]:
+    """A fault as its pages show it."""
+    at = {k: (s.seq, s.body["serial"]) for k, s in job.state.last.get("serial", {}).items()}
+    pieces = e.body.get("pieces", [])
+    return {
+        "readings": [],
+        "likely": "",
+        "since": 0,
+        **e.body,
+        "who": e.who,
+        "at": e.at_server,
+        "put_in": [Piece(**p).says for p in pieces] or [x for x in (e.body["parts"],) if x],
+        "pieces": pieces,
+        "waiting": [p.body() for p in waiting(pieces, e.seq, at)],
+    }
+
+
 def page(
     job: OpenJob, typed: dict[str, str] | None = None, fault: tuple[str, str] = ("", "")
 ) -> dict[str, Any]:
     """What the page shows."""
-    signed, day = signed_on(job), today()
-    rows = []
-    for v in schedule(job.design) if signed else ():
-        on = on_day(signed, v.months) if signed else day
-        done = complete(job, v)
-        rows.append(
-            {
-                "months": v.months,
-                "day": on.isoformat(),
-                "says": v.says,
-                "done": done,
-                "over": not done and on < day,
-                "found": changes(job, v),
-            }
-        )
+    unit, serials = job.design.inverter, serials_of(job)
     return {
         **job.head("hand-over"),
         "tab": "after",
-        "visits": rows,
-        "back": back[2] if signed and (back := returning(job)) else "",
-        "next": next((r["months"] for r in rows if not r["done"]), None),
-        "faults": [
-            {"label": e.body["label"], "who": e.who, "at": e.at_server, **e.body}
-            for e in faults_of(job)
-        ],
+        **visits_page(job),
+        "faults": [shown(job, e) for e in faults_of(job)],
         "replaced": [
             {"who": e.who, "at": e.at_server, **e.body}
             for e in job.state.last.get("replaced", {}).values()
         ],
         "problems": [(p.key, p.title) for p in PROBLEMS.values()],
-        "devices": [(x.key, x.label, noted(job, x)["serial"]) for x in devices(job.design)],
+        "alarms": [f"{a.code}: {a.means}" for a in unit.alarms] if unit else [],
+        "devices": [(x.key, x.label, serials[x.key]) for x in devices(job.design)],
         "typed": typed or {},
         "fault": {"field": fault[0], "says": fault[1]},
         "_may": job.visit.role != "planner",
@@ -157,94 +94,139 @@ def after(request: Request, job: Opened) -> dict[str, Any]:
     return found
 
 
-def walk_page(
-    job: OpenJob,
-    months: int,
-    key: str = "",
-    typed: dict[str, str] | None = None,
-    fault: tuple[str, str] | None = None,
+def looked(job: OpenJob, problem: str, since: int) -> tuple[list[dict[str, str]], str]:
+    """What the search for a cause showed since an entry of the log, and what is likeliest by it."""
+    own = PROBLEMS.get(problem)
+    rows = [e for e in job.state.searches.get(problem, ()) if e.seq > since]
+    seen = [(e.body["look"], e.body["answer"]) for e in rows if e.body["act"] == "seen"]
+    if own is None or not seen:
+        return [], ""
+    looks = [(look, answer) for k, answer in seen if (look := own.look(k)) is not None]
+    read = [{"what": x.says, "read": x.answers[answer]} for x, answer in looks]
+    first, likely = believe(own, seen, weights_of(job.visit, own)).ranked[0]
+    return read, f"{first.says}, {100 * likely:.0f} %"
+
+
+def fault_page(
+    job: OpenJob, e: Entry, typed: dict[str, str] | None = None, wrong: tuple[str, str] = ("", "")
 ) -> dict[str, Any]:
-    """What the walk of a visit shows."""
-    v = visit_of(job, months) or Visit(months, ())
-    rows = steps(job.design, job.state, v)
-    shown = [walking.row(job, n, s) for n, s in enumerate(rows, 1)]
+    """What the page of one fault shows."""
+    own = shown(job, e)
+    found, likely = looked(job, own["problem"], own["since"])
+    kept = {f"{k}-{n}": p[k] for n, p in enumerate(own["pieces"]) for k in FIELDS}
+    kept |= {f"device-{n}": OTHER for n, p in enumerate(own["pieces"]) if not p["device"]}
+    kept["readings"] = "\n".join(
+        f"{r['what']}: {r['read']}" for r in own["readings"] if r not in found
+    )
+    values = {**{k: own[k] for k in ("problem", "cause", "done")}, **kept, **(typed or {})}
+    count = sum(bool(values.get(f"device-{n}")) for n in range(MOST_ROWS))
     return {
         **job.head("hand-over"),
         "tab": "after",
-        "months": months,
-        "day": on_day(signed, months).isoformat() if (signed := signed_on(job)) else "",
-        "tools": [f"{x.name} {x.serial}" for x in instruments_of(job)],
-        "may": job.visit.role != "planner" and job.state.signed is not None,
-        **walking.walk(job, "visit", shown, {}, f"{PATH}?months={months}"),
-        **walking.plainly(rows, key, lambda s: walking.complete(job, s), typed, fault),
+        "own": own,
+        "found": found,
+        "likely": likely or own["likely"],
+        "problems": [(p.key, p.title) for p in PROBLEMS.values()],
+        "devices": [(x.key, x.label, noted(job, x)["serial"]) for x in devices(job.design)],
+        "names": sorted({r["what"] for r in lines(job) if r["group"] not in ("Kit", "Labels")}),
+        "typed": values,
+        "rows": list(range(min(max(ROWS, count + 1), MOST_ROWS))),
+        "wrong": {"field": wrong[0], "says": wrong[1]},
+        "_may": job.visit.role != "planner",
     }
 
 
-@twin(router, "/jobs/{job_id}/after/visit", "visit_walk.html")
-def walk(request: Request, job: Opened) -> dict[str, Any]:
-    """The walk of a visit: ?months= after the signature, else the next that is due."""
-    asked = request.query_params.get("months", "")
-    due = next_visit(job)
-    months = int(asked) if asked.isdecimal() and len(asked) < 4 else due[1] if due else 0
-    return walk_page(job, months, request.query_params.get("at", ""))
+def fault_of(job: OpenJob, label: str) -> Entry | None:
+    """The newest word on a fault."""
+    return job.state.last.get("fault", {}).get(label)
 
 
-def months_of(key: str) -> int:
-    """Of which visit a step is, by its key; 0 for none."""
-    found = re.match(r"visit\.(\d{1,3})\.", key)
-    return int(found[1]) if found else 0
-
-
-def step_of(job: OpenJob, key: str) -> Step | None:
-    """A step of a visit by its key."""
-    v = visit_of(job, months_of(key))
-    rows = steps(job.design, job.state, v) if v else ()
-    return next((s for s in rows if s.key == key), None)
-
-
-@makes("visit")
-def entry(job: OpenJob, s: Sent) -> tuple[str, dict[str, Any]]:
-    """(kind, body) of an entry about a step of a visit. Raises Refused."""
-    if job.state.signed is None:
-        raise Refused("key", "a visit is made on a signed job: this one is open again")
-    own, sent = step_of(job, s.key), walking.entered(s)
-    body = entry_body(own, sent)
-    if own is not None and body["verdict"] == "done" and (why := changed(own, body["typed"])):
-        body = body_of(own, sent, "outside", None, why)
-    return "visit", body
-
-
-@router.post("/jobs/{job_id}/after/visit")
-def plain_entry(request: Request, job: Opened) -> Response:
-    """One entry from the plain form."""
-    key = job.visit.text("key")
-    months = months_of(key)
-    path = f"{PATH}?months={months}"
-    answer = walking.plain_entry(
-        request, job, "visit", lambda *more: walk_page(job, months, *more), PATH, "visit_walk.html"
-    )
-    if answer.status_code == 303:
-        return RedirectResponse(f"/jobs/{job.record.id}/{path}", 303)
-    return answer
+@router.get("/jobs/{job_id}/after/fault")
+def one(request: Request, job: Opened) -> Response:
+    """A fault's own page, at ?of= its label."""
+    e = fault_of(job, request.query_params.get("of", ""))
+    if e is None:
+        return RedirectResponse(f"/jobs/{job.record.id}/after#faults", 303)
+    return render(request, "fault.html", fault_page(job, e))
 
 
 @router.post("/jobs/{job_id}/after/fault")
 def tell(request: Request, job: Opened) -> Response:
-    """A fault is told of, or what was done about it is kept."""
+    """A fault is told of, or what was read, done and put in is kept."""
     visit = job.visit
     visit.needs("installer", "supervisor")
-    fields = ("label", "problem", "symptom", "cause", "done", "parts")
-    typed = {k: visit.text(k)[:500] for k in fields}
-    if not typed["symptom"]:
+    typed = {k: str(v)[:2000] for k, v in visit.form.items() if isinstance(v, str)}
+    label, before = visit.text("label"), fault_of(job, visit.text("label"))
+    if before is None:
+        return _first(request, job, typed)
+    rows = {n: {k: visit.text(f"{k}-{n}")[:120] for k in FIELDS} for n in range(MOST_ROWS)}
+    pieces: list[Piece] = []
+    for n, row in rows.items():
+        try:
+            found = piece_of(row, devices(job.design), serials_of(job))
+        except NoPiece as exc:
+            wrong = (f"{exc.field}-{n}", str(exc))
+            return render(request, "fault.html", fault_page(job, before, typed, wrong), 422)
+        pieces += [found] if found else []
+    over = visit.text("over") == "yes"
+    if over and not visit.text("done"):
+        wrong = ("done", "type what was done, so that the next one knows")
+        return render(request, "fault.html", fault_page(job, before, typed, wrong), 422)
+    problem, since = visit.text("problem"), before.body.get("since", 0)
+    looks, likely = looked(job, problem, since)
+    body = {
+        "label": label,
+        "problem": problem if problem in PROBLEMS else "",
+        "symptom": before.body["symptom"],
+        **{k: visit.text(k)[:500] for k in ("cause", "done")},
+        "parts": "; ".join(p.says for p in pieces),
+        "over": over,
+        "readings": [*looks, *_readings(visit.text("readings"))][:MOST_READINGS],
+        "likely": likely,
+        "since": since,
+        "pieces": [p.body() for p in pieces],
+    }
+    _keep(job, "fault", body)
+    visit.db.commit()
+    return RedirectResponse(f"/jobs/{job.record.id}/after/fault?of={label}", 303)
+
+
+def _first(request: Request, job: OpenJob, typed: dict[str, str]) -> Response:
+    symptom, problem = job.visit.text("symptom")[:500], job.visit.text("problem")
+    if not symptom:
         again = page(job, typed, ("symptom", "type what is seen, heard, or shown"))
         return render(request, "after.html", again, 422)
-    typed["problem"] = typed["problem"] if typed["problem"] in PROBLEMS else ""
-    typed["label"] = typed["label"] or f"fault-{uuid.uuid4().hex[:8]}"
-    body = {**typed, "over": bool(typed["done"])}
+    unit, label = job.design.inverter, f"fault-{uuid.uuid4().hex[:8]}"
+    alarms = {f"{a.code}: {a.means}": a.problem for a in unit.alarms} if unit else {}
+    problem = problem or alarms.get(symptom, "")
+    body = {"label": label, "problem": problem if problem in PROBLEMS else "", "symptom": symptom}
+    first = {"cause": "", "done": "", "parts": "", "over": False, "since": job.record.log_seq}
+    _keep(job, "fault", {**body, **first})
+    job.visit.db.commit()
+    return RedirectResponse(f"/jobs/{job.record.id}/after/fault?of={label}", 303)
+
+
+def _readings(text: str) -> Iterator[dict[str, str]]:
+    for line in text.splitlines():
+        what, _, read = line.strip().rpartition(":")
+        if what or read:
+            yield {"what": what.strip()[:200], "read": read.strip()[:200]}
+
+
+def _keep(job: OpenJob, kind: str, body: dict[str, Any]) -> None:
+    visit = job.visit
     at = visit.text("at_device")[:40]
-    records.append(visit.db, job.record, "fault", body, visit.who, visit.role, at)
-    visit.db.commit()
-    return RedirectResponse(f"/jobs/{job.record.id}/after#faults", 303)
+    records.append(visit.db, job.record, kind, body, visit.who, visit.role, at)
+
+
+@dataclass(frozen=True, slots=True)
+class New:
+    """A device that takes the place of another: its serial and firmware, and why."""
+
+    device: Device
+    serial: str
+    firmware: str
+    reason: str
 
 
 @router.post("/jobs/{job_id}/after/replace")
@@ -253,142 +235,53 @@ def replace(request: Request, job: Opened) -> Response:
     visit = job.visit
     visit.needs("supervisor")
     typed = {k: visit.text(k)[:200] for k in ("device", "now", "firmware", "reason")}
-    own = next((x for x in devices(job.design) if x.key == typed["device"]), None)
-    fault: tuple[str, str] | None = None
-    others = {noted(job, x)["serial"] for x in devices(job.design) if x.key != typed["device"]}
     try:
-        serial = serial_of(typed["now"])
-    except NoSerial as exc:
-        serial, fault = "", ("now", str(exc))
-    if own is None:
-        fault = ("device", "choose the device")
-    elif not typed["reason"]:
-        fault = ("reason", "type why it is replaced")
-    elif serial and serial in others:
-        fault = ("now", "another device of this job has this number: look at the plate again")
-    if fault is not None or own is None:
-        again = page(job, typed, fault or ("device", ""))
-        return render(request, "after.html", again, 422)
+        if not typed["device"]:
+            raise NoPiece("device", "choose the device")
+        found = piece_of({**typed, "part": ""}, devices(job.design), serials_of(job))
+        if not typed["reason"]:
+            raise NoPiece("reason", "type why it is replaced")
+    except NoPiece as exc:
+        return render(request, "after.html", page(job, typed, (exc.field, str(exc))), 422)
+    own = next(x for x in devices(job.design) if found and x.key == found.device)
+    put_in(job, New(own, found.now if found else "", typed["firmware"], typed["reason"]))
+    visit.db.commit()
+    return RedirectResponse(f"/jobs/{job.record.id}/after#replaced", 303)
+
+
+def put_in(job: OpenJob, new: New) -> None:
+    """Keep that a device was replaced, and open again what that opens; the job too, if signed."""
+    visit, own = job.visit, new.device
     opened = reopened(job.design, own.key, dues_now(job))
-    reason = f"{own.label} replaced: {typed['reason']}"
-    at, before = visit.text("at_device")[:40], noted(job, own)
-
-    def keep(kind: str, body: dict[str, Any]) -> None:
-        records.append(visit.db, job.record, kind, body, visit.who, visit.role, at)
-
+    reason = f"{own.label} replaced: {new.reason}"
     if job.state.signed:
-        keep("reopen", {"reason": reason})
+        _keep(job, "reopen", {"reason": reason})
         visit.tells("reopened", job=job.record.name, uid=job.record.uid, reason=reason)
     about = {"device": own.key, "label": own.label}
     made_off = [t for t in opened.terminations if job.state.events.get(t.key)]
     tried = [x for x in opened.tests if x.key in job.state.tests]
     keyed = [s for s in opened.lines if walking.last(job, s) is not None]
-    keep(
-        "replaced",
-        {
-            **about,
-            "was": before["serial"],
-            "now": serial,
-            "firmware": typed["firmware"],
-            "reason": typed["reason"],
-            "reopens": [t.key for t in made_off],
-            "tests": [x.key for x in tried],
-            "lines": [x.key for x in keyed],
-        },
-    )
-    firmware = {"firmware_found": typed["firmware"], "firmware_left": typed["firmware"]}
-    keep(
-        "serial",
-        {**about, "kit": "", "serial": serial, **firmware, "source": "typed", "note": reason[:200]},
-    )
+    kept = {
+        **about,
+        "was": noted(job, own)["serial"],
+        "now": new.serial,
+        "firmware": new.firmware,
+        "reason": new.reason,
+        "reopens": [t.key for t in made_off],
+        "tests": [x.key for x in tried],
+        "lines": [x.key for x in keyed],
+    }
+    _keep(job, "replaced", kept)
+    firmware = {"firmware_found": new.firmware, "firmware_left": new.firmware}
+    serial = {**about, "kit": "", "serial": new.serial, **firmware, "source": "typed"}
+    _keep(job, "serial", {**serial, "note": reason[:200]})
     for t in made_off:
         undone = {"act": "undone", "corrects": None, "note": reason[:300]}
-        keep("step", {"termination": t.key, "label": t.label, **undone})
+        _keep(job, "step", {"termination": t.key, "label": t.label, **undone})
     for x in tried:
         back = body_of(x.step(), Entered(x.key, x.title, "back", note=reason), "taken back")
-        keep("test", {**back, **closing(job, x)})
+        _keep(job, "test", {**back, **closing(job, x)})
     for line in keyed:
         back = body_of(line, Entered(line.key, line.title, "back", note=reason), "taken back")
-        keep("set", back)
+        _keep(job, "set", back)
     set_due(job.anew())
-    visit.db.commit()
-    return RedirectResponse(f"/jobs/{job.record.id}/after#replaced", 303)
-
-
-@router.get("/jobs/{job_id}/visits.ics")
-def calendar(request: Request, job: Opened) -> Response:
-    """Every visit of a job as an iCalendar file."""
-    signed = signed_on(job)
-    rows = [
-        (
-            f"{job.record.uid}-{v.months}",
-            on_day(signed, v.months),
-            f"{job.record.name}: visit after {v.months} months",
-            f"{v.says}\n{request.base_url}jobs/{job.record.id}/{PATH}?months={v.months}",
-        )
-        for v in (schedule(job.design) if signed else ())
-        if signed and not complete(job, v)
-    ]
-    return as_calendar(rows, f"visits-{job.record.id}")
-
-
-def as_calendar(rows: list[tuple[str, date, str, str]], name: str) -> Response:
-    """Whole days as an iCalendar file."""
-    head = {"Content-Disposition": f'attachment; filename="{name}.ics"'}
-    data = day_calendar(rows, datetime.now(UTC))
-    return Response(data, media_type="text/calendar; charset=utf-8", headers=head)
-
-
-def after_of(text: str) -> tuple[date, int] | None:
-    """Where a page of the list begins."""
-    day, _, number = text.partition("_")
-    try:
-        return (date.fromisoformat(day), int(number)) if number.isdecimal() else None
-    except ValueError:
-        return None
-
-
-@twin(router, "/visits", "visits.html")
-def due(request: Request, visit: Visiting) -> dict[str, Any]:
-    """The crew's visits, the first due first."""
-    begins = after_of(request.query_params.get("after", ""))
-    rows = handing.visits(visit.db, visit.crew_id, MOST_SHOWN + 1, begins)
-    shown, day = rows[:MOST_SHOWN], today()
-    last = shown[-1][0] if len(rows) > MOST_SHOWN else None
-    return {
-        "_visit": visit,
-        "visits": [
-            {
-                "job": v.job_id,
-                "name": name,
-                "day": v.day.isoformat(),
-                "months": v.months,
-                "at": address(v.job_id, v.months),
-                "says": v.says,
-                "over": v.day < day,
-            }
-            for v, name in shown
-        ],
-        "overdue": handing.visits_until(visit.db, visit.crew_id, day),
-        "more": f"{last.day.isoformat()}_{last.job_id}" if last else "",
-    }
-
-
-def address(job: int, months: int) -> str:
-    """Where a visit is walked."""
-    return f"/jobs/{job}/{PATH}?months={months}" if months else f"/jobs/{job}/land/return"
-
-
-@router.get("/visits.ics")
-def crew_calendar(request: Request, visit: Visiting) -> Response:
-    """The crew's next visits as one iCalendar file."""
-    rows = [
-        (
-            f"visit-{v.job_id}-{v.months}",
-            v.day,
-            f"{name}: {f'visit after {v.months} months' if v.months else 'the return'}",
-            f"{v.says}\n{request.base_url}{address(v.job_id, v.months)[1:]}",
-        )
-        for v, name in handing.visits(visit.db, visit.crew_id, MOST_IN_CALENDAR)
-    ]
-    return as_calendar(rows, "visits")

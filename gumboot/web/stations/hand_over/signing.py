@@ -12,9 +12,9 @@ from gumboot.store import files, handing, records
 from gumboot.web.background import made
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import render
-from gumboot.web.stations.hand_over.after import set_due
 from gumboot.web.stations.hand_over.books import inspector_page
 from gumboot.web.stations.hand_over.pack import anchored, kit_of, missing, page
+from gumboot.web.stations.hand_over.visits import set_due
 
 router = APIRouter()
 LATER = ("licensed electrician", "owner")

@@ -74,6 +74,11 @@ def page(
         "divider": divider or {},
         "divided": "",
         "problem": None,
+        "told": [
+            {"label": e.body["label"], "symptom": e.body["symptom"]}
+            for e in job.state.last.get("fault", {}).values()
+            if e.body["problem"] == key and not e.body["over"]
+        ],
         "_picture": "",
         "_may": job.visit.role != "planner",
     }

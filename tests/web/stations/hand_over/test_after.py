@@ -2,6 +2,7 @@
 
 import uuid
 from datetime import UTC, date, datetime, timedelta
+from html import unescape
 
 import pytest
 from icalendar import Calendar
@@ -102,19 +103,89 @@ def test_no_visit_is_due_of_a_job_that_is_open(supervisor, signed):
     assert "No visit is due before" in supervisor.get(f"/jobs/{signed}/after/visit").text
 
 
+def told(person, job, **sent):
+    """A fault told of: the path of its page, and its label."""
+    answer = person.post(f"/jobs/{job}/after/fault", {"symptom": "dark in an outage", **sent})
+    assert answer.status_code == 303
+    return answer.headers["location"], answer.headers["location"].split("of=")[1]
+
+
 def test_a_fault_is_told_searched_and_closed_on_a_signed_job(installer, signed):
     bare = installer.post(f"/jobs/{signed}/after/fault", {"problem": "no_island"})
     assert bare.status_code == 422 and "Type what is seen" in bare.text
-    sent = {"symptom": "dark in an outage", "problem": "no_island"}
+    at, label = told(installer, signed, problem="no_island")
+    page = installer.get(f"/jobs/{signed}/prove/why?of=no_island")
+    assert "The fault: dark in an outage" in page.text
+    look = installer.get(f"/jobs/{signed}/prove/why.json?of=no_island").json()["look"]
+    seen = {"of": "no_island", "look": look["key"], "answer": "0"}
+    assert installer.post(f"/jobs/{signed}/prove/why", seen).status_code == 303
+    assert look["says"] in unescape(installer.get(at).text)
+    typed = {"label": label, "problem": "no_island", "readings": "Battery: 51.2 V\n\nLamp: red"}
+    early = installer.post(f"/jobs/{signed}/after/fault", {**typed, "over": "yes"})
+    assert early.status_code == 422 and "Type what was done" in early.text
+    assert "Lamp: red" in early.text
+    done = {**typed, "over": "yes", "done": "setting put right", "cause": "a setting"}
+    assert installer.post(f"/jobs/{signed}/after/fault", done).headers["location"] == at
+    (row,) = after(installer, signed)["faults"]
+    assert row["over"] and row["done"] == "setting put right" and row["likely"].endswith("%")
+    assert row["readings"][0]["what"] == look["says"]
+    assert {"what": "Lamp", "read": "red"} in row["readings"]
+    assert installer.get(at).text.count("51.2 V") == 1
+    assert shown(installer, signed)["signed"]  # it stays signed
+
+
+def test_a_search_of_before_is_none_of_a_new_fault(installer, signed):
+    look = installer.get(f"/jobs/{signed}/prove/why.json?of=no_island").json()["look"]
+    seen = {"of": "no_island", "look": look["key"], "answer": "0"}
+    installer.post(f"/jobs/{signed}/prove/why", seen)
+    _, label = told(installer, signed, problem="no_island")
+    installer.post(f"/jobs/{signed}/after/fault", {"label": label, "problem": "no_island"})
+    assert after(installer, signed)["faults"][0]["readings"] == []
+
+
+def test_an_alarm_brings_its_search(installer, signed):
+    code = next(x for x in after(installer, signed)["alarms"])
+    told(installer, signed, symptom=code)
+    assert after(installer, signed)["faults"][0]["symptom"] == code
+
+
+def test_parts_put_in_are_those_of_the_job_by_serial(supervisor, installer, signed):
+    """An installer notes them at the wall; a supervisor opens the job for a device of it."""
+    _, label = told(installer, signed)
+    fuse = {"device-0": "other", "part-0": "Battery fuse", "now-0": "F-2"}
+    pack = {"device-1": "pack-1", "now-1": "P-NEW-7"}
+    sent = {"label": label, "done": "both changed", "over": "yes", **fuse, **pack}
     assert installer.post(f"/jobs/{signed}/after/fault", sent).status_code == 303
     (row,) = after(installer, signed)["faults"]
-    why = installer.get(f"/jobs/{signed}/prove/why?of=no_island").text
-    assert 'name="answer"' in why  # the search is open on a signed job
-    done = {**sent, "label": row["label"], "done": "setting put right", "cause": "a setting"}
-    installer.post(f"/jobs/{signed}/after/fault", done)
-    (row,) = after(installer, signed)["faults"]
-    assert row["over"] and row["done"] == "setting put right"
-    assert shown(installer, signed)["signed"]  # it stays signed
+    assert row["put_in"][0] == "Battery fuse, number not noted → F-2"
+    (waits,) = row["waiting"]
+    assert (waits["device"], waits["now"]) == ("pack-1", "P-NEW-7")
+    assert shown(installer, signed)["signed"]
+    assert "A supervisor says so" in installer.get(f"/jobs/{signed}/after").text
+    new = {"device": "pack-1", "now": waits["now"], "reason": row["symptom"]}
+    assert supervisor.post(f"/jobs/{signed}/after/replace", new).status_code == 303
+    page = after(supervisor, signed)
+    assert page["faults"][0]["waiting"] == [] and page["replaced"][0]["now"] == "P-NEW-7"
+    again = {"device": "pack-1", "now": "P-NEW-8", "reason": "that one too"}
+    supervisor.post(f"/jobs/{signed}/after/replace", again)
+    assert after(supervisor, signed)["faults"][0]["waiting"] == []
+
+
+@pytest.mark.parametrize(
+    ("row", "says"),
+    [
+        ({"device-0": "pack-1"}, "Type the number"),
+        ({"device-0": "other", "now-0": "F-2"}, "Type which part"),
+        ({"device-0": "pack-99", "now-0": "F-2"}, "Choose a device"),
+        ({"device-0": "pack-1", "now-0": "https://x.example"}, "is a link"),
+    ],
+)
+def test_a_part_put_in_says_what_to_type(installer, signed, row, says):
+    _, label = told(installer, signed)
+    sent = {"label": label, "done": "a lug made anew", **row}
+    answer = installer.post(f"/jobs/{signed}/after/fault", sent)
+    assert answer.status_code == 422 and says in answer.text and "a lug made anew" in answer.text
+    assert all(f'value="{v}"' in answer.text for k, v in row.items() if k == "now-0")
 
 
 def test_a_part_replaced_opens_its_ends_and_its_tests(supervisor, installer, signed):
