@@ -62,6 +62,12 @@ def shown(job: OpenJob, e: Entry) -> dict[str, Any]:
     }
 
 
+def replaced(job: OpenJob) -> list[dict[str, Any]]:
+    """The devices that were replaced, each for the last time."""
+    rows = job.state.last.get("replaced", {}).values()
+    return [{"who": e.who, "at": e.at_server, **e.body} for e in rows]
+
+
 def page(
     job: OpenJob, typed: dict[str, str] | None = None, fault: tuple[str, str] = ("", "")
 ) -> dict[str, Any]:
@@ -72,10 +78,7 @@ def page(
         "tab": "after",
         **visits_page(job),
         "faults": [shown(job, e) for e in faults_of(job)],
-        "replaced": [
-            {"who": e.who, "at": e.at_server, **e.body}
-            for e in job.state.last.get("replaced", {}).values()
-        ],
+        "replaced": replaced(job),
         "problems": [(p.key, p.title) for p in PROBLEMS.values()],
         "alarms": [f"{a.code}: {a.means}" for a in unit.alarms] if unit else [],
         "devices": [(x.key, x.label, serials[x.key]) for x in devices(job.design)],

@@ -25,8 +25,10 @@ from gumboot.web.job.jobs import document_of
 from gumboot.web.job.opening import Opened, OpenJob, today
 from gumboot.web.pages.frame import drawn, templates
 from gumboot.web.people.defaults import PAPERS, contact_of, paper_of
+from gumboot.web.stations.hand_over.after import faults_of, replaced, shown
 from gumboot.web.stations.hand_over.links import code_of, shared_link
 from gumboot.web.stations.hand_over.pack import anchored, orders_of, page, walls_of
+from gumboot.web.stations.hand_over.visits import visits_page
 from gumboot.web.stations.prove.given import curve_pages, of_circuits, of_strings
 from gumboot.web.stations.wake.order import initiators
 
@@ -49,6 +51,7 @@ CONTENTS = (
     ("order", "Switching off and on, with its proof"),
     ("duties", "Duties"),
     ("accepted", "Deviations accepted, and by whom"),
+    ("after", "After the hand-over: visits, faults, parts"),
     ("photographs", "Photographs"),
     ("figures", "Calculation sheet: every figure with its formula"),
     ("record", "Record"),
@@ -176,6 +179,15 @@ def photographs(job: OpenJob) -> list[dict[str, str]]:
     ]
 
 
+def after_it(job: OpenJob) -> dict[str, list[dict[str, Any]]]:
+    """What the record has of the time after the hand-over."""
+    return {
+        "visits": [v for v in visits_page(job)["visits"] if v["found"]],
+        "faults": [shown(job, e) for e in faults_of(job)],
+        "replaced": replaced(job),
+    }
+
+
 def inspector_context(
     request: Request, job: OpenJob, enclosed: Sequence[dict[str, Any]] = ()
 ) -> dict[str, Any]:
@@ -187,7 +199,9 @@ def inspector_context(
     shots = {p["slot"]: p for p in pictures if p.get("slot")}
     beside = {k: p for k, p in shots.items() if k.startswith(BESIDE)}
     loose = [p for p in pictures if p["digest"] not in {x["digest"] for x in beside.values()}]
+    since = after_it(job)
     has = {
+        "after": any(since.values()),
         "leads": bool(shared["leads"]),
         "photographs": bool(loose),
         "enclosed": bool(enclosed),
@@ -223,6 +237,7 @@ def inspector_context(
         "placards": list_placards(d, today()),
         "photos": loose,
         "shots": beside,
+        "since": since,
         "figures": d.figures,
         "enclosed": enclosed,
         "orders": orders_of(d),

@@ -3,9 +3,11 @@
 import uuid
 from datetime import UTC, date, datetime, timedelta
 from html import unescape
+from io import BytesIO
 
 import pytest
 from icalendar import Calendar
+from pypdf import PdfReader
 from sqlalchemy import insert
 
 from gumboot.core.plan import Plan
@@ -159,6 +161,9 @@ def test_parts_put_in_are_those_of_the_job_by_serial(supervisor, installer, sign
     (row,) = after(installer, signed)["faults"]
     assert row["put_in"][0] == "Battery fuse, number not noted → F-2"
     (waits,) = row["waiting"]
+    pdf = PdfReader(BytesIO(installer.get(f"/jobs/{signed}/books/inspector.pdf").content))
+    text = " ".join(p.extract_text() for p in pdf.pages)
+    assert "After the hand-over" in text and "P-NEW-7" in text and "dark in an outage" in text
     assert (waits["device"], waits["now"]) == ("pack-1", "P-NEW-7")
     assert shown(installer, signed)["signed"]
     assert "A supervisor says so" in installer.get(f"/jobs/{signed}/after").text
