@@ -29,6 +29,7 @@ FUNCTIONS: dict[str, Callable[..., float]] = {
     "abs": abs,
     "log": math.log,
 }
+KNOWN: dict[str, object] = {"__builtins__": {}, **FUNCTIONS}
 _NAME = re.compile(r"[A-Za-z]\w*")
 
 
@@ -192,7 +193,7 @@ def solve(
     """
     names = {f.symbol: f.value for f in inputs}
     # formulas are literals of core
-    value = float(eval(compiled(formula), {"__builtins__": {}, **FUNCTIONS}, names))  # noqa: S307
+    value = float(eval(compiled(formula), KNOWN, names))  # noqa: S307
     return Figure(symbol, value, unit, name, formula, inputs, source, "", assumption, doubt)
 
 

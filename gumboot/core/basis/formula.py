@@ -12,7 +12,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, replace
-from functools import reduce
+from functools import lru_cache, reduce
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -53,7 +53,7 @@ class Formula:
         >>> Formula("E", "m * c * c", "J", "Energy", "physics").symbols
         ('m', 'c')
         """
-        return tuple(dict.fromkeys(x for x in _NAME.findall(self.text) if x not in FUNCTIONS))
+        return symbols_of(self.text)
 
     def knowing(self, *figures: Figure) -> Formula:
         """The same formula with some inputs settled. Raises NameError for one that the text does
@@ -95,10 +95,16 @@ class Formula:
         return np.asarray(out, float)
 
     def _known_to_it(self, symbols: set[str]) -> None:
-        if strange := symbols - set(self.symbols):
+        if strange := symbols.difference(self.symbols):
             raise NameError(f"{self.symbol} = {self.text} has no {', '.join(sorted(strange))}")
 
     def _complete(self, symbols: set[str]) -> None:
         self._known_to_it(symbols)
-        if missing := set(self.symbols) - symbols:
+        if missing := set(self.symbols).difference(symbols):
             raise NameError(f"{self.symbol} = {self.text} needs {', '.join(sorted(missing))}")
+
+
+@lru_cache(maxsize=512)
+def symbols_of(text: str) -> tuple[str, ...]:
+    """The symbols of a formula's text, each once."""
+    return tuple(dict.fromkeys(x for x in _NAME.findall(text) if x not in FUNCTIONS))

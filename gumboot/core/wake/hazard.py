@@ -8,11 +8,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
+from gumboot.core.basis.machine import machine
 from gumboot.core.wake.plant import PACKS, Ints, Kind, Lever, Plant
 from gumboot.core.wake.settle import (
     BACK_FED,
@@ -139,27 +140,60 @@ def acts(
     """What moving levers k does wrong, as bits: from rows i of `pre` to rows j of `post`. Faults
     that stood before are not laid at its door.
     """
-    state = pre.states[i]
-    closing = (state >> k) & 1 == 0
-    direct, button, breaks = _traits(plant)
-    found: Ints = post.faults[j] & ~pre.faults[i]
-    found |= np.where(~breaks[k] & (state & rules.parted[k] != 0), UNDER_LOAD, 0)
-    newly = post.packed[j] & ~pre.packed[i] & rules.uncharged[k]
-    found |= np.where(closing & direct[k] & (newly != 0), INRUSH, 0)
-    a, b = pre.a[i, k], pre.b[i, k] | rules.wakes[k]
-    apart = closing & ~pre.one[i, k]
-    packs = (a & ~rules.wakes[k] & EVERY_PACK != 0) & (b & EVERY_PACK != 0)
-    found |= np.where(apart & direct[k] & packs, UNEQUAL, 0)
-    a, b = a & ALTERNATING, b & ALTERNATING
-    live = (a != 0) & (b != 0) & (a != b)
-    found |= np.where(apart & ~direct[k] & ~button[k] & live, JOINED, 0)
-    waits = (state & rules.before[k]) != rules.before[k]
-    stands = (state & rules.later[k]) != 0
-    found |= np.where(np.where(closing, waits, stands), NOT_IN_TURN, 0)
+    found = np.empty(len(k), dtype=np.int64)
+    was = (pre.states, pre.faults, pre.packed, pre.a, pre.b, pre.one)
+    by = (rules.before, rules.later, rules.parted, rules.uncharged, rules.wakes)
+    machine(judged)(*was, i, post.faults, post.packed, j, k, *_traits(plant), *by, found)
     if rules.reversed:
         newly = _direct(plant, post, j) & ~_direct(plant, pre, i)
         found |= np.where(newly & rules.reversed != 0, REVERSED, 0)
     return found
+
+
+def judged(
+    states: Any,
+    faults: Any,
+    packed: Any,
+    at_a: Any,
+    at_b: Any,
+    one: Any,
+    i: Any,
+    faults_after: Any,
+    packed_after: Any,
+    j: Any,
+    levers: Any,
+    direct: Any,
+    button: Any,
+    breaks: Any,
+    before: Any,
+    later: Any,
+    parted: Any,
+    uncharged: Any,
+    wakes: Any,
+    found: Any,
+) -> None:
+    """Every act on its own: what its own rules forbid, and what state it leads to."""
+    for n in range(len(levers)):
+        k, row = levers[n], i[n]
+        state = states[row]
+        closing = (state >> k) & 1 == 0
+        bits = faults_after[j[n]] & ~faults[row]
+        if not breaks[k] and state & parted[k] != 0:
+            bits |= UNDER_LOAD
+        if closing and direct[k] and packed_after[j[n]] & ~packed[row] & uncharged[k] != 0:
+            bits |= INRUSH
+        if closing and not one[row, k]:
+            a, b = at_a[row, k], at_b[row, k] | wakes[k]
+            if direct[k] and a & ~wakes[k] & EVERY_PACK != 0 and b & EVERY_PACK != 0:
+                bits |= UNEQUAL
+            a, b = a & ALTERNATING, b & ALTERNATING
+            if not direct[k] and not button[k] and a != 0 and b != 0 and a != b:
+                bits |= JOINED
+        if closing and state & before[k] != before[k]:
+            bits |= NOT_IN_TURN
+        if not closing and state & later[k] != 0:
+            bits |= NOT_IN_TURN
+        found[n] = bits
 
 
 def _direct(plant: Plant, rows: Settled, n: Ints) -> Ints:

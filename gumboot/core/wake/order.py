@@ -81,20 +81,23 @@ class Moves:
     plant: Plant
     rules: Rules
     grid: bool = True
-    known: dict[int, Settled] = field(default_factory=dict)
+    known: dict[int, tuple[Settled, int]] = field(default_factory=dict)  # rows, and which of them
 
     def row(self, state: int) -> Settled:
-        """A state, settled."""
-        if state not in self.known:
-            self.known[state] = settle(self.plant, np.array([state]), self.grid)
-        return self.known[state]
+        """A state alone, settled."""
+        return settle(self.plant, np.array([state]), self.grid)
 
     def wrong(self, state: int, levers: Sequence[int]) -> Ints:
         """What moving each of some levers does wrong, as bits."""
         k = np.array(levers, dtype=np.int64)
-        post = settle(self.plant, state ^ (np.int64(1) << k), self.grid)
-        zero = np.zeros(len(k), dtype=np.int64)
-        return acts(self.plant, self.rules, self.row(state), zero, post, np.arange(len(k)), k)
+        after = state ^ (np.int64(1) << k)
+        post, n = settle(self.plant, after, self.grid), np.arange(len(k))
+        if state not in self.known:
+            self.known[state] = self.row(state), 0
+        pre, at = self.known[state]
+        for s, j in zip(after.tolist(), n.tolist(), strict=True):
+            self.known.setdefault(s, (post, j))
+        return acts(self.plant, self.rules, pre, np.full(len(k), at), post, n, k)
 
 
 def find(
