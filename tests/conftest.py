@@ -4,6 +4,7 @@ plans to try.
 
 from __future__ import annotations
 
+import hashlib
 import os
 import shutil
 import subprocess
@@ -11,13 +12,15 @@ import tempfile
 import time
 import uuid
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from datetime import date
 from pathlib import Path
 from typing import Any
 
 import hypothesis
 import pytest
 from fastapi.testclient import TestClient
-from sqlalchemy import Engine, text
+from sqlalchemy import Connection, Engine, text
 from sqlalchemy.exc import ProgrammingError
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -68,13 +71,12 @@ def cluster_url() -> Iterator[str]:
 
 
 @pytest.fixture(scope="session")
-def fresh_database(cluster_url: str, worker_id: str) -> Callable[[str], str]:
-    """Makes an empty database of a name and gives its URL."""
+def fresh_database(cluster_url: str, worker_id: str) -> Callable[..., str]:
+    """Makes an empty database of a name, or a copy of another, and gives its URL."""
 
-    def make(name: str) -> str:
+    def make(name: str, of: str = "template1") -> str:
         name = f"{name}_{worker_id}"
-        keeper = database.connect(cluster_url).execution_options(isolation_level="AUTOCOMMIT")
-        with keeper.connect() as connection:
+        with keeping(cluster_url) as connection:
             for again in range(40):  # while the server itself is tidying it up
                 try:
                     connection.execute(text(f"drop database if exists {name} with (force)"))
@@ -83,9 +85,52 @@ def fresh_database(cluster_url: str, worker_id: str) -> Callable[[str], str]:
                     if again == 39:
                         raise
                     time.sleep(0.25)
-            connection.execute(text(f"create database {name}"))
-        keeper.dispose()
-        return cluster_url.rsplit("/", 1)[0] + f"/{name}"
+            connection.execute(text(f"create database {name} template {of}"))
+        return beside_it(cluster_url, name)
+
+    return make
+
+
+@contextmanager
+def keeping(url: str) -> Iterator[Connection]:
+    """A connection that makes and drops databases."""
+    keeper = database.connect(url).execution_options(isolation_level="AUTOCOMMIT")
+    with keeper.connect() as connection:
+        yield connection
+    keeper.dispose()
+
+
+def beside_it(url: str, name: str) -> str:
+    """The URL of another database of the same server."""
+    return url.rsplit("/", 1)[0] + f"/{name}"
+
+
+@pytest.fixture(scope="session")
+def demo_database(cluster_url: str, fresh_database: Callable[..., str]) -> Callable[[str], str]:
+    """Makes a database of a name with the demo in it, and gives its URL. The demo is loaded once a
+    run, by whoever comes first, and copied; again where what it is made from changed.
+    """
+    files = (*ROOT.glob("gumboot/**/*.py"), *ROOT.glob("gumboot/**/*.json"))
+    made_from = hashlib.sha256(date.today().isoformat().encode())
+    for path in sorted(files):
+        made_from.update(path.read_bytes())
+    whole = f"demo_{made_from.hexdigest()[:16]}"
+
+    def make(name: str) -> str:
+        with keeping(cluster_url) as connection:
+            connection.execute(text("select pg_advisory_lock(7364)"))
+            there = "select datname from pg_database where datname like 'demo\\_%'"
+            known = set(connection.execute(text(there)).scalars())
+            if whole not in known:
+                for old in known:
+                    connection.execute(text(f"drop database {old} with (force)"))
+                connection.execute(text("create database demo_making"))
+                engine = database.connect(beside_it(cluster_url, "demo_making"))
+                database.migrate(engine)
+                scenario.load(database.sessions(engine))
+                engine.dispose()
+                connection.execute(text(f"alter database demo_making rename to {whole}"))
+        return fresh_database(name, whole)
 
     return make
 
@@ -97,14 +142,9 @@ def worker_id(request: pytest.FixtureRequest) -> str:
 
 
 @pytest.fixture(scope="session")
-def url(fresh_database: Callable[[str], str]) -> str:
+def url(demo_database: Callable[[str], str]) -> str:
     """A database with the demo in it."""
-    made = fresh_database("web")
-    engine = database.connect(made)
-    database.migrate(engine)
-    scenario.load(database.sessions(engine))
-    engine.dispose()
-    return made
+    return demo_database("web")
 
 
 @pytest.fixture(scope="session")

@@ -10,7 +10,7 @@ import uuid as uuids
 from datetime import UTC, datetime
 from typing import Any, cast
 
-from sqlalchemy import bindparam, insert, literal_column, select, text, update
+from sqlalchemy import bindparam, insert, literal_column, select, text
 from sqlalchemy.orm import Session, defer
 
 from gumboot.core.journal import log
@@ -214,7 +214,8 @@ def append(
         if before.kind != kind or before.body != written:
             raise BadEntry(f"entry {uuid} is already kept with other content")
         return _entry(before)
-    if state(db, locked).signed and not (kind in KINDS and KINDS[kind].kept_after(body)):
+    standing = state(db, locked)
+    if standing.signed and not (kind in KINDS and KINDS[kind].kept_after(body)):
         raise Frozen
     if seen is not None and seen != (locked.version, locked.log_head):
         raise Moved
@@ -234,14 +235,11 @@ def append(
     )
     row.hash = log.digest(row.prev, seq, uuid, kind, who, role, row.at_device, at, written)
     db.add(row)
-    db.execute(
-        update(Job)
-        .where(Job.id == job.id)
-        .values(log_seq=seq, log_head=row.hash, changed_at=datetime.now(UTC))
-    )
+    locked.log_seq, locked.log_head, locked.changed_at = seq, row.hash, datetime.now(UTC)
     db.flush()
-    db.refresh(locked)
-    return _entry(row)
+    entry = _entry(row)
+    _remember(locked, log.carry_on(standing, [entry]))
+    return entry
 
 
 def take_in(db: Session, job: Job, entries: list[Entry]) -> None:
@@ -365,12 +363,17 @@ def state(db: Session, job: Job) -> LogState:
         if before and (not rows or rows[0].prev != _last[job.id]):
             before, rows = None, list(entries(db, job))
         found = log.carry_on(before or LogState(), rows)
-        if len(_logs) > 256:
-            _logs.clear()
-        _logs.pop((job.id, _last.get(job.id, "")), None)
-        _logs[key] = found
-        _last[job.id] = job.log_head
+        _remember(job, found)
     return found
+
+
+def _remember(job: Job, found: LogState) -> None:
+    """A job's log as it adds up to its head; a head that is not kept after all names nothing."""
+    if len(_logs) > 256:
+        _logs.clear()
+    _logs.pop((job.id, _last.get(job.id, "")), None)
+    _logs[(job.id, job.log_head)] = found
+    _last[job.id] = job.log_head
 
 
 def wrenches(db: Session) -> list[Wrench]:

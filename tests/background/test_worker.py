@@ -14,7 +14,6 @@ from sqlalchemy import func, select, text
 from gumboot.background import worker
 from gumboot.background.keeper import beside
 from gumboot.background.tasks import packed, unpacked
-from gumboot.demo import scenario
 from gumboot.store import database, queue, results
 from gumboot.store.database import as_crew
 from gumboot.store.models import Job, Task
@@ -25,13 +24,11 @@ LONG_PAGE = {"html": "<h1>A long page</h1>" + "<p>and a line</p>" * 6_000, "name
 
 
 @pytest.fixture(scope="module")
-def place(fresh_database):
+def place(demo_database):
     """(URL, sessions, crew's number, job's number) of a database with the demo."""
-    url = fresh_database("worker")
+    url = demo_database("worker")
     engine = database.connect(url)
-    database.migrate(engine)
     make = database.sessions(engine)
-    scenario.load(make)
     with as_crew(make, 1) as db:
         job = db.scalar(select(func.min(Job.id)))
     yield url, make, 1, job

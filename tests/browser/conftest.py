@@ -82,8 +82,8 @@ def printed(page: Page, path: str) -> bytes:
 
 
 @pytest.fixture(scope="session")
-def server(fresh_database: Callable[[str], str]) -> Iterator[Server]:
-    made = Server(fresh_database("browser"))
+def server(demo_database: Callable[[str], str]) -> Iterator[Server]:
+    made = Server(demo_database("browser"))
     made.start()
     yield made
     made.kill()

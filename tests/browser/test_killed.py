@@ -127,9 +127,9 @@ create trigger slowly after insert on kit_edition for each statement execute fun
 
 
 @pytest.mark.xdist_group("killed")
-def test_a_shelf_import_cut_off_by_a_kill_leaves_nothing(fresh_database):
+def test_a_shelf_import_cut_off_by_a_kill_leaves_nothing(demo_database):
     """SIGKILL of the server while the rows of a shelf file are written and not yet committed."""
-    server = Server(fresh_database("cut"))
+    server = Server(demo_database("cut"))
     server.start()
     engine = database.connect(server.url)
     try:

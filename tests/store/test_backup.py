@@ -32,11 +32,9 @@ def run(script, *arguments, **env):
 
 
 @pytest.fixture(scope="module")
-def full(fresh_database):
-    url = fresh_database("kept")
-    engine = database.ready(url)
-    scenario.load(database.sessions(engine))
-    engine.dispose()
+def full(demo_database):
+    url = demo_database("kept")
+    database.ready(url).dispose()
     return url
 
 

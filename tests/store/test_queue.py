@@ -8,7 +8,6 @@ import pytest
 from sqlalchemy import select, text
 from sqlalchemy.exc import DBAPIError
 
-from gumboot.demo import scenario
 from gumboot.store import database, queue, records, results
 from gumboot.store.database import as_crew
 from gumboot.store.models import Result, Task, UploadPart
@@ -18,11 +17,9 @@ KINDS = ["year", "file", "pdf"]
 
 
 @pytest.fixture(scope="module")
-def queued(fresh_database):
+def queued(demo_database):
     """A database no worker serves."""
-    engine = database.connect(fresh_database("queue"))
-    database.migrate(engine)
-    scenario.load(database.sessions(engine))
+    engine = database.connect(demo_database("queue"))
     yield engine
     engine.dispose()
 

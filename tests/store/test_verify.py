@@ -9,22 +9,16 @@ import sys
 import pytest
 from sqlalchemy import create_engine, text
 
-from gumboot.demo import scenario
-from gumboot.store import database, verify
+from gumboot.store import verify
 from tests.conftest import ROOT
 
 pytestmark = pytest.mark.long
 
 
 @pytest.fixture(scope="module")
-def shop(fresh_database):
+def shop(demo_database):
     """A database with the demo in it that may be spoilt."""
-    url = fresh_database("verify")
-    engine = database.connect(url)
-    database.migrate(engine)
-    scenario.load(database.sessions(engine))
-    engine.dispose()
-    return url
+    return demo_database("verify")
 
 
 def spoil(url, statement):

@@ -270,16 +270,25 @@ def likeliest(how: Structures, given: Sequence[Array]) -> tuple[Rows, Array]:
     return rows[kept], total[kept]
 
 
+def highest(rows: Array, n: int) -> Rows:
+    """(rows, n): where the n greatest of each row stand, falling; of equal ones the first first."""
+    n = min(n, rows.shape[1])
+    some = np.sort(np.argpartition(-rows, n - 1, axis=1)[:, :n], axis=1)
+    order = np.argsort(-np.take_along_axis(rows, some, 1), axis=1, kind="stable")
+    found: Rows = np.take_along_axis(some, order, 1)
+    return found
+
+
 def _best(how: Structures, tried: Rows, given: Sequence[Array]) -> Rows:
     """(n, channels): the likeliest combinations of some structures, once each."""
     score = how.weights[tried, None]
     rows = np.zeros((len(tried), 1, 0), dtype=np.int64)
     for k, options in enumerate(given):
         way = how.way[tried, k]
-        own = np.argsort(-options, axis=1, kind="stable")[:, :RANKED][way]
+        own = highest(options, RANKED)[way]
         joint = score[:, :, None] * np.take_along_axis(options[way], own, 1)[:, None, :]
         flat = joint.reshape(len(tried), -1)
-        best = np.argsort(-flat, axis=1, kind="stable")[:, :CARRIED]
+        best = highest(flat, CARRIED)
         before, last = np.divmod(best, own.shape[1])
         carried = np.take_along_axis(rows, before[:, :, None], 1)
         rows = np.concatenate([carried, np.take_along_axis(own, last, 1)[:, :, None]], axis=2)
