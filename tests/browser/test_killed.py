@@ -69,54 +69,58 @@ def send(address, cookies, csrf, wrench, ready, stop, sent, acknowledged):
             acknowledged.append(own)
 
 
+@pytest.fixture(scope="module")
+def own():
+    """(server, its cluster's folder): both may be killed."""
+    folder = tempfile.mkdtemp(prefix="gumboot-killed-")
+    server = Server(started(folder))
+    server.start()
+    yield server, folder
+    server.kill()
+    subprocess.run([ROOT / "script/cluster", "stop", folder, "immediate"], check=False)
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+def started(folder):
+    """The URL of a cluster, started anew where it was killed."""
+    command = [ROOT / "script/cluster", "start", folder]
+    return subprocess.run(command, capture_output=True, text=True, check=True).stdout.strip()
+
+
 @pytest.mark.xdist_group("killed")
 @pytest.mark.parametrize("victim", ["web", "database"])
-def test_an_acknowledged_reading_is_never_lost(victim):
-    folder = tempfile.mkdtemp(prefix="gumboot-killed-")
-    url = subprocess.run(
-        [ROOT / "script/cluster", "start", folder], capture_output=True, text=True, check=True
-    ).stdout.strip()
-    server = Server(url)
-    server.start()
-    try:
-        ready, stop, sent, acknowledged = threading.Barrier(50), threading.Event(), [], []
-        http, csrf = signed_in(server.address)
-        common = (server.address, http.cookies, csrf, small_driver(http))
-        senders = [
-            threading.Thread(target=send, args=(*common, ready, stop, sent, acknowledged))
-            for _ in range(50)
-        ]
-        for s in senders:
-            s.start()
-        while len(acknowledged) < 200:
-            time.sleep(0.01)
-        if victim == "web":
-            server.kill()
-        else:
-            postmaster = int((Path(folder) / "data" / "postmaster.pid").read_text().splitlines()[0])
-            os.kill(
-                postmaster, signal.SIGQUIT
-            )  # immediate shutdown, no checkpoint, recovery at start
-        stop.set()
-        for s in senders:
-            s.join()
-        if victim == "database":
-            server.kill()
-            time.sleep(0.5)
-        server.url = subprocess.run(
-            [ROOT / "script/cluster", "start", folder], capture_output=True, text=True, check=True
-        ).stdout.strip()
-        server.start()
-        http, _ = signed_in(server.address)
-        taken = job_file.read(http.get("/jobs/2/export.json").content)
-        kept = [e.uuid for e in taken.entries]
-        assert len(acknowledged) >= 200 and set(acknowledged) <= set(kept)
-        assert len(kept) == len(set(kept))  # nothing twice
-        assert log.first_broken(taken.uid, taken.entries) is None
-    finally:
+def test_an_acknowledged_reading_is_never_lost(own, victim):
+    server, folder = own
+    ready, stop, sent, acknowledged = threading.Barrier(50), threading.Event(), [], []
+    http, csrf = signed_in(server.address)
+    common = (server.address, http.cookies, csrf, small_driver(http))
+    senders = [
+        threading.Thread(target=send, args=(*common, ready, stop, sent, acknowledged))
+        for _ in range(50)
+    ]
+    for s in senders:
+        s.start()
+    while len(acknowledged) < 200:
+        time.sleep(0.01)
+    if victim == "web":
         server.kill()
-        subprocess.run([ROOT / "script/cluster", "stop", folder, "immediate"], check=False)
-        shutil.rmtree(folder, ignore_errors=True)
+    else:  # immediate shutdown, no checkpoint, recovery at start
+        postmaster = (Path(folder) / "data" / "postmaster.pid").read_text().splitlines()[0]
+        os.kill(int(postmaster), signal.SIGQUIT)
+    stop.set()
+    for s in senders:
+        s.join()
+    if victim == "database":
+        server.kill()
+        time.sleep(0.5)
+    server.url = started(folder)
+    server.start()
+    http, _ = signed_in(server.address)
+    taken = job_file.read(http.get("/jobs/2/export.json").content)
+    kept = [e.uuid for e in taken.entries]
+    assert len(acknowledged) >= 200 and set(acknowledged) <= set(kept)
+    assert len(kept) == len(set(kept))  # nothing twice
+    assert log.first_broken(taken.uid, taken.entries) is None
 
 
 SLEEPS = """
