@@ -59,7 +59,8 @@ class Book:
     schools: the methods whose tables are told side by side for battery cable, in words; ampacity:
     by size, method and metal, for terminals of 75 °C; None where more than these decides.
     house_wire: the least copper of a circuit of the house that carries some A, by its loaded
-    conductors, in the usual way; its name says its size.
+    conductors, in the usual way; its name says its size. charger_guard: what else guards the
+    circuit of a car charger, in words.
     back_factor: what a string can push back, over its short-circuit current.
     working_depth: free floor in mm before what is worked at, by its volts to earth and by what is
     opposite; working_space: whether its width and height
@@ -107,6 +108,7 @@ class Book:
     schools: Mapping[str, str]
     ampacity: Callable[..., Figure] | None
     house_wire: Callable[[float, int], Figure]
+    charger_guard: str
     working_depth: Callable[[float, str], float]
     working_space: bool
 

@@ -182,6 +182,10 @@ NEC = Book(
     },
     ampacity=lambda size, method, metal="Cu": nec.ampacity(size, 75, method, metal),
     house_wire=_nec_house,  # terminals of 60 °C to 100 A: 110.14(C)(1)
+    charger_guard=(
+        "Through a receptacle it wants protection of people by a ground-fault device (625.54);"
+        " above 60 A, or 150 V to ground, a disconnect that locks open (625.43)."
+    ),
     working_depth=nec.working_depth,
     working_space=True,
 )
@@ -302,6 +306,10 @@ IEC = Book(
     schools={},
     ampacity=None,
     house_wire=_iec_house,
+    charger_guard=(
+        "A residual-current device of its own, 30 mA: type B, or type A or F where the charger"
+        " itself detects 6 mA of direct current (60364-7-722, 722.531)."
+    ),
     working_depth=lambda volts, opposite: 700.0,  # gangways, 60364-7-729, from memory
     working_space=False,
 )

@@ -1,8 +1,7 @@
 """A car charger on the house: its own circuit, and what the service has left with it.
 
 Its current stands for hours, so it counts as continuous: NEC 625.41, 625.42, 210.20(A);
-IEC 60364-7-722 722.311. Its residual-current protection, and whether it is let down by load, are
-its maker's and the licensed person's.
+IEC 60364-7-722 722.311. Whether it is let down by load is its maker's and the licensed person's.
 """
 
 from __future__ import annotations
@@ -64,7 +63,7 @@ def charger(d: Design, with_it: Plan) -> Charger:
     wire = book.house_wire(breaker.n, lines)
     figures = [i, least, breaker, wire]
     size = wire.name.partition(" of ")[2]
-    says = [f"Its own circuit: {breaker.text} breaker, {size}, or larger."]
+    says = [f"Its own circuit: {breaker.text} breaker, {size}, or larger.", book.charger_guard]
     left, words, over = _service(d, with_it)
     return Charger((*figures, *left), (*says, *words), over)
 

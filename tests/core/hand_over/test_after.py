@@ -187,7 +187,7 @@ def test_the_service_with_a_charger_is_the_house_and_it():
     own = charger(moss, plan)
     left = next(f for f in own.figures if f.name.startswith("Left at the main"))
     house = 80 - left.n
-    assert own.over and left.n < 0 and "82.9 A" in own.says[1]
+    assert own.over and left.n < 0 and "82.9 A" in own.says[2]
     alone = charger(moss, moss.plan)
     before = next(f for f in alone.figures if f.name.startswith("Left at the main"))
     assert house - (80 - before.n) == pytest.approx(32, rel=0.01)
@@ -197,9 +197,9 @@ def test_what_is_not_known_of_the_service_is_said():
     unknown = {**MOSSBANK_TERRACE, "supply": {**MOSSBANK_TERRACE["supply"]}}
     unknown["supply"]["main_breaker_a"] = None
     d = made(unknown)
-    assert "main breaker is not known" in charger(d, grown(d, "charger")).says[1]
+    assert "main breaker is not known" in charger(d, grown(d, "charger")).says[2]
     heron = made(HERON_SLIP)
-    assert "No loads are listed" in charger(heron, grown(heron, "charger")).says[1]
+    assert "No loads are listed" in charger(heron, grown(heron, "charger")).says[2]
     cut = made(JUNIPER_CUT)
     found = compared(cut, more(cut, "charger"))
     assert found.stops  # off grid the units would have to feed it
