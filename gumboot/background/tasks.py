@@ -29,8 +29,8 @@ from gumboot.core.energy.sun import Weather
 from gumboot.core.energy.year import NoYear, Readings, gather
 from gumboot.core.plan import Plan
 from gumboot.core.wake.proof import prove
+from gumboot.exports.certificate import Seal, new_seal
 from gumboot.exports.pack import Enclosed, folder_of, to_pdf
-from gumboot.exports.seal import Seal, new_seal, sealed
 from gumboot.imports import espi, interval_csv, kept
 from gumboot.imports.interval import Unreadable
 from gumboot.imports.weather import read_weather
@@ -193,6 +193,8 @@ def _page(w: Work, page: dict[str, Any], enclosed: list[Enclosed], which: str) -
 
 
 def _sealed(w: Work, data: bytes, reason: str) -> bytes:
+    from gumboot.exports.seal import sealed
+
     with database.as_crew(w.make, w.task.crew_id) as db:
         seal = seal_of(db, w.task.crew_id)
     return sealed(data, seal, reason, os.environ.get("GUMBOOT_TIMESTAMP_URL", ""))

@@ -9,7 +9,8 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
-from gumboot.exports.seal import Checked, check
+from gumboot.exports.certificate import Checked
+from gumboot.exports.seal import check
 
 
 def told(name: str, found: Checked, certificates: bool) -> list[str]:

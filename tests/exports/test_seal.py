@@ -17,18 +17,16 @@ from pyhanko.pdf_utils.reader import PdfFileReader
 
 from gumboot.devices.timestamp import Running
 from gumboot.exports import verify
-from gumboot.exports.pack import Enclosed, folder_of, to_pdf
-from gumboot.exports.seal import (
+from gumboot.exports.certificate import (
     BadSeal,
     about,
-    check,
     ends,
     fingerprint,
     new_seal,
-    read_seal,
-    sealed,
     subject,
 )
+from gumboot.exports.pack import Enclosed, folder_of, to_pdf
+from gumboot.exports.seal import check, read_seal, sealed
 
 NOW = datetime(2026, 11, 27, 12, tzinfo=UTC)
 UID, HEAD = "12345678-1234-4123-8123-123456789abc", "ab" * 32

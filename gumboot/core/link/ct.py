@@ -18,7 +18,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.stats import chi2
+from scipy.special import chdtrc
 
 from gumboot.core.diagnose.engine import SURE, best
 from gumboot.core.diagnose.telling import bits
@@ -137,7 +137,7 @@ def fits(belief: Belief, shown: Sequence[Shown], least: float = 1e-5) -> bool:
                 # two looks a side differ by √2 more than one, and a house has its moments
                 apart += ((more - m) / (WIDE * off)) ** 2
                 count += 1
-    return count == 0 or bool(chi2.sf(apart, count) > least)
+    return count == 0 or bool(chdtrc(count, apart) > least)
 
 
 def explanations(belief: Belief, most: int = 5, least: float = 0.002) -> list[Explanation]:

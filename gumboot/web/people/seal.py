@@ -10,15 +10,7 @@ from fastapi.responses import RedirectResponse, Response
 from sqlalchemy import select
 
 from gumboot.background.tasks import seal_of
-from gumboot.exports.seal import (
-    BadSeal,
-    Checked,
-    check,
-    ends,
-    fingerprint,
-    read_seal,
-    subject,
-)
+from gumboot.exports.certificate import BadSeal, Checked, ends, fingerprint, subject
 from gumboot.store import handing, records
 from gumboot.store.models import Job
 from gumboot.web.pages.frame import render, twin
@@ -75,6 +67,8 @@ def certificate(visit: Visiting) -> Response:
 @router.post("/seal")
 def keep(request: Request, visit: Visiting) -> Response:
     """Put a bought certificate in use."""
+    from gumboot.exports.seal import read_seal
+
     visit.needs("supervisor")
     sent = uploaded(visit, "file")
     try:
@@ -96,6 +90,8 @@ def keep(request: Request, visit: Visiting) -> Response:
 @router.post("/seal/check")
 def checked(request: Request, visit: Visiting) -> Response:
     """Check a PDF that was given back."""
+    from gumboot.exports.seal import check
+
     sent = uploaded(visit, "pdf")
     if sent is None:
         again = page(visit, checked=Checked(why="choose the PDF to check"))

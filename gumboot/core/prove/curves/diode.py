@@ -17,7 +17,6 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 Array = NDArray[np.float64]
 K_EV, T_REF_K = 8.617333262e-5, 298.15  # eV/K, K
@@ -117,6 +116,8 @@ def of_sheet(
     start = np.array([0.3 * (v_oc - v_mp) / i_mp, np.log(100 * v_oc / i_sc), 0.0257 * 1.1 * cells])
     low = np.array([0.0, np.log(5 * v_oc / i_sc), 0.0257 * 0.6 * cells])
     high = np.array([(v_oc - v_mp) / i_mp, np.log(1e4 * v_oc / i_sc), 0.0257 * 2.0 * cells])
+    from scipy.optimize import least_squares
+
     found = least_squares(off, start, bounds=(low, high), x_scale=np.maximum(np.abs(start), 1e-3))
     return model(found.x)
 
@@ -142,6 +143,8 @@ def fitted(volts: Array, amps: Array, like: Diode) -> Diode:
 
     start = np.log([max(size, 1e-3), like.i_o, max(like.r_s, 1e-3), like.r_sh, like.a])
     wide = np.array([1.0, 12.0, 3.0, 4.0, 0.4])
+    from scipy.optimize import least_squares
+
     found = least_squares(
         off, start, bounds=(start - wide, start + wide), loss="soft_l1", f_scale=0.01
     )

@@ -17,7 +17,7 @@ from gumboot.core.hand_over.owner import Part, owners_book
 from gumboot.core.land import Termination
 from gumboot.core.land.placards import list_placards
 from gumboot.drawings.one_line import one_line
-from gumboot.exports.seal import about
+from gumboot.exports.certificate import about
 from gumboot.store import files, handing, records
 from gumboot.store.database import see_crew
 from gumboot.web.background import asked, made, waiting
