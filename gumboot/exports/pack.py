@@ -9,7 +9,9 @@ import zipfile
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from functools import lru_cache
 from pathlib import Path
+from typing import Any
 from urllib.parse import unquote, urlparse
 
 STATIC = Path(__file__).parent.parent / "web" / "static"
@@ -75,8 +77,7 @@ def to_pdf(
     through `pictures`; anything else is refused. said: told how far it is. variant: "pdf/ua-1",
     "pdf/a-3a", or none.
     """
-    from weasyprint import CSS, HTML, Attachment
-    from weasyprint.text.fonts import FontConfiguration
+    from weasyprint import HTML, Attachment
     from weasyprint.urls import URLFetcher, URLFetcherResponse
 
     class Shipped(URLFetcher):  # type: ignore[misc] # it has no types
@@ -91,7 +92,8 @@ def to_pdf(
                 raise ValueError(f"the pack may not fetch {url}")
             return URLFetcherResponse(url, path.read_bytes())
 
-    fonts, shipped, told = FontConfiguration(), Shipped(), _Told(said)
+    fonts, sheet = _styles()
+    shipped, told = Shipped(), _Told(said)
     PROGRESS.setLevel(logging.INFO)
     PROGRESS.addHandler(told)
     inside = [
@@ -99,7 +101,6 @@ def to_pdf(
         for x in enclosed
     ]
     try:
-        sheet = CSS(filename=STATIC / "pack.css", font_config=fonts, url_fetcher=shipped)
         page = HTML(string=html, base_url=STATIC.as_uri() + "/", url_fetcher=shipped)
         data: bytes | None = page.write_pdf(
             stylesheets=[sheet],
@@ -113,6 +114,16 @@ def to_pdf(
     if data is None:
         raise RuntimeError("the PDF library gave no bytes")
     return data
+
+
+@lru_cache(maxsize=1)
+def _styles() -> tuple[Any, Any]:
+    """The fonts and the sheet of every page, unpacked once: half a second of each."""
+    from weasyprint import CSS
+    from weasyprint.text.fonts import FontConfiguration
+
+    fonts = FontConfiguration()
+    return fonts, CSS(filename=STATIC / "pack.css", font_config=fonts)
 
 
 def folder_of(files: Sequence[Enclosed], made: datetime) -> bytes:
