@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import atexit
 import io
 import logging
 import re
@@ -122,6 +123,7 @@ def _styles() -> tuple[Any, Any]:
     from weasyprint import CSS
     from weasyprint.text.fonts import FontConfiguration
 
+    atexit.register(_styles.cache_clear)  # its folder goes while there is who removes it
     fonts = FontConfiguration()
     return fonts, CSS(filename=STATIC / "pack.css", font_config=fonts)
 
