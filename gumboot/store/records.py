@@ -345,6 +345,11 @@ def entries_page(
     return tuple(_entry(r) for r in db.scalars(asked.order_by(LogEntry.seq.desc()).limit(count)))
 
 
+def of_kind(db: Session, job: Job, kind: str, after: int = 0) -> list[Entry]:
+    """A job's entries of one kind, oldest first, that came after a number."""
+    return _read(db, job, LogEntry.kind == kind, LogEntry.seq > after)
+
+
 def entry_of(db: Session, job: Job, uuid: str) -> Entry | None:
     """The entry of a UUID, if the job has it."""
     row = db.scalar(select(LogEntry).where(LogEntry.job_id == job.id, LogEntry.uuid == uuid))

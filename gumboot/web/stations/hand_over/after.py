@@ -24,7 +24,7 @@ from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import render, twin
 from gumboot.web.stations.hand_over.delivery import noted
 from gumboot.web.stations.hand_over.visits import set_due, visits_page
-from gumboot.web.stations.prove.causes import weights_of
+from gumboot.web.stations.prove.causes import mended, weights_of
 from gumboot.web.stations.prove.standing import dues_now
 from gumboot.web.stations.prove.walk import closing
 from gumboot.web.stations.size.bill import lines
@@ -100,8 +100,11 @@ def after(request: Request, job: Opened) -> dict[str, Any]:
 def looked(job: OpenJob, problem: str, since: int) -> tuple[list[dict[str, str]], str]:
     """What the search for a cause showed since an entry of the log, and what is likeliest by it."""
     own = PROBLEMS.get(problem)
-    rows = [e for e in job.state.searches.get(problem, ()) if e.seq > since]
-    seen = [(e.body["look"], e.body["answer"]) for e in rows if e.body["act"] == "seen"]
+    seen: list[tuple[str, int]] = []
+    for e in records.of_kind(job.visit.db, job.record, "search", since) if own else ():
+        if e.body["problem"] == problem and e.body["act"] != "mended":
+            again = e.body["act"] == "begun anew"
+            seen = [] if again else [*seen, (e.body["look"], e.body["answer"])]
     if own is None or not seen:
         return [], ""
     looks = [(look, answer) for k, answer in seen if (look := own.look(k)) is not None]
@@ -185,11 +188,13 @@ def tell(request: Request, job: Opened) -> Response:
         "parts": "; ".join(p.says for p in pieces),
         "over": over,
         "readings": [*looks, *_readings(visit.text("readings"))][:MOST_READINGS],
-        "likely": likely,
+        "likely": likely or before.body.get("likely", ""),
         "since": since,
         "pieces": [p.body() for p in pieces],
     }
     _keep(job, "fault", body)
+    if over and looks and job.state.searches[problem][-1].body["act"] == "seen":
+        _keep(job, "search", mended(PROBLEMS[problem], visit.text("done")[:500]))
     visit.db.commit()
     return RedirectResponse(f"/jobs/{job.record.id}/after/fault?of={label}", 303)
 

@@ -133,6 +133,12 @@ def why(request: Request, job: Opened) -> dict[str, Any]:
     return page(job, request.query_params.get("of", ""))
 
 
+def mended(problem: Problem, note: str) -> dict[str, Any]:
+    """The entry that ends a search: what was found and mended."""
+    none = {"look": "", "answer": 0, "says": ""}
+    return {"label": problem.title, "problem": problem.key, "act": "mended", "note": note, **none}
+
+
 @router.post("/jobs/{job_id}/prove/why")
 def answer(request: Request, job: Opened) -> Response:
     """Keep what a look showed; or begin anew, or say what was mended."""
