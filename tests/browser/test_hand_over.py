@@ -8,6 +8,7 @@ from PIL import Image
 from playwright.sync_api import expect
 
 from tests.browser.conftest import kept_here
+from tests.browser.test_axe import faults
 
 
 def coded(text, kind, tmp_path):
@@ -100,3 +101,33 @@ def test_an_owner_signs_by_finger_on_their_own_telephone(visit, chromium):
     own.context.close()
     page.reload()
     page.get_by_role("img", name="Signature of Una Sedge").wait_for()
+
+
+@pytest.mark.xdist_group("browser")
+def test_a_fault_is_told_searched_and_its_part_scanned_on_a_telephone(visit, tmp_path):
+    page = visit("installer", 390, 844, bypass_csp=True)
+    page.goto("/jobs/1/after")
+    page.get_by_label("What is seen, heard, or shown").fill("Dark in an outage")
+    page.get_by_label("Search for its cause").select_option("no_island")
+    page.get_by_role("button", name="Tell of it").click()
+    page.get_by_role("link", name="Find out why").click()
+    page.locator(".step button[name=answer]").first.click()
+    page.get_by_role("link", name="The fault: Dark in an outage").click()
+    page.get_by_text("Likeliest").wait_for()
+    assert faults(page, page.url) == {}
+    page.set_viewport_size({"width": 390, "height": 844})
+    page.locator("#device-0").select_option("pack-1")
+    page.locator('[data-scan="part-0"]').click()
+    scanned = coded("S/N: TI-2611-0077", zxingcpp.BarcodeFormat.Code128, tmp_path)
+    page.locator("#scanner input[type=file]").set_input_files(scanned)
+    expect(page.locator("#serial-part-0")).to_have_value("TI-2611-0077", timeout=15_000)
+    page.get_by_label("It works again").check()
+    page.get_by_role("button", name="Keep", exact=True).click()
+    page.get_by_text("Type what was done").wait_for()
+    expect(page.locator("#serial-part-0")).to_have_value("TI-2611-0077")
+    page.get_by_label("Done").fill("Pack changed")
+    page.get_by_role("button", name="Keep", exact=True).click()
+    page.get_by_text("✓ Over").wait_for()
+    page.goto("/jobs/1/after")
+    page.get_by_text("TI-2611-0077 hangs there").wait_for()
+    assert page.evaluate("document.documentElement.scrollWidth") <= 390
