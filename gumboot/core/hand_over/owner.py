@@ -209,7 +209,7 @@ def feeds(d: Design) -> bool:
     return own or any(b.role == "pv-inverter" for b in d.bodies)
 
 
-def lives_by(d: Design) -> str:
+def lives_from(d: Design) -> str:
     """What the house lives by in an outage."""
     old = d.plan.kit.existing_pv
     sun = bool(d.plan.strings) or (old is not None and lives_on(old))
@@ -238,7 +238,7 @@ def _outage(d: Design, year: dict[str, Any] | None) -> Part | None:
     rests = [x.name for x in d.plan.loads if not x.backed]
     gap = d.inverter.transfer_ms if d.inverter else None
     says = [
-        f"The house is parted from the street and runs from {lives_by(d)}."
+        f"The house is parted from the street and runs from {lives_from(d)}."
         + (" Lights may blink." if gap is None or gap > 20 else " You will hardly notice.")
     ]
     if runs:

@@ -177,7 +177,7 @@ def test_windows_go_into_any_shape_and_come_back(shape, charge, give):
     assert len(keyed(rows, parse_slot)) == len(charge) + len(give)
 
 
-def test_what_the_year_lives_by_is_found_by_meaning_whatever_its_line_is_called():
+def test_what_the_year_lives_from_is_found_by_meaning_whatever_its_line_is_called():
     """Floors, charge limit and windows under keys of the sheet's own; taken out again for the best
     possible year.
     """
