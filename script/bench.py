@@ -625,7 +625,7 @@ def bench_wire(http, job):
 
 
 def wait(port):
-    for _ in range(100):
+    for _ in range(1800):  # a demo loads itself first
         try:
             return httpx.get(f"http://127.0.0.1:{port}/sign-in")
         except httpx.TransportError:

@@ -34,7 +34,7 @@ from gumboot.exports.pack import Enclosed, folder_of, to_pdf
 from gumboot.imports import espi, interval_csv, kept
 from gumboot.imports.interval import Unreadable
 from gumboot.imports.weather import read_weather
-from gumboot.store import database, files, handing, queue
+from gumboot.store import database, files, handing, queue, results
 from gumboot.store.models import Crew
 from gumboot.store.queue import Taken
 from gumboot.store.shelf import Shelf, of_plan
@@ -66,6 +66,11 @@ def unpacked(data: bytes) -> dict[str, Any]:
     """A load as it was given."""
     found: dict[str, Any] = json.loads(zlib.decompress(data))
     return found
+
+
+def page_key(load: dict[str, Any]) -> str:
+    """What a PDF is made from, as one digest."""
+    return hashlib.sha256(json.dumps(load, sort_keys=True).encode()).hexdigest()[:40]
 
 
 def year_key(plan: Plan, shelf: dict[str, Any]) -> str:
@@ -179,6 +184,9 @@ def pdf(w: Work) -> Made:
 
 def _page(w: Work, page: dict[str, Any], enclosed: list[Enclosed], which: str) -> Enclosed:
     which = which if "pages" in w.load else ""
+    name = f"{page['name']}.pdf"
+    if which and (data := _printed_before(w, page)):
+        return Enclosed(name, "application/pdf", page.get("says", ""), data)
     data = to_pdf(
         page["html"],
         lambda says: w.said(0.1, which + says),
@@ -189,7 +197,14 @@ def _page(w: Work, page: dict[str, Any], enclosed: list[Enclosed], which: str) -
     if page.get("seals"):
         w.said(0.9, f"{which}the seal")
         data = _sealed(w, data, page["seals"])
-    return Enclosed(f"{page['name']}.pdf", "application/pdf", page.get("says", ""), data)
+    return Enclosed(name, "application/pdf", page.get("says", ""), data)
+
+
+def _printed_before(w: Work, page: dict[str, Any]) -> bytes | None:
+    """The same page, where it was asked for alone."""
+    with database.as_crew(w.make, w.task.crew_id) as db:
+        row = results.found(db, w.task.job_id, "pdf", page_key(page))
+        return row.data if row is not None else None
 
 
 def _sealed(w: Work, data: bytes, reason: str) -> bytes:

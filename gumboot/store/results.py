@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from gumboot.store.models import Result
 
-KEEP = {"pdf": 3}
+KEEP = {"pdf": 12}  # three books, their folder, drawings, lists and labels
 KEEP_OTHERS = 8
 
 
@@ -73,11 +73,9 @@ def forget(db: Session, job_id: int, kind: str, key: str) -> None:
 
 
 def tidy(db: Session) -> None:
-    """Throw away a crew's printed pages of the day before yesterday, and files nobody came to
-    read.
-    """
+    """Throw away a crew's printed pages of a month ago, and files nobody came to read."""
     for said in (
-        "delete from result where kind = 'pdf' and beat_at < now() - interval '2 days'",
+        "delete from result where kind = 'pdf' and beat_at < now() - interval '30 days'",
         "delete from upload_part where at < now() - interval '1 day'",
     ):
         db.execute(text(said))

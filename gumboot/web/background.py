@@ -13,7 +13,7 @@ import numpy as np
 from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, Response
 
-from gumboot.background.tasks import packed, year_key
+from gumboot.background.tasks import packed, page_key, year_key
 from gumboot.core.energy.account import neutral
 from gumboot.store import database, files, queue, results
 from gumboot.store.models import Result
@@ -113,7 +113,7 @@ def made(request: Request, job: OpenJob, load: dict[str, Any], here: str = "") -
     """What a worker makes of some pages: there, or on its way; kept until they change. here: where
     it is asked for again, where that is not by its key.
     """
-    key = hashlib.sha256(json.dumps(load, sort_keys=True).encode()).hexdigest()[:40]
+    key = page_key(load)
     row = _there(job, "pdf", key, True)
     if row is None:
         _send_for(job, "pdf", key, load)

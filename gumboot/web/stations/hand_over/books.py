@@ -10,6 +10,7 @@ from typing import Any
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
+from gumboot.background.tasks import seal_of
 from gumboot.core.basis.units import show_torque
 from gumboot.core.hand_over.built import differences, marks, setting_of
 from gumboot.core.hand_over.devices import devices
@@ -30,6 +31,7 @@ from gumboot.web.stations.hand_over.links import code_of, shared_link
 from gumboot.web.stations.hand_over.pack import anchored, orders_of, page, walls_of
 from gumboot.web.stations.hand_over.visits import visits_page
 from gumboot.web.stations.prove.given import curve_pages, of_circuits, of_strings
+from gumboot.web.stations.size.calculations import calculations
 from gumboot.web.stations.wake.order import initiators
 
 router = APIRouter()
@@ -133,16 +135,16 @@ def termination_row(job: OpenJob, t: Termination, hands: dict[str, str]) -> dict
     rated = show_torque(t.torque.n, units) if t.torque else kinds.get(t.kind, "click, tug")
     tool = hands.get(turns[-1].tool, "") if turns else ""
     by = (hands.get(last.who, ""), tool, last.at_server[5:10]) if last else ()
+    first, again = read(False), read(True)
+    state = job.state_of(t).state if events else "to do"
     return {
         "number": t.number,
         "place": t.place,
         "terminal": "" if t.kind == "dead" else t.terminal,
         "label": t.label,
         "rated": rated,
-        "read": read(False),
-        "again": read(True),
-        "state": job.state_of(t).state if events else "to do",
-        "by": " ".join(x for x in by if x),
+        "read": f"{first}; again {again}" if again else first,
+        "state": " ".join(x for x in (f"{state}," if by else state, *by) if x),
     }
 
 
@@ -238,7 +240,7 @@ def inspector_context(
         "photos": loose,
         "shots": beside,
         "since": since,
-        "figures": d.figures,
+        "calculations": calculations(d),
         "enclosed": enclosed,
         "orders": orders_of(d),
         "_drawing": drawn(one_line(d, True, (), other)),
@@ -252,7 +254,11 @@ def sealed(job: OpenJob) -> dict[str, str]:
     """That a page carries the crew's seal, and why; by which seal, so that a new one makes it
     anew.
     """
-    row = handing.seal_row(job.visit.db, job.visit.crew_id)
+    db, crew_id = job.visit.db, job.visit.crew_id
+    row = handing.seal_row(db, crew_id)
+    if row is None:  # the crew's first book
+        seal_of(db, crew_id)
+        row = handing.seal_row(db, crew_id)
     reason = f"{job.record.name}, plan version {job.record.version}, log entry {job.record.log_seq}"
     return {"seals": reason, "seal": str(row.id if row else "")}
 

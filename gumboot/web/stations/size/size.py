@@ -26,6 +26,7 @@ from gumboot.web.people.defaults import paper_of
 from gumboot.web.people.visit import local
 from gumboot.web.stations.size import devices, still_open
 from gumboot.web.stations.size.bill import bill_csv
+from gumboot.web.stations.size.calculations import calculations
 
 router = APIRouter()
 
@@ -156,14 +157,14 @@ def bill(job: Opened) -> Response:
 
 
 @router.get("/jobs/{job_id}/calculations.pdf")
-def calculations(request: Request, job: Opened) -> Response:
+def calculation_sheet(request: Request, job: Opened) -> Response:
     """The calculation sheet an inspector can follow."""
     context = {
         "name": job.record.name,
         "code": job.plan.book.name,
         "version": job.record.version,
         "_d": job.design,
-        "figures": job.design.figures,
+        "calculations": calculations(job.design),
     }
     return printed(request, job, "calculations.html", "calculations", context)
 

@@ -109,11 +109,14 @@ def test_the_archive_is_pdf_a_with_the_job_inside(supervisor, heron):
 
 
 def test_the_archive_is_a_folder_too(supervisor, heron):
+    alone = book(supervisor, heron, "owner.pdf")
     with zipfile.ZipFile(io.BytesIO(book(supervisor, heron, "archive.zip"))) as z:
         names = [n.split("/", 1)[1] for n in z.namelist()]
         assert {f"owner-{heron}.pdf", f"inspector-{heron}.pdf", "job.gumboot.json"} <= set(names)
         for n in z.namelist():
             assert not n.endswith(".pdf") or z.read(n).startswith(b"%PDF")
+        whole = next(n for n in z.namelist() if n.endswith(f"owner-{heron}.pdf"))
+        assert z.read(whole) == alone  # made once, sealed once
 
 
 def test_every_book_is_sealed_and_kept_until_it_changes(supervisor, installer, heron):
