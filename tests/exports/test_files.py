@@ -130,7 +130,8 @@ def test_the_calculation_sheet_follows_every_circuit(planner, new_job, heron):
     assert (
         "1.25 · 190 = 237.5" in text.replace("  ", " ")
         and "Table 310.17" in text
-        and "from memory" in text and "†" in text
+        and "from memory" in text
+        and "†" in text
     )
     assert all(s.circuit.name in text for s in DESIGNS["heron"].circuits)
 
