@@ -10,6 +10,8 @@ fi
 export GUMBOOT_HOME
 export OPENBLAS_NUM_THREADS="${OPENBLAS_NUM_THREADS:-1}" # there are several processes; threads of one would only wait for each other
 
+export PYTHONDONTWRITEBYTECODE= # every process would compile all of it anew
+
 need_packages() { # Debian packages that must be there; installs what is missing, or says how
   local missing=() p
   for p in "$@"; do
