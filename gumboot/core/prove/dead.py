@@ -2,13 +2,14 @@
 
 R_pe = rho · L / A + leads' rest                 IEC 60364-6 6.4.3.2; table of the conductor
 R_iso ≥ 1 MΩ at 500 V                            IEC 60364-6 Table 6.1 (to 500 V)
+R_A · I_Δn ≤ 50 V                                IEC 60364-4-41 411.5.3, on TT
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
-from gumboot.core.basis.figure import COMMON_PRACTICE, given
+from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given
 from gumboot.core.basis.formula import Formula
 from gumboot.core.basis.units import FT_M
 from gumboot.core.basis.words import inside
@@ -18,6 +19,7 @@ from gumboot.core.prove.band import Band, Known, combined, limits
 from gumboot.core.prove.due import DEAD as STAGE
 from gumboot.core.prove.due import Due
 from gumboot.core.size.conductors import SizedCircuit
+from gumboot.core.size.safeguards import TOUCH_V, residuals
 
 LENGTH_OFF = 0.10  # of a run as planned: common practice
 METER_OHM = 0.03  # what a continuity tester is off by on its least range: common practice
@@ -40,6 +42,15 @@ INCH = Formula(
     "Ω",
     "Equipment grounding conductor, end to end",
     "NEC Chapter 9 Table 8",
+)
+STEADY_OHM = 200.0  # above it a rod's reading changes with the weather: common practice
+R_A_MAX = Formula(
+    "R_A_max",
+    "min(U_T / I_dn, R_steady)",
+    "Ω",
+    "Most that the electrode may have",
+    "IEC 60364-4-41 411.5.3",
+    doubt=MEMORY,
 )
 
 
@@ -112,3 +123,48 @@ def insulation_dues(d: Design) -> Iterator[Due]:
             probes=("L and N", "PE"),
             circuit=s.id,
         )
+
+
+def electrode_limit(d: Design) -> Figure:
+    """What an earth electrode may have: on TT what lets the least sensitive residual-current device
+    trip in time; in any case what stays the same in dry ground.
+    """
+    steady = given("R_steady", STEADY_OHM, "Ω", "Steady in any weather", COMMON_PRACTICE)
+    trips = [s.trip_ma for _, s in residuals(d.plan)]
+    if d.plan.supply.earthing != "TT" or not trips:
+        return steady
+    touch = given("U_T", TOUCH_V, "V", "Touch voltage, for long", "IEC 60364-4-41 411.5.3")
+    i = given("I_dn", max(trips) / 1000, "A", "Least sensitive residual-current device", "plan")
+    return R_A_MAX.figure(touch, i, steady)
+
+
+def electrode_due(d: Design) -> Iterator[Due]:
+    """The earth electrode, where one carries the job: on TT, and where an island has its own."""
+    supply = d.plan.supply
+    if not d.plan.book.loops or (supply.earthing != "TT" and supply.electrode != "own"):
+        return
+    most = electrode_limit(d)
+    known = supply.loop_ohm if supply.earthing == "TT" else None
+    survey = f"; {known:g} Ω by the survey" if known is not None else ""
+    yield Due(
+        "earth.electrode",
+        STAGE,
+        "Earth electrode",
+        "ohm",
+        "earth electrode tester with two spikes, to 2 kΩ",
+        (
+            "Its conductor comes off the main earth terminal, and goes back before anything else.",
+            "Spikes 20 m and 40 m out; moved twice by 6 m: three readings alike, the middle one.",
+            "No ground for spikes: line to earth at the main by a loop tester, once it is live.",
+        ),
+        "Dead: the main locked off as long as the conductor is off.",
+        "IEC 60364-6 6.4.3.7.2",
+        place="main-panel",
+        who="a licensed person",
+        expects=f"{most.n:.0f} Ω at most{survey}",
+        least=0.0,
+        most=most.n,
+        limit=most,
+        problem="loop_high",
+        probes=("Electrode", "Spikes"),
+    )

@@ -9,7 +9,7 @@ from gumboot.core.basis.finding import Asked, Finding
 from gumboot.core.basis.formula import Formula
 from gumboot.core.brief.chapters import KIT
 from gumboot.core.design import Design
-from gumboot.core.prove.dead import earth_dues, insulation_dues
+from gumboot.core.prove.dead import earth_dues, electrode_due, insulation_dues
 from gumboot.core.prove.due import STAGES, Due
 from gumboot.core.prove.hour import hour_dues
 from gumboot.core.prove.island import back_dues, island_dues
@@ -45,6 +45,7 @@ def dues_of(d: Design, sky: Sky = BARE) -> tuple[Due, ...]:
     kit = d.of(KIT)
     rows = [
         *earth_dues(d),
+        *electrode_due(d),
         *insulation_dues(d),
         *string_dues(d.plan, d.strings, kit.module if kit else None, sky),
         *(_of_wake(s, d) for s in steps_of(d) if s.stage == COLD and s.does in READ and _there(s)),

@@ -96,17 +96,18 @@ def loop_dues(d: Design) -> Iterator[Due]:
 
 
 def fault_due(d: Design) -> Iterator[Due]:
-    """The prospective current at the main, where its loop is known: what every device there has to
-    break.
+    """The prospective current at the main: what every device there has to break. What is expected
+    is known where the loop is, and the loop is the neutral's too: on TT it is the electrode's.
     """
-    z, kind = d.plan.supply.loop_ohm, d.plan.supply.kind
-    if kind == "off-grid" or not d.plan.book.loops or z is None or d.plan.supply.earthing == "TT":
+    z, supply = d.plan.supply.loop_ohm, d.plan.supply
+    if supply.kind == "off-grid" or not d.plan.book.loops:
         return
-    u_0 = given("U_0", 230.0, "V", "Line to neutral", "brief")
-    z_e = given("Z_e", z, "Ω", "External loop", "survey")
-    band = combined(FAULT, limits(u_0, SUPPLY), limits(z_e, LOOP_OFF, 0.02))
-    limit = breaks(d)
-    most = limit.n
+    band, limit, expects = None, breaks(d), ""
+    if z is not None and supply.earthing != "TT":
+        u_0 = given("U_0", 230.0, "V", "Line to neutral", "brief")
+        z_e = given("Z_e", z, "Ω", "External loop", "survey")
+        band = combined(FAULT, limits(u_0, SUPPLY), limits(z_e, LOOP_OFF, 0.02))
+        expects = f"{band.low:,.0f} to {band.high:,.0f} A, "
     yield Due(
         "fault.main",
         STAGE,
@@ -119,10 +120,10 @@ def fault_due(d: Design) -> Iterator[Due]:
         place="main-panel",
         who="a licensed person",
         hazard=LIVE,
-        expects=f"{band.low:,.0f} to {band.high:,.0f} A, {most:,.0f} A at most",
+        expects=f"{expects}{limit.n:,.0f} A at most",
         band=band,
         least=0.0,
-        most=most,
+        most=limit.n,
         limit=limit,
         probes=("L", "PE, then N"),
     )

@@ -237,6 +237,43 @@ def test_the_main_boards_devices_say_how_much_they_break():
     assert rows["fault.main"].limit.source
 
 
+def test_the_prospective_current_is_read_where_no_survey_told_the_loop():
+    """IEC 60364-6 6.4.3.7.3: every device breaks what can flow where it stands, on TT too, where
+    the loop of an earth fault is the electrode's and says nothing of a short to neutral."""
+    known, earth = listed(MOSSBANK_TERRACE)[1], listed(SALTINGS_BARN)[1]
+    silent = listed(other(MOSSBANK_TERRACE, supply__loop_ohm=None))[1]
+    assert known["fault.main"].band is not None
+    for rows in (earth, silent):
+        assert rows["fault.main"].band is None and rows["fault.main"].most == 10_000
+    assert "fault.main" not in listed(HERON_SLIP)[1]
+
+
+@pytest.mark.parametrize(
+    ("document", "trips", "most"),
+    [
+        (SALTINGS_BARN, (300, 30), 50 / 0.3),  # the least sensitive one decides: 167 Ω
+        (SALTINGS_BARN, (500, 30), 100.0),
+        (SALTINGS_BARN, (100,), 200.0),  # 500 Ω would do, and not last a dry summer
+        (SALTINGS_BARN, (), 200.0),
+        (SHAPES["TN-S with an electrode of its own"], (30,), 200.0),
+        (MOSSBANK_TERRACE, (30,), None),
+        (HERON_SLIP, (), None),
+    ],
+)
+def test_an_electrode_is_measured_where_the_job_hangs_on_it(document, trips, most):
+    """R_A · I_Δn ≤ 50 V (IEC 60364-4-41 411.5.3), by hand."""
+    own = [
+        {"kind": "residual-current device", "at": "main-panel", "trip_ma": t, "type": "B"}
+        for t in trips
+    ]
+    rows = listed(other(document, safeguards=own))[1]
+    due = rows.get("earth.electrode")
+    assert (due is None) is (most is None)
+    if due is not None:
+        assert due.most == pytest.approx(most) and due.stage == "Dead, before Wake"
+        assert "locked off" in due.stands and due.who == "a licensed person"
+
+
 @pytest.mark.parametrize("document", [*DEMO, *SHAPES.values()], ids=lambda x: "")
 def test_no_two_walks_name_a_step_alike(document):
     """Entries of every walk stand in one log, each under its step's key."""
