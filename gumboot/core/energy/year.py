@@ -34,12 +34,13 @@ from gumboot.core.set.settings import Setting, work_keyed
 
 CELL_ROUND_TRIP = {
     "LFP": 0.96,
+    "NMC": 0.95,
     "flooded": 0.80,
     "sealed": 0.85,
     "gel": 0.85,
 }  # of the cells alone: common practice, from memory
 ETA_DC = 0.98  # from the array to the cells of a hybrid, DC to DC: common practice
-FREEZING_C = 0.0  # lithium iron phosphate is not charged below: common practice, pack sheets
+FREEZING_C = 0.0  # lithium is not charged below: common practice, pack sheets
 GENERATOR_ON, GENERATOR_OFF = (
     0.05,
     0.80,
@@ -161,7 +162,7 @@ def warm_enough(
     out = any(
         w.place == "outdoors" and any(k.startswith("pack") for k in w.placed) for w in plan.walls
     )
-    if pack is None or pack.chemistry != "LFP" or not out:
+    if pack is None or not pack.lithium or not out:
         return None
     air = np.repeat(weather.air_c, 4) if weather else assumed_air(plan.site, cal)
     return (np.asarray(air, float) >= FREEZING_C).astype(float)

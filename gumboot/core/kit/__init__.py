@@ -24,10 +24,11 @@ from gumboot.core.kit.port import Port
 from gumboot.core.kit.signal import Pin, Plug, SignalPort, Switches
 from gumboot.core.kit.terminal import Terminal
 from gumboot.core.kit.tool import Tool
-from gumboot.core.kit.words import LINES, Chemistry, Family, Ground, Stage, Supplied
+from gumboot.core.kit.words import LINES, LITHIUM, Chemistry, Family, Ground, Stage, Supplied
 
 __all__ = [
     "LINES",
+    "LITHIUM",
     "Anchor",
     "AnyEntry",
     "BrokenCatalogue",

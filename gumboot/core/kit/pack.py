@@ -19,7 +19,7 @@ from gumboot.core.kit.terminal import (
     FactoryTermination,
     Terminal,
 )
-from gumboot.core.kit.words import Chemistry
+from gumboot.core.kit.words import LITHIUM, Chemistry
 
 
 class Cabinet(Entry):
@@ -35,11 +35,14 @@ class Cabinet(Entry):
     enclosure: Enclosure | None = None
 
 
+NOMINAL_V: dict[Chemistry, float] = {"LFP": 3.2, "NMC": 3.65}  # a cell; lead has 2 V
+
+
 def _depth(d: dict[str, Any]) -> float:
     """Depth of discharge where the sheet is silent: 90 % of lithium, half of lead (common
     practice).
     """
-    return 0.9 if d.get("chemistry") == "LFP" else 0.5
+    return 0.9 if d.get("chemistry") in LITHIUM else 0.5
 
 
 def _resistance(d: dict[str, Any]) -> float:
@@ -128,5 +131,12 @@ class Pack(Entry):
 
     @property
     def v_nom(self) -> float:
-        """Nominal voltage in V: 3.2 V a cell of lithium iron phosphate, 2 V a cell of lead."""
-        return round(self.cells * (3.2 if self.chemistry == "LFP" else 2.0), 3)
+        """Nominal voltage in V: 3.2 V a cell of lithium iron phosphate, 3.65 V of nickel manganese
+        cobalt, 2 V of lead.
+        """
+        return round(self.cells * NOMINAL_V.get(self.chemistry, 2.0), 3)
+
+    @property
+    def lithium(self) -> bool:
+        """Whether its cells are lithium, which a BMS keeps and frost forbids to charge."""
+        return self.chemistry in LITHIUM

@@ -24,7 +24,8 @@ Family = Literal[
     "port-use",
 ]
 Supplied = Literal["split-phase 120/240 V", "single-phase 230 V", "three-phase 400/230 V"]
-Chemistry = Literal["LFP", "flooded", "sealed", "gel"]
+Chemistry = Literal["LFP", "NMC", "flooded", "sealed", "gel"]
+LITHIUM: tuple[Chemistry, ...] = ("LFP", "NMC")
 LINES: dict[str, tuple[Conductor, ...]] = {
     "split-phase 120/240 V": ("L1", "L2"),
     "single-phase 230 V": ("L1",),

@@ -14,6 +14,7 @@ from gumboot.core.set.settings.lattice import RUNGS
 
 CELL_BAND: dict[Chemistry, tuple[float, float]] = {  # V a cell it bears: common practice, memory
     "LFP": (2.50, 3.65),
+    "NMC": (2.75, 4.20),
     "flooded": (1.75, 2.60),
     "sealed": (1.75, 2.45),
     "gel": (1.75, 2.40),

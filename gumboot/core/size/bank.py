@@ -18,6 +18,7 @@ from gumboot.core.size.limits import keyed_limit, limit_cure, packs_allow
 
 LOW_CELL_V: dict[Chemistry, float] = {
     "LFP": 3.0,
+    "NMC": 3.2,
     "flooded": 1.85,
     "sealed": 1.85,
     "gel": 1.85,
@@ -408,7 +409,7 @@ def bank_findings(plan: Plan, bank: Bank, inverter: Inverter, pack: Pack) -> lis
         found.append(
             duty("bank.limited", "bank", says, COMMON_PRACTICE, asked, figures=(bank.i_inverter,))
         )
-    if pack.chemistry != "LFP" and bank.c_rate.n > 0.25:
+    if not pack.lithium and bank.c_rate.n > 0.25:
         says = (
             f"The bank is drawn at {bank.c_rate.text}, faster than lead gives its capacity at:"
             f" expect well under the {bank.energy.text} stated."

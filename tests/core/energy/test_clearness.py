@@ -102,6 +102,8 @@ def test_lithium_in_the_frost_takes_no_charge():
     outside = altered(plan, "/walls/0/place", "outdoors")
     warm = warm_enough(outside, pack, cal, None)
     assert 0 < warm.sum() < len(warm) and set(warm) == {0.0, 1.0}
+    nmc = pack.model_copy(update={"chemistry": "NMC"})
+    assert (warm_enough(outside, nmc, cal, None) == warm).all()
     lead = pack.model_copy(update={"chemistry": "flooded"})
     assert warm_enough(outside, lead, cal, None) is None
     n = 4

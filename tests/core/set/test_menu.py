@@ -92,6 +92,7 @@ def test_lines_that_do_not_go_together_are_refused_at_the_field(menu, field, say
 # V a cell, from trade handbooks, from memory: a second recall of the ranges of each chemistry
 PUBLISHED = {
     "LFP": {"absorb": (3.45, 3.55), "float": (3.35, 3.40), "cut": (2.80, 3.00), "warn": (3.0, 3.1)},
+    "NMC": {"absorb": (4.05, 4.15), "float": (3.95, 4.05), "cut": (3.0, 3.3), "warn": (3.3, 3.5)},
     "sealed": {"absorb": (2.35, 2.40), "float": (2.25, 2.25), "cut": (1.75, 1.90)},
     "flooded": {"absorb": (2.40, 2.45), "float": (2.25, 2.25), "equalise_v": (2.50, 2.58)},
     "gel": {"absorb": (2.30, 2.35), "float": (2.25, 2.25), "cut": (1.75, 1.90)},
@@ -101,8 +102,10 @@ PUBLISHED = {
 @pytest.mark.parametrize("chemistry", PUBLISHED)
 @pytest.mark.parametrize("nominal", [12, 24, 48, 460])
 def test_volts_follow_the_cells_at_every_bank(chemistry, nominal):
-    """12, 24 and 48 V banks and a high-voltage stack: 3.2 V a cell of LFP, 2 V of lead."""
-    cells = round(nominal / (3.2 if chemistry == "LFP" else 2.0))
+    """12, 24 and 48 V banks and a high-voltage stack: 3.2 V a cell of LFP, 3.65 V of NMC, 2 V
+    of lead.
+    """
+    cells = round(nominal / {"LFP": 3.2, "NMC": 3.65}.get(chemistry, 2.0))
     rules = ("cut", "warn", "recover", "recharge", "float", "absorb", "hard_stop", "equalise_v")
     rows = fill_menu(job([line(r, r, unit="V") for r in rules], cells=cells, chemistry=chemistry))
     of = {s.id: s.value for s in rows}

@@ -21,6 +21,17 @@ CELL_V: dict[Chemistry, dict[str, float]] = {  # V a cell, common practice, from
         "gen_start": 3.15,
         "gen_stop": 3.35,
     },
+    "NMC": {
+        "absorb": 4.10,
+        "float": 4.00,
+        "recharge": 3.75,
+        "recover": 3.60,
+        "warn": 3.40,
+        "cut": 3.30,
+        "hard_stop": 3.00,
+        "gen_start": 3.50,
+        "gen_stop": 3.90,
+    },
     "flooded": {
         "absorb": 2.43,
         "float": 2.25,
@@ -36,10 +47,11 @@ LEAD = {"recharge": 2.12, "hard_stop": 1.75, "gen_start": 2.00, "gen_stop": 2.20
 for _kind_of_lead in ("flooded", "sealed", "gel"):
     CELL_V[_kind_of_lead] |= LEAD
 TIMES: dict[str, dict[str, float]] = {  # min and days: common practice, from memory
-    "LFP": {"absorb_min": 30, "equalise_min": 0, "equalise_delay": 0, "equalise_days": 0},
+    "lithium": {"absorb_min": 30, "equalise_min": 0, "equalise_delay": 0, "equalise_days": 0},
     "lead": {"absorb_min": 120, "equalise_min": 120, "equalise_delay": 180, "equalise_days": 60},
 }
-MV_PER_C = {"LFP": 0.0, "lead": -4.0}  # a cell, from 25 °C: common practice
+MV_PER_C = {"lithium": 0.0, "lead": -4.0}  # a cell, from 25 °C: common practice
+LITHIUM_AS: dict[Chemistry, str] = {"LFP": "lithium with BMS", "NMC": "lithium NMC with BMS"}
 CELL_NAME = {
     "absorb": "Absorption",
     "float": "Float",
@@ -147,7 +159,7 @@ def _cells(which: str) -> Callable[[MenuItem, Job], Filled]:
         )
         why = (
             "safety net should the BMS link fail"
-            if job.chemistry == "LFP"
+            if job.lithium
             else f"for {job.chemistry} lead cells at 25 °C"
         )
         return round(f.n, 1), f"{why}: {cell:g} V a cell", f
@@ -157,7 +169,7 @@ def _cells(which: str) -> Callable[[MenuItem, Job], Filled]:
 
 def _time(which: str) -> Callable[[MenuItem, Job], Filled]:
     def rule(item: MenuItem, job: Job) -> Filled:
-        value = TIMES["LFP" if job.chemistry == "LFP" else "lead"][which]
+        value = TIMES["lithium" if job.lithium else "lead"][which]
         if which != "absorb_min" and job.chemistry != "flooded":
             return item.least or 0.0, "these cells are never equalised: it does nothing", None
         return value, f"common practice for {job.chemistry} cells", None
@@ -166,7 +178,7 @@ def _time(which: str) -> Callable[[MenuItem, Job], Filled]:
 
 
 def _by_heat(item: MenuItem, job: Job) -> Filled:
-    value = MV_PER_C["LFP" if job.chemistry == "LFP" else "lead"]
+    value = MV_PER_C["lithium" if job.lithium else "lead"]
     if value == 0:
         return 0.0, "lithium cells want none; the BMS knows their temperature", None
     return value, "lead cells take less when warm: a cell, for each °C above 25", None
@@ -214,10 +226,14 @@ def _link(item: MenuItem, job: Job) -> Filled:
 
 
 def _kind(item: MenuItem, job: Job) -> Filled:
-    if job.chemistry == "LFP":
+    if job.lithium:
+        wanted, plain = LITHIUM_AS[job.chemistry], LITHIUM_AS["LFP"]
+        if item.choice(plain) and not item.choice(wanted):
+            wanted = plain  # the sheet's own word for lithium of any kind
+        other = "another lithium's or lead-acid" if job.chemistry == "NMC" else "lead-acid"
         return (
-            "lithium with BMS",
-            "the pack is LFP and its BMS talks; lead-acid values would overcharge it",
+            wanted,
+            f"the pack is {job.chemistry} and its BMS talks; {other} values would overcharge it",
             None,
         )
     return (
@@ -239,9 +255,6 @@ def _equalise(item: MenuItem, job: Job) -> Filled:
         )
     return (
         "off",
-        (
-            "never equalise"
-            f" {'a lithium pack' if job.chemistry == 'LFP' else job.chemistry + ' cells'}"
-        ),
+        (f"never equalise {'a lithium pack' if job.lithium else job.chemistry + ' cells'}"),
         None,
     )

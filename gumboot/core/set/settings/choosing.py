@@ -14,6 +14,7 @@ WORDS: dict[str, tuple[str, ...]] = {  # what menus call it: common practice
     "backup first": ("backup", "reserve"),
     "time windows": ("time", "windows", "window", "schedule", "tou"),
     "lithium with BMS": ("lfp", "lifepo4", "lithium", "li"),
+    "lithium NMC with BMS": ("nmc", "nca", "ternary", "lithium", "li"),
     "lead, flooded": ("flooded", "fla", "wet", "vented"),
     "lead, sealed": ("sealed", "agm", "vrla", "sla"),
     "lead, gel": ("gel",),
@@ -24,6 +25,10 @@ WORDS: dict[str, tuple[str, ...]] = {  # what menus call it: common practice
     "alone": ("alone", "single", "stand-alone", "off"),
 }
 WITHOUT = ("without", "no", "non")
+AGAINST: dict[str, tuple[str, ...]] = {  # what says that a choice is for other cells
+    "lithium with BMS": ("nmc", "nca", "ternary"),
+    "lithium NMC with BMS": ("lfp", "lifepo4", "iron"),
+}
 
 
 def tokens(text: str) -> list[str]:
@@ -43,9 +48,9 @@ def pick(options: Sequence[str], wanted: str) -> str | None:
     """
     if wanted in options:
         return wanted
-    called = WORDS.get(wanted) or tuple(tokens(wanted))
-    best = max(options, key=lambda x: _score(x, called), default="")
-    return best if _score(best, called)[0] else None
+    called, against = WORDS.get(wanted) or tuple(tokens(wanted)), AGAINST.get(wanted, ())
+    best = max(options, key=lambda x: _score(x, called, against), default="")
+    return best if _score(best, called, against)[0] else None
 
 
 def alike(a: str, b: str, wanted: str) -> bool:
@@ -58,13 +63,16 @@ def alike(a: str, b: str, wanted: str) -> bool:
     called = WORDS.get(wanted)
     if called is None:
         return _score(a, tokens(wanted)) == _score(b, tokens(wanted))
-    return bool(_score(a, called)[0]) == bool(_score(b, called)[0])
+    against = AGAINST.get(wanted, ())
+    return bool(_score(a, called, against)[0]) == bool(_score(b, called, against)[0])
 
 
-def _score(option: str, called: Sequence[str]) -> tuple[int, int]:
-    """(how many of the words an option shares, how near the first of them is to the head)."""
+def _score(option: str, called: Sequence[str], other: Sequence[str] = ()) -> tuple[int, int]:
+    """(how many of the words an option shares, how near the first of them is to the head); nothing
+    where one of `other` stands in it.
+    """
     words = tokens(option.replace("-", " ") + " " + option)
     bare = {w.replace("-", "") for w in words}
     same = [n for n, c in enumerate(called) if c.replace("-", "") in bare]
-    against = any(w in words and w not in called for w in WITHOUT)
+    against = any(w in words and w not in called for w in (*WITHOUT, *other))
     return (0, 0) if against or not same else (len(same), -same[0])

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from gumboot.core.basis.figure import Figure
 from gumboot.core.basis.finding import Change
-from gumboot.core.kit import Chemistry, Inverter, Pack
+from gumboot.core.kit import LITHIUM, Chemistry, Inverter, Pack
 from gumboot.core.plan import Plan
 from gumboot.core.size.bank import Bank
 from gumboot.core.size.conductors import SizedCircuit
@@ -103,6 +103,11 @@ class Job:
     def chemistry(self) -> Chemistry:
         """What the cells are."""
         return self.pack.chemistry if self.pack else "LFP"
+
+    @property
+    def lithium(self) -> bool:
+        """Whether the cells are lithium."""
+        return self.chemistry in LITHIUM
 
 
 def key_of(id: str, unit_no: int) -> str:
