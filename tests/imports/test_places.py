@@ -6,7 +6,7 @@ import pytest
 
 from gumboot.core.codes.books import IEC, NEC, NEC_LANDS
 from gumboot.core.plan.climate import guessed_c
-from gumboot.imports.places import place, places
+from gumboot.imports.places import namesakes, place, places, towns
 
 
 def test_every_place_keeps_a_clock_and_lies_where_the_sun_is_worked_out():
@@ -43,7 +43,44 @@ def test_a_land_brings_its_book_and_supply():
     assert "US" in NEC_LANDS and place("Texas").zone == "America/Chicago"
 
 
-@pytest.mark.parametrize("typed", ["", "Atlantis", "France", "Paris, Texas", "\x00"])
+@pytest.mark.parametrize(
+    ("typed", "named", "zone", "north", "east"),
+    [
+        ("Bristol", "Bristol, Britain (UK)", "Europe/London", 51.455, -2.597),
+        ("bristol, CT", "Bristol, Connecticut, United States", "America/New_York", 41.672, -72.949),
+        ("Paris, Texas", "Paris, Texas, United States", "America/Chicago", 33.66, -95.56),
+        ("Paris", "Paris, France", "Europe/Paris", 48.87, 2.33),
+        ("cologne", "Köln, Germany", "Europe/Berlin", 50.94, 6.96),
+        ("Leeds, England", "Leeds, Britain (UK)", "Europe/London", 53.80, -1.55),
+        ("-33.9, 18.5", None, "Africa/Johannesburg", -33.9, 18.5),
+        ("52.5 N 13.4 E", None, "Europe/Berlin", 52.5, 13.4),
+        ("40.4; -3.7", None, "Europe/Madrid", 40.4, -3.7),
+    ],
+)  # coordinates from an atlas, from memory
+def test_a_town_goes_by_its_name_or_by_two_numbers(typed, named, zone, north, east):
+    found = place(typed)
+    assert found.zone == zone and (named is None or found.name == named)
+    assert (found.latitude_deg, found.longitude_deg) == pytest.approx((north, east), abs=0.05)
+
+
+def test_who_else_has_the_name_is_said():
+    assert "Bristol, Connecticut, United States" in namesakes("Bristol")
+    assert namesakes("Bristol, CT") == namesakes("Köln") == namesakes("Atlantis ford") == ()
+    assert len(namesakes("Springfield")) == 3
+
+
+def test_every_town_keeps_a_clock_and_lies_on_the_globe():
+    zones, rows = available_timezones(), {row for rows in towns().values() for row in rows}
+    assert len(rows) > 30_000
+    for row in rows:
+        _, name, _, land, north, east, zone = row.split("\t")
+        assert name and len(land) == 2 and zone in zones
+        assert abs(float(north)) <= 66 and abs(float(east)) <= 180
+
+
+@pytest.mark.parametrize(
+    "typed", ["", "Nosuchtown", "France", "Paris, Ohio", "\x00", "70, 20", "20, 200", ",", "9", "|"]
+)
 def test_no_place_is_made_up(typed):
     assert place(typed) is None
 

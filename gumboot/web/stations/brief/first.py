@@ -17,7 +17,7 @@ from gumboot.core.codes.books import BOOKS
 from gumboot.core.kit import Catalogue
 from gumboot.core.new_job import KIND, KINDS, First, NoStrings, first_plan, packs_for, units_for
 from gumboot.core.plan.climate import guessed_c
-from gumboot.imports.places import Place, place, places
+from gumboot.imports.places import namesakes, place, places
 from gumboot.store import records
 from gumboot.store import shelf as shelves
 from gumboot.web.job.saving import plain_faults
@@ -48,6 +48,7 @@ START = {
     "inverter_proposed": "",  # what the page itself put there
     "pack_proposed": "",
 }
+EXAMPLE = "latitude and longitude such as 51.5, -2.6"
 RESHAPES = ("place", "code", "units", "supply", "kind", "outage", "inverter", "modules")
 
 
@@ -112,9 +113,7 @@ def house_fields(typed: dict[str, str]) -> list[Field]:
     systems = (("us", "ft, °F, in·lb"), ("si", "m, °C, N·m"))
     out = [
         Field("name", "Job name", "text"),
-        Field(
-            "place", "Where", "text", _lies(place(typed["place"]), typed["units"]), listed="places"
-        ),
+        Field("place", "Where", "text", _lies(typed["place"], typed["units"]), listed="places"),
         Field("code", "Code book", "choice", "the authority there decides", books),
         Field("units", "Units", "choice", "", systems),
     ]
@@ -125,19 +124,26 @@ def _named(shelf: Any, ids: Any) -> Choices:
     return tuple((k, f"{shelf[k].maker} {shelf[k].model}") for k in ids)
 
 
-def _lies(found: Place | None, typed_units: str) -> str:
+def _lies(typed_place: str, typed_units: str) -> str:
     """Where a place lies and how cold and hot it is taken to be."""
+    found = place(typed_place)
     if found is None:
-        return "a state or city of the list; it brings book, units, supply and climate"
+        says = "a town, a state, or latitude and longitude; it brings book, units, supply, climate"
+        return (
+            f"not known here: type the nearest larger town, or {EXAMPLE}" if typed_place else says
+        )
     system: units.System = "si" if typed_units == "si" else "us"
     guess = {
         k: units.show_temperature(round(t), system)
         for k, t in guessed_c(found.latitude_deg, 0).items()
     }
     north, east = found.latitude_deg, found.longitude_deg
+    other = "; or ".join(namesakes(typed_place))
     return (
-        f"{abs(north):g}° {'N' if north >= 0 else 'S'}, {abs(east):g}° {'E' if east >= 0 else 'W'};"
+        f"{found.name}: {abs(north):g}° {'N' if north >= 0 else 'S'},"
+        f" {abs(east):g}° {'E' if east >= 0 else 'W'};"
         f" {guess['t_min_c']} to {guess['t_roof_c']} guessed from that, until Brief says better"
+        f"{f'. There is also {other}: type which' if other else ''}"
     )
 
 
@@ -190,11 +196,11 @@ def read(typed: dict[str, str], shelf: Catalogue) -> tuple[First | None, dict[st
             faults[f.path] = str(exc)
     if typed["place"].strip() and found is None:
         faults["place"] = (
-            f"“{typed['place']}” is not in the list: type a state or a city that it offers,"
-            " such as Texas or Paris, France"
+            f"“{typed['place']}” is not known here: type the nearest larger town, a state, or"
+            f" {EXAMPLE}"
         )
     if not typed["place"].strip():
-        faults["place"] = "type a state or a city, such as Texas or Paris"
+        faults["place"] = "type a town or a state, such as Leeds or Texas"
     if not typed["inverter"]:
         faults["inverter"] = "no inverter of the shelf serves this: take another supply or kind"
     if faults or found is None:
