@@ -38,7 +38,7 @@ class Tracker(Entry):
     i_mp_max_a: Positive
     i_sc_max_a: Positive
     pairs: Annotated[int, Field(ge=1)] = 1
-    pair_a: Positive = 1  # where it is silent a share of the tracker's
+    pair_a: Positive = 1  # where it is silent a share of what may be shorted on the tracker
     terminals: tuple[Terminal, ...] = ()
 
     @model_validator(mode="before")
@@ -50,7 +50,7 @@ class Tracker(Entry):
         d.setdefault("v_start", d.get("v_min"))
         pairs = d.get("pairs", 1) if isinstance(d.get("pairs", 1), int) else 1
         with contextlib.suppress(TypeError):
-            d.setdefault("pair_a", d["i_mp_max_a"] / max(pairs, 1) if "i_mp_max_a" in d else None)
+            d.setdefault("pair_a", d["i_sc_max_a"] / max(pairs, 1) if "i_sc_max_a" in d else None)
         return d
 
 

@@ -94,17 +94,19 @@ def window(
     """(modules in series, margin) of every string length a tracker takes. Raises OutsideTable when
     the site is colder than the book.
     """
-    ceiling = min(
-        inverter.pv_v_max or SILENT_V,
-        module.system_v_max,
-        plan.book.building_v[plan.site.building],
-    )
+    ceiling = _ceiling(module, plan, inverter)
     cold = cold_voltage(module, coldest(plan), plan.book)
     n = np.arange(1, int(ceiling / cold.value(n=1) + 1e-9) + 1)
     mp_hot, oc_hot = (f.value(n=n) for f in hot_voltages(module, hottest(plan, mounting)))
     legal = (mp_hot >= tracker.v_min) & (oc_hot >= tracker.v_start)
     margin = np.minimum(1 - cold.value(n=n) / ceiling, mp_hot / tracker.v_min - 1)
     return list(zip(n[legal].tolist(), margin[legal].tolist(), strict=True))
+
+
+def _ceiling(module: Module, plan: Plan, inverter: Inverter) -> float:
+    """Volts that no string may pass in the cold."""
+    building = plan.book.building_v[plan.site.building]
+    return min(inverter.pv_v_max or SILENT_V, module.system_v_max, building)
 
 
 def options(
@@ -130,6 +132,34 @@ def options(
     ]
 
 
+def why_none(module: Module, faces: list[Face], plan: Plan, inverter: Inverter) -> str:
+    """What keeps every string off a unit's first tracker, in its numbers."""
+    if not inverter.trackers:
+        return "it has none"
+    tracker, pushes = inverter.trackers[0], f"one string can push {module.i_sc_a:g} A"
+    at = f"tracker {tracker.id}"
+    if module.i_sc_a > tracker.i_sc_max_a:
+        return f"{pushes}, {at} bears {tracker.i_sc_max_a:g} A"
+    wide = 2 if tracker.pairs > 1 else 1
+    if module.i_sc_a > wide * tracker.pair_a:
+        pair = "two pairs" if wide > 1 else "its pair"
+        return f"{pushes}, {pair} of connectors on {at} carry {wide * tracker.pair_a:g} A"
+    mounting = faces[0].mounting if faces else "roof"
+    fit = window(module, mounting, plan, inverter, tracker)
+    if fit:
+        return f"the shortest has {fit[0][0]} modules, and no roof face has as many"
+    ceiling = _ceiling(module, plan, inverter)
+    cold = cold_voltage(module, coldest(plan), plan.book)
+    n = int(ceiling / cold.value(n=1) + 1e-9)
+    if n == 0:
+        return f"one module makes {cold.value(n=1):.0f} V in the cold, {ceiling:g} V is the limit"
+    hot = hot_voltages(module, hottest(plan, mounting))[0].value(n=n)
+    return (
+        f"{n} modules are the most below {ceiling:g} V in the cold, and make {hot:.0f} V in the"
+        f" heat; {at} works from {tracker.v_min:g} V"
+    )
+
+
 def find(
     plan: Plan, inverter: Inverter, module: Module, faces: list[Face], most: int = 12
 ) -> Found:
@@ -141,12 +171,9 @@ def find(
     except OutsideTable as exc:
         return Found((), 0, True, f"{exc}.")
     if not any(o for _, o in kinds):
+        why = why_none(module, faces, plan, inverter)
         return Found(
-            (),
-            0,
-            True,
-            f"No string of {module.model} fits a tracker of {inverter.model}: see the limits of"
-            " voltage and current in Size.",
+            (), 0, True, f"No string of {module.model} fits a tracker of {inverter.model}: {why}."
         )
     seats = [(i, t, o) for t, o in kinds for i in range(1, plan.kit.inverters + 1)]
     rows, complete = _rows(seats, kinds, faces, module, inverter, plan.kit.inverters)

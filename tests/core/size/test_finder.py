@@ -1,6 +1,7 @@
 """The string finder against brute force, and what it may never propose."""
 
 import itertools
+import re
 
 import pytest
 from hypothesis import given, settings
@@ -8,6 +9,7 @@ from hypothesis import strategies as st
 
 from gumboot.catalogue import catalogue
 from gumboot.core.design import design
+from gumboot.core.kit.inverter import Tracker
 from gumboot.core.plan import Plan
 from gumboot.core.size.finder import Face, find, options
 from gumboot.demo.plans import HERON_SLIP, SALTINGS_BARN
@@ -130,3 +132,38 @@ def test_with_very_many_trackers_it_says_that_it_followed_the_fullest():
     )
     found = find(HERON, many, SHEET, [Face(60), Face(40, 30, 90), Face(40, 30, 270)])
     assert not found.complete and found.best[0].used > 100
+
+
+NARROW = S8.trackers[0]
+
+
+@pytest.mark.parametrize(
+    ("tracker", "module", "modules", "says"),
+    [
+        ({"i_sc_max_a": 12.0}, {}, 20, r"push 14 A, tracker \S+ bears 12 A"),
+        ({"pairs": 1, "pair_a": 13.0}, {}, 20, r"its pair of connectors on tracker \S+ carry 13 A"),
+        ({"pairs": 3, "pair_a": 6.0}, {}, 20, r"two pairs of connectors on tracker \S+ carry 12 A"),
+        ({}, {}, 1, r"the shortest has \d modules, and no roof face has as many"),
+        (
+            {"v_min": 480.0, "v_start": 490.0},
+            {},
+            20,
+            r"\d+ modules are the most below \d+ V .*480 V",
+        ),
+        ({}, {"v_oc_v": 900.0}, 20, r"one module makes \d+ V in the cold, \d+ V is the limit"),
+    ],
+)
+def test_where_no_string_fits_the_limit_is_named(tracker, module, modules, says):
+    unit = S8.model_copy(update={"trackers": (NARROW.model_copy(update=tracker),)})
+    found = find(HERON, unit, SHEET.model_copy(update=module), [Face(modules)])
+    assert not found.best
+    assert re.search(f"^No string of {SHEET.model} fits .*{says}.*\\.$", found.reason), found.reason
+
+
+def test_a_sheet_silent_about_a_pair_lets_it_carry_what_its_tracker_bears_shorted():
+    """A module pushes more shorted than a tracker works with: the usual case, and no fault."""
+    bare = {"id": "1", "v_min": 120, "v_max": 430, "i_mp_max_a": 13, "i_sc_max_a": 17}
+    assert Tracker.model_validate(bare).pair_a == 17
+    assert Tracker.model_validate({**bare, "i_sc_max_a": 34, "pairs": 2}).pair_a == 17
+    unit = S8.model_copy(update={"trackers": (Tracker.model_validate(bare),)})
+    assert SHEET.i_sc_a == 14 and find(HERON, unit, SHEET, [Face(8)]).best
