@@ -151,8 +151,9 @@ class Inverter(Entry):
         d, metric = dict(upgraded(document)), presumed.on_mm2(document)
         d.setdefault("voltage_v", LINE_VOLTS.get(str(d.get("supply"))))
         lines = presumed.lines_of(d.get("supply"))
+        presumed.ports(d)
         presumed.port(d, "battery", ("+", "−"), "BAT")
-        for name in ("grid", "backup", "generator"):
+        for name in presumed.PORTS[1:]:
             presumed.port(d, name, (*lines, "N"), name[:6].upper())
         d["trackers"] = [_with_connectors(t, metric) for t in d.get("trackers") or ()]
         if d.get("earth") is None:

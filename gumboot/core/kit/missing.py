@@ -14,7 +14,7 @@ from gumboot.core.kit.gateway import Gateway
 from gumboot.core.kit.inverter import Inverter
 from gumboot.core.kit.module import Module
 from gumboot.core.kit.pack import Pack
-from gumboot.core.kit.presumed import NOT_ENTERED
+from gumboot.core.kit.presumed import NOT_ENTERED, PORTS
 from gumboot.core.kit.terminal import Terminal
 
 Unit = Inverter | Gateway | Pack | Device | Module
@@ -43,7 +43,7 @@ def name_of(entry: Any) -> str:
 def places(entry: Unit) -> Iterator[tuple[str, tuple[Terminal, ...]]]:
     """(name, terminals) of each port of an entry."""
     if isinstance(entry, Inverter):
-        for name in ("battery", "grid", "backup", "generator"):
+        for name in PORTS:
             if (port := getattr(entry, name)) is not None:
                 yield f"the {name} port", port.terminals
         for t in entry.trackers:
@@ -79,6 +79,16 @@ def _missing(entry: Unit) -> Iterator[Missing]:
             "its size, mass and the room it wants", "case", "wall", "it has no place on a wall"
         )
     if isinstance(entry, Inverter):
+        own = {n: p for n in PORTS if (p := getattr(entry, n)) and p.source == NOT_ENTERED}
+        if own:
+            stands = ", ".join(f"{p.i_max_a:g} A at {n}" for n, p in own.items())
+            yield Missing(
+                "its ports, what each carries and the largest protection it may have",
+                "terminals",
+                "size",
+                f"by its power {stands}",
+                grave=True,
+            )
         if not entry.menu:
             yield Missing("its menu", "menu", "set", "no setting can be filled in")
         if not _typed(entry, "capacitor_wait_min"):

@@ -12,7 +12,8 @@ from gumboot.core.kit.terminal import (
 
 class Port(Entry):
     """A battery, grid or backup port: its continuous current and the largest protection its maker
-    allows. A unit gives terminals to a port that was entered without.
+    allows. A unit gives terminals to a port that was entered without. source: says so where nobody
+    entered the port.
     """
 
     i_max_a: Positive
@@ -22,6 +23,7 @@ class Port(Entry):
     named_size: str = ""
     protection_named_a: Positive | None = None
     length_max_m: Positive | None = None
+    source: str = ""
 
     @model_validator(mode="after")
     def _one_system(self) -> Port:

@@ -6,11 +6,13 @@ A terminal not entered is a screw whose maker is silent: its torque is the book'
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 from typing import Any
 
+from gumboot.core.codes import OutsideTable
 from gumboot.core.codes.books import BOOKS
-from gumboot.core.kit.words import LINES
+from gumboot.core.kit.words import LINE_VOLTS, LINES
 
 NOT_ENTERED = "not entered yet"
 AWG, METRIC = ("14", "500"), ("1.5 mm²", "240 mm²")
@@ -79,6 +81,45 @@ def port(document: dict[str, Any], name: str, conductors: Iterable[str], label: 
     found = document.get(name)
     if isinstance(found, dict) and not found.get("terminals"):
         document[name] = {**found, "terminals": terminals(conductors, label, on_mm2(document))}
+
+
+PORTS = ("battery", "grid", "backup", "generator")
+OVER = 1.25  # the largest protection of a port nobody entered, over its current: common practice
+
+
+def ports(d: dict[str, Any]) -> None:
+    """Give an inverter the ports that nobody entered, by its power: the battery's, the most that it
+    draws or charges with, unless a pack is inside; where no line is entered those that its kind
+    has, what it gives or passes through. A kind that is backed up through a gateway has one line.
+    """
+    typed = {n for n in PORTS if d.get(n)}
+    try:
+        wanted = _ports(d)
+    except (KeyError, TypeError, ValueError, ZeroDivisionError):
+        return  # what is wrong with it is said at its field
+    for name, amps in wanted.items():
+        if not typed - {"battery"} if name != "battery" else name not in typed:
+            most = _rating(OVER * amps)
+            d[name] = {"i_max_a": round(amps, 1), "protection_max_a": most, "source": NOT_ENTERED}
+
+
+def _ports(d: dict[str, Any]) -> dict[str, float]:
+    lines = lines_of(d.get("supply"))
+    volts = LINE_VOLTS.get(str(d.get("supply")), 230.0) * (3**0.5 if len(lines) == 3 else 1)
+    power, low, charge = (float(d[k]) for k in ("power_w", "battery_v_min", "charge_max_a"))
+    dc = max(power / float(d.get("battery_efficiency") or 0.94) / low, charge)
+    ac = max(float(d.get(k) or power / volts) for k in ("ac_max_a", "pass_through_a"))
+    battery = {} if d.get("pack_inside") else {"battery": dc}
+    alone = d.get("topology", "hybrid") in ("ac-coupled", "all-in-one")
+    return {**battery, "grid": ac} | ({} if alone else {"backup": ac})
+
+
+def _rating(amps: float) -> float:
+    """The rating at or above a current that devices of either book have."""
+    try:
+        return max(b.next_standard(amps) for b in BOOKS.values())
+    except OutsideTable:
+        return float(math.ceil(amps / 100) * 100)
 
 
 def of_device(document: dict[str, Any]) -> list[dict[str, Any]]:

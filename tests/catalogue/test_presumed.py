@@ -1,0 +1,79 @@
+"""An inverter of whose sheet only the first section is entered: its ports follow from its power,
+drawn, sized, and named as missing.
+"""
+
+import copy
+
+import pytest
+
+from gumboot.catalogue import catalogue
+from gumboot.core.design import design
+from gumboot.core.kit import Catalogue, entry
+from gumboot.core.kit.presumed import NOT_ENTERED
+from gumboot.core.plan import Plan
+from gumboot.demo.plans import HERON_SLIP
+
+FIRST = {
+    "kind": "inverter",
+    "id": "own-1",
+    "maker": "Ownwright",
+    "model": "One",
+    "supply": "split-phase 120/240 V",
+    "power_w": 7600,
+    "battery_v_min": 40,
+    "battery_v_max": 60,
+    "charge_max_a": 150,
+    "trackers": [{"id": "1", "v_min": 120, "v_max": 430, "i_mp_max_a": 16, "i_sc_max_a": 20}],
+}
+
+
+def unit(**more):
+    return entry.validate_python(copy.deepcopy({**FIRST, **more}))
+
+
+def ports(u):
+    return {n: p for n in ("battery", "grid", "backup", "generator") if (p := getattr(u, n))}
+
+
+@pytest.mark.parametrize(
+    ("more", "amps"),
+    [
+        # by hand: 7600 / 0.94 / 40, 7600 / 240
+        ({}, {"battery": 202.1, "grid": 31.7, "backup": 31.7}),
+        ({"charge_max_a": 250}, {"battery": 250, "grid": 31.7, "backup": 31.7}),
+        ({"pass_through_a": 63}, {"battery": 202.1, "grid": 63, "backup": 63}),
+        ({"topology": "ac-coupled"}, {"battery": 202.1, "grid": 31.7}),
+        ({"topology": "all-in-one", "pack_inside": "tidewell-in13"}, {"grid": 31.7}),
+        ({"supply": "single-phase 230 V"}, {"battery": 202.1, "grid": 33.0, "backup": 33.0}),
+        ({"supply": "three-phase 400/230 V"}, {"battery": 202.1, "grid": 11.0, "backup": 11.0}),
+        (  # lines that are entered stand alone: a unit without a grid port is one
+            {"backup": {"i_max_a": 30, "protection_max_a": 40}},
+            {"battery": 202.1, "backup": 30},
+        ),
+    ],
+)
+def test_ports_nobody_entered_follow_from_the_power(more, amps):
+    found = ports(unit(**more))
+    assert {n: p.i_max_a for n, p in found.items()} == pytest.approx(amps, abs=0.05)
+    for name, p in found.items():
+        assert (p.source == NOT_ENTERED) is (name not in more)
+        assert p.protection_max_a >= 1.25 * p.i_max_a and p.terminals
+
+
+def test_what_is_no_number_is_said_at_its_field_and_not_here():
+    for wrong in ({"power_w": "much"}, {"battery_v_min": 0}, {"charge_max_a": None}):
+        with pytest.raises(ValueError) as told:
+            unit(**wrong)
+        assert [x["loc"][-1] for x in told.value.errors()] == list(wrong)
+
+
+def test_the_battery_is_drawn_and_sized_and_a_stop_names_the_ports():
+    book = Catalogue([unit(), *catalogue().entries.values()])
+    plan = copy.deepcopy(HERON_SLIP)
+    plan["kit"]["inverter"] = "own-1"
+    plan["strings"] = plan["strings"][:1]
+    d = design(Plan.model_validate(plan), book)
+    assert {"pack-1", "main-panel"} <= {b.id for b in d.bodies}
+    assert d.bank is not None and {"bat-1", "battery-1"} & {s.id for s in d.circuits}
+    told = [f for f in d.findings if f.place == "shelf/own-1#terminals" and "ports" in f.says]
+    assert [f.level for f in told] == ["stop"] and "202.1 A at battery" in told[0].says
