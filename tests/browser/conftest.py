@@ -45,13 +45,13 @@ class Server:
             cwd=ROOT,
             env={**os.environ, "GUMBOOT_DATABASE_URL": self.url, "PYTHONPATH": str(ROOT)},
         )
-        for _ in range(450):
+        for _ in range(1200):
             try:
                 httpx.get(f"{self.address}/healthz")
                 return
             except httpx.TransportError:
                 time.sleep(0.1)
-        raise RuntimeError("the server did not answer within 45 s")
+        raise RuntimeError("the server did not answer within 120 s")
 
     def kill(self) -> None:
         """SIGKILL: no handler runs, nothing is flushed."""

@@ -167,7 +167,7 @@ def test_what_nobody_came_for_is_thrown_away(make, us, job):  # noqa: F811
             results.begin(db, job.id, kind, "old", b"")
             results.finish(db, job.id, kind, "old", {"n": 1}, b"data")
         queue.keep_part(db, job.id, "left", 0, b"x")
-        db.execute(text("update result set beat_at = now() - interval '3 days'"))
+        db.execute(text("update result set beat_at = now() - interval '31 days'"))
         db.execute(text("update upload_part set at = now() - interval '3 days'"))
         results.begin(db, job.id, "pdf", "new", b"")
         results.tidy(db)
