@@ -25,6 +25,7 @@ from gumboot.core.link.harness import HARNESS, Harness
 from gumboot.core.network import Body, Network, SignalCable
 from gumboot.core.network.bonds import Bonded
 from gumboot.core.network.chapters import BONDS, DISCONNECTS, NETWORK
+from gumboot.core.network.element import System
 from gumboot.core.plan import Plan
 from gumboot.core.set.chapters import MENU, ladders_of, menu_of
 from gumboot.core.set.ladder import Ladder
@@ -229,6 +230,10 @@ class Design:
         """(key, name) of every circuit that could not."""
         sizing = self.of(SIZED)
         return sizing.unsized if sizing else ()
+
+    def system_of(self, id: str) -> System:
+        """What a circuit carries, sized or not; alternating where there is no such circuit."""
+        return next((c.system for c in self.of(RUNS) or () if c.id == id), "ac")
 
     @property
     def fault(self) -> Figure | None:

@@ -119,7 +119,7 @@ def _wire(
         return tag("g", line(*w.points, class_="feed"), text(*at, words, "tiny soft"))
     key = w.id
     upright = len(w.points) == 2 and w.points[0][0] == w.points[1][0]
-    system = s.circuit.system if s else "ac"
+    system = design.system_of(key)
     (x0, y0), (x1, y1) = w.points[0], w.points[-1]
     clear = (
         "" if upright or len(w.points) > 2 else line((x0 + 4, y0), (x1 - 8, y1), class_="clear")

@@ -95,7 +95,7 @@ def _draw(space: Modelspace, design: Design, height: float) -> None:
         )
     for w in sheet.wires:
         s = by_id.get(w.id)
-        layer = SYSTEMS[s.circuit.system] if s else "EXISTING"
+        layer = "EXISTING" if w.existing and s is None else SYSTEMS[design.system_of(w.id)]
         space.add_lwpolyline([at(p) for p in w.points], dxfattribs={"layer": layer})
         if s:
             long = show_length(s.conditions.run.length_m, design.plan.units)

@@ -2,8 +2,11 @@
 avoid.
 """
 
+import io
 import itertools
+import re
 
+import ezdxf
 import pytest
 
 from gumboot.catalogue import catalogue
@@ -12,6 +15,7 @@ from gumboot.core.plan import Plan
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from gumboot.drawings.one_line import colour_class, one_line
 from gumboot.drawings.sheet import lay_sheet
+from gumboot.exports.dxf import SYSTEMS, to_dxf
 from tests.conftest import altered
 
 BASES = {
@@ -173,6 +177,24 @@ def test_every_circuit_and_link_is_drawn_once(d):
     }
     svg = one_line(d)
     assert all(f'data-at="{s.id}"' in svg for s in d.circuits)
+
+
+@pytest.mark.parametrize("name", BASES)
+def test_a_circuit_without_a_length_is_drawn_as_what_it_carries(name):
+    """Sized or not, what is direct current looks it, on the page and in the DXF's layers."""
+    whole = design(BASES[name], catalogue())
+    plan = BASES[name].model_dump(mode="json")
+    bare = Plan.model_validate({**plan, "runs": {}, "walls": []})
+    d = design(bare, catalogue())
+    assert d.unsized
+    system = {s.id: s.circuit.system for s in whole.circuits}
+    drawn = {w.id for w in lay_sheet(d).wires if not w.existing} & {i for i, _ in d.unsized}
+    assert {"dc", "ac"} & {system[i] for i in drawn}
+    for i in drawn:
+        found = re.search(rf'<a [^>]*class="wire (\w+)"[^>]*data-at="{i}"', one_line(d))
+        assert found and found[1] == system[i], i
+    lines = ezdxf.read(io.StringIO(to_dxf(d))).modelspace().query("LWPOLYLINE")
+    assert {SYSTEMS[system[i]] for i in drawn} <= {x.dxf.layer for x in lines}
 
 
 def test_both_places_of_the_bond_and_the_jumper_are_drawn():

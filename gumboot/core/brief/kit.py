@@ -28,11 +28,11 @@ def kit_findings(plan: Plan, catalogue: Catalogue) -> list[Finding]:
         )
         if wanted in shelf or (wanted is None and not needed):
             continue
-        known = ", ".join(sorted(shelf)) or f"the catalogue has no {WORDS.get(field, field)}"
+        known = ", ".join(sorted(shelf)) or f"the shelf has no {WORDS.get(field, field)}"
         word = WORDS.get(field, field)
         article = "an" if field == "inverter" else "a"
         says = (
-            f"“{wanted}” is not {article} {word} of the catalogue."
+            f"“{wanted}” is not {article} {word} of the shelf."
             if wanted
             else f"No {word} is chosen."
         )

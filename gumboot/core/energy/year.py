@@ -206,7 +206,7 @@ def _in(slot: Slot, cal: Calendar) -> Series:
 def lacks(plan: Plan, design: Design) -> str:
     """What a year cannot be made without, and where to type it; empty when all is there."""
     if design.inverter is None:
-        return "The kit is not in the catalogue: choose an inverter in Brief, under Kit and runs."
+        return "The kit is not on the shelf: choose an inverter in Brief, under Kit and runs."
     if plan.site.latitude_deg is None:
         return "The latitude is not known: type it in Brief, under Kit and runs."
     if plan.energy.load_file is None and not plan.loads:

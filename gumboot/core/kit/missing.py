@@ -105,7 +105,6 @@ def _missing(entry: Unit) -> Iterator[Missing]:
         for field, what, stands in (
             ("fuse_max_a", "its largest series fuse", f"{entry.fuse_max_a:g} A stands there"),
             ("system_v_max", "its system voltage", f"{entry.system_v_max:g} V stands there"),
-            ("beta_voc_per_c", "how its voltage grows in the cold", "a table serves"),
         ):
             if not _typed(entry, field):
                 yield Missing(what, "electrical", "size", stands)

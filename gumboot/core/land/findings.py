@@ -200,15 +200,14 @@ def lug_findings(terminations: Sequence[Termination], catalogue: Catalogue) -> I
         ):
             unknown = "strip length and die" if method == "lug" else "sleeve and crimper"
             says = (
-                f"No {method} for {spoken(size)} is in the catalogue, so its {unknown} are not"
-                " known."
+                f"No {method} for {spoken(size)} is on the shelf, so its {unknown} are not known."
             )
             yield check(
                 f"{method}.{size}",
                 "catalogue",
                 says,
                 "catalogue",
-                Cure(f"Add the {method} to the catalogue, or fit another size"),
+                Cure(f"Enter the {method} on the shelf, or fit another size"),
             )
     for (size, stud), t in {(t.size, t.stud): t for t in terminations if t.stud}.items():
         lug = catalogue.lugs.get(size)

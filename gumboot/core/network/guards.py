@@ -100,7 +100,7 @@ def device_of(
     if found:
         return found, None
     says = f"The shelf has no {short(s)} for {f'{amps:.4g} A, ' if amps else ''}{supply}."
-    cure = Cure("Add one to the catalogue, plan another rating, or take it out")
+    cure = Cure("Enter one on the shelf, plan another rating, or take it out")
     return None, stop(key, "plan", says, "catalogue", cure)
 
 

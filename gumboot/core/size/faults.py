@@ -148,7 +148,7 @@ def _unrated(currents: Sequence[Through]) -> list[Through]:
 def _silent(t: Through, bank: Bank, rule: str) -> Finding:
     figure = through_figure(t, bank)
     says = f"What {t.switch.says} breaks is not known; a short can drive {figure.text} through it."
-    cure = Cure("Read it from its plate or ask its maker, and put it into the catalogue")
+    cure = Cure("Read it from its plate or ask its maker, and enter it on the shelf")
     key = f"bank.fault.{KINDS[t.switch.kind]}.unknown"
     return check(key, t.switch.body, says, rule, cure, figures=(figure,))
 

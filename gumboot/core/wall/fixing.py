@@ -281,7 +281,7 @@ def fixing_findings(s: Scene, held: Sequence[Fixing], catalogue: Catalogue) -> I
         if not h.holes:
             if p.box.enclosure.mount == "wall":
                 says = (
-                    f"{p.box.label}, {p.box.enclosure.mass_kg:g} kg, has no holes in the catalogue:"
+                    f"{p.box.label}, {p.box.enclosure.mass_kg:g} kg, has no holes on its sheet:"
                     " nothing says what holds it."
                 )
                 yield stop(
@@ -289,7 +289,7 @@ def fixing_findings(s: Scene, held: Sequence[Fixing], catalogue: Catalogue) -> I
                     s.place,
                     says,
                     "catalogue",
-                    Cure("Add its bracket to the catalogue from the maker's drawing"),
+                    Cure("Enter its bracket on the shelf from the maker's drawing"),
                 )
             continue
         holding = [x for x in h.holes if x.holds]

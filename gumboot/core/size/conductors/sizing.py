@@ -281,7 +281,7 @@ def size_circuit(
     try:
         if not cables:
             raise OutsideTable(
-                f"the catalogue has no cable for {circuit.family} runs under {rules.book.name}"
+                f"the shelf has no cable for {circuit.family} runs under {rules.book.name}"
             )
         i_req = rules.required(circuit)
         protection = fuse_of(circuit, i_req, fitted, rules)

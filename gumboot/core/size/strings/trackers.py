@@ -43,7 +43,7 @@ def design_trackers(plan: Plan, inverter: Inverter, module: Module | None) -> li
                 "array",
                 says,
                 f"{nec.BOOK} Table 690.7(A); {COMMON_PRACTICE}",
-                Cure("Ask the maker for the coefficients and add them to the catalogue"),
+                Cure("Ask the maker for the coefficients and enter them on the shelf"),
             )
         )
     for unit in range(1, plan.kit.inverters + 1):
