@@ -7,8 +7,10 @@ import copy
 import pytest
 
 from gumboot.catalogue import catalogue
+from gumboot.core.brief.suits import series_that_fits, suits_unit
 from gumboot.core.design import design
 from gumboot.core.kit import Catalogue, entry
+from gumboot.core.kit.missing import missing
 from gumboot.core.kit.presumed import NOT_ENTERED
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import HERON_SLIP
@@ -77,3 +79,43 @@ def test_the_battery_is_drawn_and_sized_and_a_stop_names_the_ports():
     assert d.bank is not None and {"bat-1", "battery-1"} & {s.id for s in d.circuits}
     told = [f for f in d.findings if f.place == "shelf/own-1#terminals" and "ports" in f.says]
     assert [f.level for f in told] == ["stop"] and "202.1 A at battery" in told[0].says
+
+
+BLOCK = {
+    "kind": "pack",
+    "id": "own-block",
+    "maker": "Ownwright",
+    "model": "B",
+    "form": "block",
+    "chemistry": "flooded",
+    "cells": 3,
+    "capacity_ah": 400,
+    "discharge_max_a": 200,
+    "charge_max_a": 80,
+    "bms_v_min": 5.25,
+    "bms_v_max": 7.8,
+    "parallel_max": 2,
+}
+
+
+@pytest.mark.parametrize(
+    ("more", "most", "lacks"),
+    [
+        ({}, 10, False),
+        ({"cells": 1}, 32, False),
+        ({"cells": 6}, 5, False),
+        ({"series_max": 8}, 8, False),
+        ({"form": "stack", "chemistry": "LFP", "cells": 16}, 16, True),
+        ({"form": "stack", "chemistry": "LFP", "cells": 16, "series_max": 7}, 7, False),
+        ({"form": "pack", "chemistry": "LFP", "cells": 16}, 1, False),
+    ],
+)
+def test_cells_are_put_in_series_though_their_sheet_does_not_say_how_many(more, most, lacks):
+    """Lead blocks as every 48 V bank is made of them; a stack's number is its maker's to say."""
+    pack = entry.validate_python({**BLOCK, **more})
+    assert pack.series_most == most
+    told = [m for m in missing(pack) if "in series" in m.what]
+    assert [m.grave for m in told] == [True] * lacks
+    if not more:
+        assert suits_unit(pack, unit(chemistries=["LFP", "flooded"], battery_v_max=64))
+        assert series_that_fits(pack, unit(chemistries=["flooded"], battery_v_max=64)) == 8

@@ -48,10 +48,9 @@ def gateways(shelf: Catalogue, unit: Inverter | None, kind: str) -> list[str]:
 
 def _numbers(pack: Pack, unit: Inverter) -> list[int]:
     """How many in series stay inside a unit's window, full and empty."""
-    most = pack.series_max if pack.form != "pack" else 1
     return [
         n
-        for n in range(1, most + 1)
+        for n in range(1, pack.series_most + 1)
         if n * pack.bms_v_max <= unit.battery_v_max + 1e-9
         and n * pack.bms_v_min >= unit.battery_v_min - 1e-9
     ]

@@ -116,6 +116,14 @@ def _missing(entry: Unit) -> Iterator[Missing]:
                 "size",
                 "fault currents are reckoned with 0.05 Ω·Ah a cell (0.5 mΩ of one of 100 Ah)",
             )
+        if entry.form == "stack" and not _typed(entry, "series_max"):
+            yield Missing(
+                "how many may stand in series",
+                "more",
+                "size",
+                f"{entry.series_most} are taken to be allowed",
+                grave=True,
+            )
         if not entry.link:
             yield Missing("the bus of its BMS", "electrical", "set", "no link is proposed")
 

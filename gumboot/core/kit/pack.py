@@ -38,6 +38,9 @@ class Cabinet(Entry):
 NOMINAL_V: dict[Chemistry, float] = {"LFP": 3.2, "NMC": 3.65}  # a cell; lead has 2 V
 
 
+LEAD_CELLS, STACK_MOST = 32, 16  # in series where a sheet is silent: common practice
+
+
 def _depth(d: dict[str, Any]) -> float:
     """Depth of discharge where the sheet is silent: 90 % of lithium, half of lead (common
     practice).
@@ -135,6 +138,17 @@ class Pack(Entry):
         cobalt, 2 V of lead.
         """
         return round(self.cells * NOMINAL_V.get(self.chemistry, 2.0), 3)
+
+    @property
+    def series_most(self) -> int:
+        """How many may stand in series. Where the sheet is silent: of blocks what makes 64 V of
+        lead, of a stack sixteen, which is named as missing.
+        """
+        if self.form == "pack":
+            return 1
+        if "series_max" in self.model_fields_set:
+            return self.series_max
+        return max(1, LEAD_CELLS // self.cells) if self.form == "block" else STACK_MOST
 
     @property
     def lithium(self) -> bool:

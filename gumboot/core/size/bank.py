@@ -289,7 +289,7 @@ def class_findings(plan: Plan, bank: Bank, inverter: Inverter, pack: Pack) -> li
     if pack.form != "pack":
         legal = [
             n
-            for n in range(1, pack.series_max + 1)
+            for n in range(1, pack.series_most + 1)
             if n * pack.bms_v_max <= inverter.battery_v_max
             and n * pack.bms_v_min >= inverter.battery_v_min
         ]
@@ -329,14 +329,14 @@ def count_findings(plan: Plan, inverter: Inverter, pack: Pack) -> list[Finding]:
                 Cure(f"Plan {kit.inverters}", (Change("/kit/packs", kit.inverters),)),
             )
         )
-    if kit.series > pack.series_max:
+    if kit.series > pack.series_most:
         found.append(
             stop(
                 "bank.series",
                 "bank",
-                f"{kit.series} in series; {pack.model} allows {pack.series_max}.",
+                f"{kit.series} in series; {pack.model} allows {pack.series_most}.",
                 "pack sheet",
-                Cure(f"Plan {pack.series_max}", (Change("/kit/series", pack.series_max),)),
+                Cure(f"Plan {pack.series_most}", (Change("/kit/series", pack.series_most),)),
             )
         )
     if kit.towers == 2 and not pack.bridge:
