@@ -119,3 +119,22 @@ def test_cells_are_put_in_series_though_their_sheet_does_not_say_how_many(more, 
     if not more:
         assert suits_unit(pack, unit(chemistries=["LFP", "flooded"], battery_v_max=64))
         assert series_that_fits(pack, unit(chemistries=["flooded"], battery_v_max=64)) == 8
+
+
+def test_a_device_that_no_volts_fit_is_missed_for_its_volts():
+    """A shelf with buses for low voltage has none for a pack of 400 V, however many amperes."""
+    u = unit(battery_v_min=200, battery_v_max=480, charge_max_a=30, units_max=2)
+    high = entry.validate_python(
+        {**BLOCK, "id": "own-hv", "form": "pack", "chemistry": "LFP", "cells": 110}
+        | {"bms_v_min": 290, "bms_v_max": 400}
+    )
+    book = Catalogue([u, high, *catalogue().entries.values()])
+    plan = copy.deepcopy(HERON_SLIP)
+    plan["kit"] |= {"inverter": "own-1", "pack": "own-hv", "packs": 2, "gateway": None}
+    plan["strings"] = []
+    d = design(Plan.model_validate(plan), book)
+    says = [f.says for f in d.findings if f.key.startswith("kit.device.dc")]
+    assert says and all("400 V" in x for x in says)
+    assert any("those it has bear" in x for x in says) and not any(
+        "largest is 600" in x for x in says
+    )

@@ -155,8 +155,10 @@ class Builder:
 
     # ends
 
-    def missing(self, role: str, amps: float) -> None:
-        """Say, once for each role and size, that the shelf has no such device."""
+    def missing(self, role: str, amps: float, dc_v: float = 0.0) -> None:
+        """Say, once for each role and size, that the shelf has no such device: none that carries so
+        many A, or none for so many V of direct current.
+        """
         fits = [
             d
             for d in self.catalogue.devices
@@ -165,9 +167,14 @@ class Builder:
             and d.book in (self.plan.code, "any")
         ]
         name = ROLE_NAMES.get(role, role)
-        most = max((d.up_to_a for d in fits), default=None)
+        held = [d for d in fits if not dc_v or d.volts_dc is None or d.volts_dc >= dc_v]
+        most = max((d.up_to_a for d in held), default=None)
+        volts = max((d.volts_dc or 0.0 for d in fits), default=0.0)
         largest = f"the largest is {most:g} A" if most else "it has none at all"
+        if fits and not held:
+            largest = f"those it has bear {volts:g} V"
         what = f"{amps:.4g} A" if amps else self.supply
+        what += f" and {dc_v:.0f} V" if dc_v else ""
         article = "an" if name[0] in "aA" else "a"
         says = f"The shelf has no {name} for {what}: {largest}."
         self.found.setdefault(
@@ -177,9 +184,7 @@ class Builder:
                 "plan",
                 says,
                 "catalogue",
-                Cure(
-                    f"Add {article} {name} for {what}, {self.supply}, or choose smaller equipment"
-                ),
+                Cure(f"Enter {article} {name} for {what} on the shelf, or choose other equipment"),
             ),
         )
 
@@ -200,7 +205,7 @@ class Builder:
             found = self.catalogue.device(role, amps, kind, book, dc_v)
             own = None
         if found is None:
-            self.missing(role, amps)
+            self.missing(role, amps, dc_v)
         if key:
             place_of = DevicePlace(key, label, role, kind, amps, dc_v, found, own is not None)
             self.places.setdefault(key, place_of)
