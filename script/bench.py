@@ -46,6 +46,7 @@ from gumboot.devices.unit import Menu, Running
 from gumboot.drawings.ladder import draw_ladder
 from gumboot.store import database, records
 from gumboot.store.models import Crew
+from gumboot.web.app import settle_memory
 
 CLIENTS, SECONDS, ROUNDS = 16, 3.0, 3
 
@@ -712,6 +713,7 @@ if __name__ == "__main__":
         http.post("/sign-in", data={"email": "planner@demo.example", "password": scenario.PASSWORD})
         bench_log(http, 1)
     else:
+        settle_memory()  # as the server that makes designs
         bench_design()
         bench_change()
         bench_finder()

@@ -82,6 +82,15 @@ class TooLarge(Exception):
     """More was sent than any page of ours sends."""
 
 
+def settle_memory() -> None:
+    """Have what stays for good not looked through again, so that answers come more evenly; and the
+    rest seldom: a design is many small things that soon go by themselves.
+    """
+    gc.collect()
+    gc.freeze()
+    gc.set_threshold(50_000, 20, 20)
+
+
 def create_app(config: Config | None = None, demo: bool = False) -> FastAPI:
     """The application for a configuration; connects when it starts, and loads the demo into an
     empty database if told to.
@@ -101,9 +110,7 @@ def create_app(config: Config | None = None, demo: bool = False) -> FastAPI:
         shelf.put_shipped(app.state.sessions)
         if demo:
             scenario.load(app.state.sessions)
-        gc.collect()
-        gc.freeze()  # what stays for good is not looked through again: answers come more evenly
-        gc.set_threshold(50_000, 20, 20)  # a design is many small things that soon go by themselves
+        settle_memory()
         yield
         engine.dispose()
 
