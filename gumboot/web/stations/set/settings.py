@@ -4,12 +4,14 @@ kept and judged.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import asdict
 from functools import lru_cache
 from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
+from markupsafe import Markup
 
 from gumboot.core.basis.clock import NotATime, parse_time, show_minutes
 from gumboot.core.basis.finding import Change
@@ -24,7 +26,7 @@ from gumboot.web.field.terminations import script
 from gumboot.web.job import saving
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.job.saving import change
-from gumboot.web.pages.frame import drawn, render, twin
+from gumboot.web.pages.frame import drawn, render, templates, twin
 from gumboot.web.stations.set import profile
 
 router = APIRouter()
@@ -46,20 +48,19 @@ def page(
     """The sheet of one unit, with what was typed."""
     settings = list(job.design.menu(unit_no))
     return {
+        "_lines": None if typed or faults else lines_part(job.design, unit_no, job.record.id),
         **job.head("set"),
         "tab": "set",
         "settings": settings,
         "unit_no": unit_no,
         "units_there": job.plan.kit.inverters if settings else 1,
-        "groups": list(dict.fromkeys(s.group for s in settings)),
-        "typed": {
-            s.id: typed.get(s.id, shown(job.plan.settings.get(s.key, s.value))) for s in settings
-        },
+        "typed": keyed(job.design, settings) | typed,
         "faults": faults,
         "closed": any(s.rule == "link" and s.means_now != "none" for s in settings)
         or not any(s.rule == "link" for s in settings),
         "profile": profile.profile_of(job, unit_no),
-        "under": unders(job),
+        "under": unders(job.design),
+        "groups": groups_of(settings),
         "on_grid": job.plan.supply.kind != "off-grid",
         "sunspec": bool(job.design.inverter and any(m.sunspec for m in job.design.inverter.menu)),
         "sheet_fault": "",
@@ -84,9 +85,35 @@ def ladder_parts(design: Design, unit_no: int) -> tuple[dict[str, Any], ...]:
     )
 
 
-def unders(job: OpenJob) -> dict[str, str]:
+def keyed(design: Design, settings: Iterable[Setting]) -> dict[str, str]:
+    """What stands in each line's field while nobody has typed there."""
+    own = design.plan.settings
+    return {s.id: shown(own.get(s.key, s.value)) for s in settings}
+
+
+def groups_of(settings: Iterable[Setting]) -> list[str]:
+    """The groups of a menu in its order."""
+    return list(dict.fromkeys(s.group for s in settings))
+
+
+@lru_cache(maxsize=64)
+def lines_part(design: Design, unit_no: int, job_id: int) -> Markup:
+    """The lines of one unit's menu while nobody has typed, remembered for the design."""
+    settings = design.menu(unit_no)
+    context = {
+        "settings": settings,
+        "groups": groups_of(settings),
+        "typed": keyed(design, settings),
+        "faults": {},
+        "under": unders(design),
+        "job_id": job_id,
+    }
+    return drawn(templates.get_template("set_lines.html").render(**context))
+
+
+def unders(design: Design) -> dict[str, str]:
     """Under what a line shows, in words, by its key."""
-    menu = job.design.inverter.menu if job.design.inverter else ()
+    menu = design.inverter.menu if design.inverter else ()
     of = {m.id: m for m in menu}
     return {m.id: f"{of[m.when].label} is {' or '.join(m.when_is)}" for m in menu if m.when in of}
 
