@@ -43,6 +43,7 @@ INCH = Formula(
     "Equipment grounding conductor, end to end",
     "NEC Chapter 9 Table 8",
 )
+BOARDS = ("main-panel", "loads-panel")  # where the main earth terminal is
 STEADY_OHM = 200.0  # above it a rod's reading changes with the weather: common practice
 R_A_MAX = Formula(
     "R_A_max",
@@ -157,9 +158,9 @@ def electrode_due(d: Design) -> Iterator[Due]:
             "Spikes 20 m and 40 m out; moved twice by 6 m: three readings alike, the middle one.",
             "No ground for spikes: line to earth at the main by a loop tester, once it is live.",
         ),
-        "Dead: the main locked off as long as the conductor is off.",
+        "Dead: every source locked off as long as the conductor is off.",
         "IEC 60364-6 6.4.3.7.2",
-        place="main-panel",
+        place=next((b.id for b in d.bodies if b.id in BOARDS), ""),
         who="a licensed person",
         expects=f"{most.n:.0f} Ω at most{survey}",
         least=0.0,

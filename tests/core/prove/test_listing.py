@@ -274,6 +274,12 @@ def test_an_electrode_is_measured_where_the_job_hangs_on_it(document, trips, mos
         assert "locked off" in due.stands and due.who == "a licensed person"
 
 
+def test_off_grid_the_electrode_is_measured_at_the_board_that_is_there():
+    off = {"supply__kind": "off-grid", "supply__earthing": None, "supply__electrode": "own"}
+    d, rows = listed(other(SALTINGS_BARN, **off))
+    assert rows["earth.electrode"].place in {b.id for b in d.bodies} - {"main-panel"}
+
+
 @pytest.mark.parametrize("document", [*DEMO, *SHAPES.values()], ids=lambda x: "")
 def test_no_two_walks_name_a_step_alike(document):
     """Entries of every walk stand in one log, each under its step's key."""
