@@ -153,7 +153,12 @@ def why_none(module: Module, faces: list[Face], plan: Plan, inverter: Inverter) 
     n = int(ceiling / cold.value(n=1) + 1e-9)
     if n == 0:
         return f"one module makes {cold.value(n=1):.0f} V in the cold, {ceiling:g} V is the limit"
-    hot = hot_voltages(module, hottest(plan, mounting))[0].value(n=n)
+    hot, stands = (f.value(n=n) for f in hot_voltages(module, hottest(plan, mounting)))
+    if hot >= tracker.v_min:
+        return (
+            f"{n} modules are the most below {ceiling:g} V in the cold, and stand at {stands:.0f} V"
+            f" open in the heat; {at} starts at {tracker.v_start:g} V"
+        )
     return (
         f"{n} modules are the most below {ceiling:g} V in the cold, and make {hot:.0f} V in the"
         f" heat; {at} works from {tracker.v_min:g} V"

@@ -253,7 +253,8 @@ def test_the_prospective_current_is_read_where_no_survey_told_the_loop():
     [
         (SALTINGS_BARN, (300, 30), 50 / 0.3),  # the least sensitive one decides: 167 Ω
         (SALTINGS_BARN, (500, 30), 100.0),
-        (SALTINGS_BARN, (100,), 200.0),  # 500 Ω would do, and not last a dry summer
+        (SALTINGS_BARN, (100,), 500.0),
+        (SALTINGS_BARN, (30,), 50 / 0.03),  # 1,667 Ω: much, and enough
         (SALTINGS_BARN, (), 200.0),
         (SHAPES["TN-S with an electrode of its own"], (30,), 200.0),
         (MOSSBANK_TERRACE, (30,), None),
@@ -272,6 +273,7 @@ def test_an_electrode_is_measured_where_the_job_hangs_on_it(document, trips, mos
     if due is not None:
         assert due.most == pytest.approx(most) and due.stage == "Dead, before Wake"
         assert "locked off" in due.stands and due.who == "a licensed person"
+        assert ("changes with the weather" in due.expects) is (most > 200)
 
 
 def test_off_grid_the_electrode_is_measured_at_the_board_that_is_there():

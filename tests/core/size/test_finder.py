@@ -150,6 +150,7 @@ NARROW = S8.trackers[0]
             20,
             r"\d+ modules are the most below \d+ V .*480 V",
         ),
+        ({"v_start": 480.0}, {}, 20, r"\d+ modules are the most .* starts at 480 V"),
         ({}, {"v_oc_v": 900.0}, 20, r"one module makes \d+ V in the cold, \d+ V is the limit"),
     ],
 )
