@@ -4,21 +4,19 @@ declined, one string a module short where something is to be found.
 
 from __future__ import annotations
 
-import uuid
 from collections.abc import Iterable
 from datetime import date, timedelta
 
 from sqlalchemy.orm import Session
 
-from gumboot.core.design import Design
 from gumboot.core.prove.due import DEAD, Due
 from gumboot.core.prove.judging import verdict_of
 from gumboot.core.prove.listing import dues_of
 from gumboot.core.prove.strings import Sky
 from gumboot.core.walk.entering import Entry as Walked
 from gumboot.core.walk.entering import body_of, read_value
-from gumboot.store import records
-from gumboot.store.models import InstrumentRow, Job
+from gumboot.demo.diary import Diary
+from gumboot.store.models import InstrumentRow
 
 SKY = Sky(812.0, 47.0)
 INSTRUMENTS = (  # kind, name, serial, class %, and so much more, days until calibration ends
@@ -79,8 +77,9 @@ def reading_of(due: Due) -> str:
     return f"{0.6 * due.most:.4g}" if due.most is not None else f"{1.2 * (due.least or 1):.4g}"
 
 
-def proven(db: Session, job: Job, d: Design, who: str, whole: bool, short: str = "") -> None:
+def proven(diary: Diary, by: tuple[str, str], whole: bool, short: str = "") -> None:
     """The tests made, all of them or the dead ones; short: the string that reads a module less."""
+    d = diary.design
     made = [x for x in dues_of(d, SKY) if not x.known and (whole or x.stage == DEAD)]
     closes = {f.key: f.fingerprint for f in d.duties}
     for due in _in_order(made):
@@ -101,7 +100,7 @@ def proven(db: Session, job: Job, d: Design, who: str, whole: bool, short: str =
         if due.duty in closes:
             body |= {"duty": due.duty, "fingerprint": closes[due.duty]}
         body["source"] = "page" if due.does == "page" else "typed"
-        records.append(db, job, "test", body, who, "installer", "", str(uuid.uuid4()))
+        diary.wrote("test", body, by)
 
 
 def _in_order(dues: Iterable[Due]) -> list[Due]:

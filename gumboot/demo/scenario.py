@@ -8,7 +8,6 @@ Heron Slip is landed, accepted and signed.
 
 from __future__ import annotations
 
-import uuid
 from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 from typing import Any
@@ -17,10 +16,8 @@ from argon2 import PasswordHasher
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from gumboot.catalogue import catalogue
 from gumboot.core.basis.finding import Level
 from gumboot.core.basis.units import parse
-from gumboot.core.design import Design, design
 from gumboot.core.hand_over.devices import devices
 from gumboot.core.hand_over.signing import STATEMENTS
 from gumboot.core.hand_over.visits import Visit, on_day, schedule, steps
@@ -39,6 +36,7 @@ from gumboot.core.walk.entering import body_of
 from gumboot.core.walk.entering import entry_body as walked
 from gumboot.core.walk.step import Step
 from gumboot.core.wall import drill_sheet
+from gumboot.demo.diary import Diary
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from gumboot.demo.proven import instruments, proven
 from gumboot.store import handing, records
@@ -47,6 +45,7 @@ from gumboot.store.models import Crew, Job, Person, WrenchRow
 
 PASSWORD = "boots-by-the-door"  # noqa: S105 - the demo's own, printed at start
 PEOPLE = (("planner", "Merrin Tarn"), ("installer", "Osk Fellgate"), ("supervisor", "Ilse Quayle"))
+PLANNER, INSTALLER, SUPERVISOR = PEOPLE
 OTHERS = (("planner", "Davin Crake"), ("supervisor", "Runa Selby"))
 CREWS = (("Tidemark crew", "demo.example", PEOPLE), ("Other crew", "other.example", OTHERS))
 
@@ -123,17 +122,17 @@ def at_office(db: Session, crew_id: int) -> None:
             job.day = datetime.now(UTC).date() + timedelta(days=days)
 
 
-def land(db: Session, job: Job, plan: Plan, first: int | None) -> None:
+def land(diary: Diary, first: int | None) -> None:
     """The first terminations made off (all when None), each reading with the best wrench; every
     eleventh
     a little low at first.
     """
-    wrenches = records.wrenches(db)
+    wrenches = records.wrenches(diary.db)
     today = datetime.now(UTC).date()
 
     def keep(t: Termination, act: str, nm: float | None = None) -> None:
         wrench = best_wrench(t.torque.n, wrenches, today) if t.torque and nm else None
-        state = records.state(db, job).termination(t.key, t.chain)
+        state = diary.state.termination(t.key, t.chain)
         kind, body = entry_body(
             Entered(t.key, t.label, act, typed=f"{nm} Nm" if nm else ""),
             t,
@@ -142,9 +141,9 @@ def land(db: Session, job: Job, plan: Plan, first: int | None) -> None:
             today,
             others_since=False,
         )
-        records.append(db, job, kind, body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))
+        diary.wrote(kind, body, INSTALLER)
 
-    for t in design(plan, catalogue()).terminations[:first]:
+    for t in diary.design.terminations[:first]:
         for state in t.chain:
             if state == "torqued" and t.torque:
                 if t.number % 11 == 0:
@@ -154,9 +153,9 @@ def land(db: Session, job: Job, plan: Plan, first: int | None) -> None:
                 keep(t, state)
 
 
-def drilled(db: Session, job: Job, plan: Plan) -> None:
+def drilled(diary: Diary) -> None:
     """Every hole of its walls ticked, one of them a little off."""
-    for w in design(plan, catalogue()).walls:
+    for w in diary.design.walls:
         for d in drill_sheet(w):
             off = 2.0 if d.number == 3 else 0.0
             body = {
@@ -169,10 +168,10 @@ def drilled(db: Session, job: Job, plan: Plan) -> None:
                 "digest": "",
                 "note": "",
             }
-            records.append(db, job, "drill", body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))
+            diary.wrote("drill", body, INSTALLER)
 
 
-def linked(db: Session, job: Job, h: Harness, first: int | None) -> None:
+def linked(diary: Diary, h: Harness, first: int | None) -> None:
     """The first steps of Link done (all when None), each reading as expected."""
     readings = {"dbm": "-61", "volt": "11.9"}
     for s in (s for s in h.steps[:first] if s.does != "ct"):
@@ -181,7 +180,7 @@ def linked(db: Session, job: Job, h: Harness, first: int | None) -> None:
             typed = "open" if s.expects == "open" else f"{_inside(s):.3g}"
         elif s.does == "pins" and (lead := h.lead(s.shows)):
             typed = " ".join(f"{c.pin}={c.far_pin}" for c in lead.cable.cores if c.does != "shield")
-        linked_step(db, job, h, s.key, typed)
+        linked_step(diary, h, s.key, typed)
 
 
 def _inside(s: Step) -> float:
@@ -191,15 +190,16 @@ def _inside(s: Step) -> float:
     return s.least + 2 if s.most is None else (2 * s.least + s.most) / 3
 
 
-def linked_step(db: Session, job: Job, h: Harness, key: str, typed: str) -> None:
+def linked_step(diary: Diary, h: Harness, key: str, typed: str) -> None:
     """One step of Link with what was read."""
     if step := h.step(key):
         body = link_body(h, Walked(key, step.title, "done", typed))
-        records.append(db, job, "link", body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))
+        diary.wrote("link", body, INSTALLER)
 
 
-def woken(db: Session, job: Job, d: Design, share: float) -> None:
+def woken(diary: Diary, share: float) -> None:
     """A share of the walk of Wake done, each reading as expected; rehearsed before it."""
+    d = diary.design
     wake, steps = d.wake, steps_of(d)
     if wake is None:
         return
@@ -210,7 +210,7 @@ def woken(db: Session, job: Job, d: Design, share: float) -> None:
             "slips": slips,
             "version": 1,
         }
-        records.append(db, job, "rehearsal", body, PEOPLE[1][1], "installer", "")
+        diary.wrote("rehearsal", body, INSTALLER)
     on = next((n for n, s in enumerate(steps) if s.stage == ON), 0)
     for n, s in enumerate(steps[: on + round(share * (len(steps) - on))]):
         typed = {"wait": f"after 0:{20 + n % 30}"}.get(s.does, "")
@@ -224,22 +224,24 @@ def woken(db: Session, job: Job, d: Design, share: float) -> None:
         body = walked(
             s, Walked(s.key, s.title, "done", typed, tool="multimeter 7" if typed else "")
         )
-        records.append(db, job, "wake", body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))
+        diary.wrote("wake", body, INSTALLER)
 
 
-def keyed(db: Session, job: Job, d: Design) -> None:
+def keyed(diary: Diary) -> None:
     """Every line of its menus keyed as it was planned."""
+    d = diary.design
     menus = [d.menu(n) for n in range(1, d.plan.kit.inverters + 1)]
     for s in keying.steps_of(d.inverter, menus) if d.inverter else ():
         typed = {"key": s.lever, "text": "V1.08"}.get(s.does, "")
         body = body_of(s, Walked(s.key, s.title, "done", typed), "done")
-        records.append(db, job, "set", body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))
+        diary.wrote("set", body, INSTALLER)
 
 
-def tested(db: Session, job: Job, d: Design, wrong: bool) -> None:
+def tested(diary: Diary, wrong: bool) -> None:
     """The transformers tested by steps until the engine is sure; the first one turned round where
     something is wrong.
     """
+    d = diary.design
     m = (
         measuring(d.plan, d.inverter, None, d.harness.leads, "")
         if d.inverter and d.harness
@@ -278,39 +280,36 @@ def tested(db: Session, job: Job, d: Design, wrong: bool) -> None:
             "note": "",
             "sound": belief.sure and not faults(m, best.wiring),
         }
-        records.append(db, job, "ct", body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))
+        diary.wrote("ct", body, INSTALLER)
 
 
-def finished(db: Session, crew_id: int, document: dict[str, Any]) -> tuple[Job, Design]:
-    """A job whose every termination is made off, every check accepted, every test made, signed."""
+def opened(db: Session, crew_id: int, document: dict[str, Any]) -> Diary:
+    """A new job of the crew."""
     plan = Plan.model_validate(document)
-    job = records.create_job(db, crew_id, plan, PEOPLE[0][1])
-    drilled(db, job, plan)
-    land(db, job, plan, None)
-    made = design(plan, catalogue())
+    return Diary(db, records.create_job(db, crew_id, plan, PEOPLE[0][1]), plan)
+
+
+def finished(diary: Diary) -> None:
+    """Every termination made off, every check accepted, every test made, signed."""
+    made = diary.design
+    drilled(diary)
+    land(diary, None)
     if made.harness:
-        linked(db, job, made.harness, None)
-    tested(db, job, made, wrong=False)
-    woken(db, job, made, 1.0)
-    keyed(db, job, made)
-    proven(db, job, made, PEOPLE[1][1], whole=True)
-    delivered(db, job, made)
+        linked(diary, made.harness, None)
+    tested(diary, wrong=False)
+    woken(diary, 1.0)
+    keyed(diary)
+    proven(diary, INSTALLER, whole=True)
+    delivered(diary)
     for f in made.findings:
         if f.level is Level.CHECK:
-            records.append(
-                db,
-                job,
-                "accept",
-                {
-                    "finding": f.key,
-                    "fingerprint": f.fingerprint,
-                    "says": f.says,
-                    "reason": "Seen on site and measured",
-                },
-                PEOPLE[2][1],
-                "supervisor",
-                "",
-            )
+            accepted = {
+                "finding": f.key,
+                "fingerprint": f.fingerprint,
+                "says": f.says,
+                "reason": "Seen on site and measured",
+            }
+            diary.wrote("accept", accepted, SUPERVISOR)
     for f in made.duties:
         asked = f.asked.kind if f.asked else ""
         typed = {"voltage": "0.4 V", "time": "31 ms", "current": "10 kA"}.get(asked, "")
@@ -323,32 +322,27 @@ def finished(db: Session, crew_id: int, document: dict[str, Any]) -> tuple[Job, 
             "verdict": "done",
             "note": "",
         }
-        records.append(db, job, "duty", done, PEOPLE[1][1], "installer", "")
-    signed(db, job, plan)
-    return job, made
+        diary.wrote("duty", done, INSTALLER)
+    diary.wrote("sign", {**stands(diary), "statement": STATEMENTS["supervisor"]}, SUPERVISOR)
 
 
-def delivered(db: Session, job: Job, d: Design) -> None:
+def delivered(diary: Diary) -> None:
     """The serials of its plates, as scanned at the door."""
-    for n, own in enumerate(devices(d), 1):
+    for n, own in enumerate(devices(diary.design), 1):
         found, left = ("2.04", "2.11") if own.firmware else ("", "")
-        plate = {"serial": f"{own.maker[:2].upper()}-26{n:02d}-{job.id:04d}", "kit": ""}
+        plate = {"serial": f"{own.maker[:2].upper()}-26{n:02d}-{diary.job.id:04d}", "kit": ""}
         firmware = {"firmware_found": found, "firmware_left": left}
         about = {"device": own.key, "label": own.label, "source": "camera", "note": ""}
-        records.append(
-            db, job, "serial", {**about, **plate, **firmware}, PEOPLE[1][1], "installer", ""
-        )
+        diary.wrote("serial", {**about, **plate, **firmware}, INSTALLER)
 
 
-def signed(db: Session, job: Job, plan: Plan) -> None:
-    """A supervisor signs."""
-    body = {
-        "plan_version": job.version,
-        "plan_digest": records.plan_digest(plan),
-        "log_head": job.log_head,
-        "statement": STATEMENTS["supervisor"],
+def stands(diary: Diary) -> dict[str, Any]:
+    """What is signed: the plan and the log as they stand."""
+    return {
+        "plan_version": diary.job.version,
+        "plan_digest": records.plan_digest(diary.plan),
+        "log_head": diary.head,
     }
-    records.append(db, job, "sign", body, PEOPLE[2][1], "supervisor", "")
 
 
 OWNER = "Una Sedge"
@@ -357,24 +351,22 @@ SIGNATURE = "40,120 70,60 95,130 130,50 160,125 200,80;230,110 330,96 300,120"
 
 def handed_over(db: Session, crew_id: int) -> None:
     """Heron Slip: signed by three and visited twice."""
-    heron, made = finished(db, crew_id, HERON_SLIP)
-    for part, name, licence, drawn in (
-        ("licensed electrician", PEOPLE[0][1], "E-2231", ""),
-        ("owner", OWNER, "", SIGNATURE),
+    heron = opened(db, crew_id, HERON_SLIP)
+    finished(heron)
+    for part, by, licence, drawn in (
+        ("licensed electrician", PLANNER, "E-2231", ""),
+        ("owner", ("owner", OWNER), "", SIGNATURE),
     ):
         body = {
-            **{"part": part, "name": name, "licence": licence, "drawn": drawn},
-            "statement": STATEMENTS[part],
-            "plan_version": heron.version,
-            "plan_digest": records.plan_digest(made.plan),
-            "log_head": heron.log_head,
-            "pack": "",
+            **{"part": part, "name": by[1], "licence": licence, "drawn": drawn, "pack": ""},
+            **{**stands(heron), "statement": STATEMENTS[part]},
         }
-        role = "owner" if part == "owner" else "planner"
-        records.append(db, heron, "signature", body, name, role, "")
-    for visit in schedule(made)[:2]:
-        visited(db, heron, made, visit)
-    due(db, heron, schedule(made)[2])
+        heron.wrote("signature", body, by)
+    visits = schedule(heron.design)
+    for visit in visits[:2]:
+        visited(heron, visit)
+    heron.keep()
+    due(db, heron.job, visits[2])
 
 
 def due(db: Session, job: Job, visit: Visit) -> None:
@@ -395,19 +387,21 @@ DUNLIN_END = at(JUNIPER_CUT, "Dunlin End", "Dunlin End, the old ferry")
 
 def ended(db: Session, crew_id: int) -> None:
     """Plover Quay: signed, and opened again. Dunlin End: signed with tests declined."""
-    plover, _ = finished(db, crew_id, PLOVER_QUAY)
+    plover, dunlin = opened(db, crew_id, PLOVER_QUAY), opened(db, crew_id, DUNLIN_END)
+    finished(plover)
     reason = {"reason": "The owner moves the board to the other wall in spring"}
-    records.append(db, plover, "reopen", reason, PEOPLE[2][1], "supervisor", "")
-    dunlin, own = finished(db, crew_id, DUNLIN_END)
-    due(db, dunlin, schedule(own)[0])
+    plover.wrote("reopen", reason, SUPERVISOR)
+    plover.keep()
+    finished(dunlin)
+    dunlin.keep()
+    due(db, dunlin.job, schedule(dunlin.design)[0])
 
 
-def visited(db: Session, job: Job, d: Design, visit: Visit) -> None:
+def visited(diary: Diary, visit: Visit) -> None:
     """A visit as it was found: nothing changed but one state of charge, a little apart."""
-    for s in steps(d, records.state(db, job), visit):
+    for s in steps(diary.design, diary.state, visit):
         typed = {"text": s.lever or "940", "megohm": "> 200", "percent": "1.5"}.get(s.does, "")
-        body = walked(s, Walked(s.key, s.title, "done", typed))
-        records.append(db, job, "visit", body, PEOPLE[1][1], "installer", "", str(uuid.uuid4()))
+        diary.wrote("visit", walked(s, Walked(s.key, s.title, "done", typed)), INSTALLER)
 
 
 # As it was first drawn: two breakers for the change-over, and nothing that locks one by the other.
@@ -427,20 +421,19 @@ def begun(db: Session, crew_id: int) -> None:
         (MOSSBANK_TERRACE, None, None),
         (JUNIPER_CUT, 40, 3),
     ):
-        plan = Plan.model_validate(document)
-        job = records.create_job(db, crew_id, plan, PEOPLE[0][1])
+        diary = opened(db, crew_id, document)
         if first is None:
-            drilled(db, job, plan)
-        land(db, job, plan, first)
-        made = design(plan, catalogue())
-        if made.harness is None:
-            continue
-        linked(db, job, made.harness, links)
-        if document is UNLOCKED:  # wired wrong, as the simulated meter and packs are
-            linked_step(db, job, made.harness, "ohm.pack-1-pack-2.0", "40")
-        if document in (UNLOCKED, MOSSBANK_TERRACE):
-            tested(db, job, made, wrong=document is UNLOCKED)
-        if links is None:  # at switch-on, half way; its last string a module short
-            last = made.strings[-1].letter if made.strings else ""
-            proven(db, job, made, PEOPLE[1][1], whole=False, short=last)
-            woken(db, job, made, 0.5)
+            drilled(diary)
+        land(diary, first)
+        made = diary.design
+        if made.harness:
+            linked(diary, made.harness, links)
+            if document is UNLOCKED:  # wired wrong, as the simulated meter and packs are
+                linked_step(diary, made.harness, "ohm.pack-1-pack-2.0", "40")
+            if document in (UNLOCKED, MOSSBANK_TERRACE):
+                tested(diary, wrong=document is UNLOCKED)
+            if links is None:  # at switch-on, half way; its last string a module short
+                last = made.strings[-1].letter if made.strings else ""
+                proven(diary, INSTALLER, whole=False, short=last)
+                woken(diary, 0.5)
+        diary.keep()

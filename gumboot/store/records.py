@@ -7,6 +7,7 @@ from __future__ import annotations
 import hashlib
 import json
 import uuid as uuids
+from dataclasses import fields
 from datetime import UTC, datetime
 from typing import Any, cast
 
@@ -209,7 +210,6 @@ def append(
     uuid = uuid or str(uuids.uuid4())
     before = db.scalar(select(LogEntry).where(LogEntry.job_id == job.id, LogEntry.uuid == uuid))
     written = log.canonical(body)
-    who, at_device = log.of_one_line(who), log.of_one_line(at_device)
     if before:
         if before.kind != kind or before.body != written:
             raise BadEntry(f"entry {uuid} is already kept with other content")
@@ -219,25 +219,13 @@ def append(
         raise Frozen
     if seen is not None and seen != (locked.version, locked.log_head):
         raise Moved
-    seq, at = locked.log_seq + 1, now()
-    row = LogEntry(
-        job_id=job.id,
-        seq=seq,
-        uuid=uuid,
-        kind=kind,
-        who=who,
-        role=role,
-        at_device=at_device or at,
-        at_server=at,
-        body=written,
-        prev=locked.log_head,
-        hash="",
+    entry = log.next_entry(
+        locked.log_head, locked.log_seq + 1, uuid, kind, who, role, at_device, now(), body
     )
-    row.hash = log.digest(row.prev, seq, uuid, kind, who, role, row.at_device, at, written)
-    db.add(row)
-    locked.log_seq, locked.log_head, locked.changed_at = seq, row.hash, datetime.now(UTC)
+    db.add(LogEntry(job_id=job.id, **_columns(entry)))
+    locked.log_seq, locked.log_head = entry.seq, entry.hash
+    locked.changed_at = datetime.now(UTC)
     db.flush()
-    entry = _entry(row)
     _remember(locked, log.carry_on(standing, [entry]))
     return entry
 
@@ -245,47 +233,19 @@ def append(
 def take_in(db: Session, job: Job, entries: list[Entry]) -> None:
     """Keep an imported log as it came; the caller has verified its chain."""
     if entries:
-        rows = [
-            {
-                **{
-                    k: getattr(e, k)
-                    for k in (
-                        "seq",
-                        "uuid",
-                        "kind",
-                        "who",
-                        "role",
-                        "at_device",
-                        "at_server",
-                        "prev",
-                        "hash",
-                    )
-                },
-                "job_id": job.id,
-                "body": log.canonical(e.body),
-            }
-            for e in entries
-        ]
-        db.execute(insert(LogEntry), rows)
+        db.execute(insert(LogEntry), [{"job_id": job.id, **_columns(e)} for e in entries])
         job.log_seq, job.log_head = entries[-1].seq, entries[-1].hash
+        job.changed_at = datetime.now(UTC)
     db.flush()
 
 
-COLUMNS = [
-    getattr(LogEntry, k)
-    for k in (
-        "seq",
-        "uuid",
-        "kind",
-        "who",
-        "role",
-        "at_device",
-        "at_server",
-        "body",
-        "prev",
-        "hash",
-    )
-]
+FIELDS = [f.name for f in fields(Entry)]
+COLUMNS = [getattr(LogEntry, name) for name in FIELDS]
+
+
+def _columns(e: Entry) -> dict[str, Any]:
+    """An entry as it is stored: its body as the text that was hashed."""
+    return {**{name: getattr(e, name) for name in FIELDS}, "body": log.canonical(e.body)}
 
 
 def _read(db: Session, job: Job, *where: Any) -> list[Entry]:

@@ -61,6 +61,25 @@ def of_one_line(text: str) -> str:
     return " ".join(text.split("\n"))
 
 
+def next_entry(
+    prev: str,
+    seq: int,
+    uuid: str,
+    kind: str,
+    who: str,
+    role: str,
+    at_device: str,
+    at_server: str,
+    body: dict[str, Any],
+) -> Entry:
+    """An entry chained to the hash before it; without a device's time it is made when the server
+    has it.
+    """
+    who, device, written = of_one_line(who), of_one_line(at_device) or at_server, canonical(body)
+    own = digest(prev, seq, uuid, kind, who, role, device, at_server, written)
+    return Entry(seq, uuid, kind, who, role, device, at_server, json.loads(written), prev, own)
+
+
 def first_broken(job_uid: str, entries: Iterable[Entry]) -> int | None:
     """The number of the first entry whose chain does not hold; None when all of it does."""
     prev = genesis(job_uid)
