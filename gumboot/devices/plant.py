@@ -40,8 +40,9 @@ from gumboot.catalogue import catalogue
 from gumboot.core.design import Design, design
 from gumboot.core.kit import LINES
 from gumboot.core.plan import Plan
-from gumboot.core.wake.hazard import READIED, REVERSED
-from gumboot.core.wake.settle import NO_BOND, Settled, settle
+from gumboot.core.wake.hazard import READIED
+from gumboot.core.wake.settle import settle
+from gumboot.core.wake.states import NO_BOND, REVERSED, Settled
 from gumboot.devices.bms import Chain, chain_of
 from gumboot.devices.bms import Running as Bus
 from gumboot.devices.standing import Standing, acting, device

@@ -24,7 +24,7 @@ from starlette.middleware.gzip import GZipMiddleware
 
 from gumboot.catalogue import catalogue
 from gumboot.core.design import LIMIT_S, TakesTooLong
-from gumboot.core.wake import settle
+from gumboot.core.wake import order
 from gumboot.core.wall import grid
 from gumboot.demo import scenario
 from gumboot.store import database, records, shelf
@@ -104,7 +104,7 @@ def create_app(config: Config | None = None, demo: bool = False) -> FastAPI:
         engine = database.ready(config.database_url, config.owner_url)
         catalogue()
         grid.warm()
-        settle.warm()
+        order.warm()
         app.state.sessions = database.sessions(engine)
         app.state.busy = 0
         shelf.put_shipped(app.state.sessions)

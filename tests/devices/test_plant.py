@@ -12,7 +12,7 @@ from gumboot.catalogue import catalogue
 from gumboot.core.design import design
 from gumboot.core.link.bms import heard
 from gumboot.core.plan import Plan
-from gumboot.core.wake.hazard import REVERSED
+from gumboot.core.wake.states import REVERSED
 from gumboot.demo.plans import HERON_SLIP, MOSSBANK_TERRACE, TERN_HOLLOW
 from gumboot.devices import bms_client, plant_client
 from gumboot.devices.networks import DeviceFault

@@ -18,8 +18,8 @@ from gumboot.core.wake.facts import Facts, does, facts_of, rule_of
 from gumboot.core.wake.hazard import InTurn
 from gumboot.core.wake.order import Against
 from gumboot.core.wake.plant import MOST_LEVERS, in_words
-from gumboot.core.wake.settle import BACK_FED
 from gumboot.core.wake.slip import Slip
+from gumboot.core.wake.states import BACK_FED
 from gumboot.core.wake.way import Way, way_of
 
 MAKERS = "maker's manual"

@@ -11,23 +11,21 @@ from gumboot.core.plan import Plan
 from gumboot.core.size.bank import Bank
 from gumboot.core.size.inrush import Inrush
 from gumboot.core.size.strings import StringDesign
-from gumboot.core.wake.hazard import (
-    INRUSH,
-    JOINED,
-    NOT_IN_TURN,
-    REVERSED,
-    UNDER_LOAD,
-    UNEQUAL,
-    Hazard,
-)
-from gumboot.core.wake.settle import (
+from gumboot.core.wake.hazard import Hazard
+from gumboot.core.wake.states import (
     BACK_FED,
     GENERATOR_ON_GRID,
     GENERATOR_ON_UNIT,
+    INRUSH,
+    JOINED,
     NO_BOND,
+    NOT_IN_TURN,
+    REVERSED,
     TOO_MUCH_SUN,
     TWO_BONDS,
     TWO_UNITS,
+    UNDER_LOAD,
+    UNEQUAL,
 )
 
 CLOSE_V = 0.2  # of a 51.2 V pack: how equal packs are before they are paralleled; common practice

@@ -7,30 +7,34 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
-from typing import Any, Literal
+from functools import cached_property
+from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
 from gumboot.core.basis.machine import machine
-from gumboot.core.wake.plant import PACKS, Ints, Kind, Lever, Plant
-from gumboot.core.wake.settle import (
+from gumboot.core.wake.plant import Kind, Lever, Plant
+from gumboot.core.wake.states import (
     BACK_FED,
     GENERATOR_ON_GRID,
     GENERATOR_ON_UNIT,
+    INRUSH,
+    JOINED,
     NO_BOND,
+    NOT_IN_TURN,
+    PACKS,
+    REVERSED,
     TOO_MUCH_SUN,
     TWO_BONDS,
     TWO_UNITS,
+    UNDER_LOAD,
+    UNEQUAL,
+    Forbids,
+    Ints,
     Settled,
+    judged,
 )
 
-Bools = NDArray[np.bool_]
-
-ALTERNATING = (1 << PACKS) - 1  # utility, generator, units that form
-EVERY_PACK = ((1 << 32) - 1) << PACKS
-JOINED, INRUSH, UNEQUAL, UNDER_LOAD, NOT_IN_TURN, REVERSED = (1 << n for n in range(8, 14))
 Does = Literal["harm", "damage", "asleep"]
 
 
@@ -92,11 +96,18 @@ class Rules:
     reversed: int = 0
 
     @cached_property
-    def later(self) -> Ints:
-        """For each lever those that are closed after it only."""
+    def forbids(self) -> Forbids:
+        """The same as the compiled loops read it."""
         n = len(self.before)
-        rows = [sum(1 << j for j in range(n) if int(self.before[j]) >> k & 1) for k in range(n)]
-        return np.array(rows, dtype=np.int64)
+        later = [sum(1 << j for j in range(n) if int(self.before[j]) >> k & 1) for k in range(n)]
+        return Forbids(
+            self.before,
+            np.array(later, dtype=np.int64),
+            self.parted,
+            self.uncharged,
+            self.wakes,
+            self.reversed,
+        )
 
 
 def rules_of(
@@ -141,74 +152,8 @@ def acts(
     that stood before are not laid at its door.
     """
     found = np.empty(len(k), dtype=np.int64)
-    was = (pre.states, pre.faults, pre.packed, pre.a, pre.b, pre.one)
-    by = (rules.before, rules.later, rules.parted, rules.uncharged, rules.wakes)
-    machine(judged)(*was, i, post.faults, post.packed, j, k, *_traits(plant), *by, found)
-    if rules.reversed:
-        newly = _direct(plant, post, j) & ~_direct(plant, pre, i)
-        found |= np.where(newly & rules.reversed != 0, REVERSED, 0)
+    machine(judged)(plant.arrays, rules.forbids, pre, i, post, j, k, found)
     return found
-
-
-def judged(
-    states: Any,
-    faults: Any,
-    packed: Any,
-    at_a: Any,
-    at_b: Any,
-    one: Any,
-    i: Any,
-    faults_after: Any,
-    packed_after: Any,
-    j: Any,
-    levers: Any,
-    direct: Any,
-    button: Any,
-    breaks: Any,
-    before: Any,
-    later: Any,
-    parted: Any,
-    uncharged: Any,
-    wakes: Any,
-    found: Any,
-) -> None:
-    """Every act on its own: what its own rules forbid, and what state it leads to."""
-    for n in range(len(levers)):
-        k, row = levers[n], i[n]
-        state = states[row]
-        closing = (state >> k) & 1 == 0
-        bits = faults_after[j[n]] & ~faults[row]
-        if not breaks[k] and state & parted[k] != 0:
-            bits |= UNDER_LOAD
-        if closing and direct[k] and packed_after[j[n]] & ~packed[row] & uncharged[k] != 0:
-            bits |= INRUSH
-        if closing and not one[row, k]:
-            a, b = at_a[row, k], at_b[row, k] | wakes[k]
-            if direct[k] and a & ~wakes[k] & EVERY_PACK != 0 and b & EVERY_PACK != 0:
-                bits |= UNEQUAL
-            a, b = a & ALTERNATING, b & ALTERNATING
-            if not direct[k] and not button[k] and a != 0 and b != 0 and a != b:
-                bits |= JOINED
-        if closing and state & before[k] != before[k]:
-            bits |= NOT_IN_TURN
-        if not closing and state & later[k] != 0:
-            bits |= NOT_IN_TURN
-        found[n] = bits
-
-
-def _direct(plant: Plant, rows: Settled, n: Ints) -> Ints:
-    """What feeds the battery's and the PV side of units in some rows, all in one."""
-    ends = plant.units[:, 1:3].ravel()
-    fed: Ints = np.bitwise_or.reduce(rows.feeds[n][:, ends[ends >= 0]], axis=1)
-    return fed
-
-
-@lru_cache(maxsize=256)
-def _traits(plant: Plant) -> tuple[Bools, Bools, Bools]:
-    """Of every lever: on the direct side, a button, may be moved under load."""
-    rows = [(x.direct, x.button, x.breaks) for x in plant.levers]
-    made = np.array(rows, dtype=np.bool_).reshape(-1, 3)
-    return made[:, 0], made[:, 1], made[:, 2]
 
 
 def named(bits: int) -> tuple[Hazard, ...]:

@@ -11,24 +11,27 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
-from heapq import heappop, heappush
 
 import numpy as np
 
-from gumboot.core.wake.hazard import (
-    EVERY,
+from gumboot.core.basis.machine import machine
+from gumboot.core.wake.hazard import EVERY, READIED, Hazard, InTurn, Rules, acts, before_of
+from gumboot.core.wake.plant import Plant
+from gumboot.core.wake.settle import settle
+from gumboot.core.wake.states import (
+    FOUND,
+    GIVEN_UP,
     NOT_IN_TURN,
-    READIED,
-    Hazard,
-    InTurn,
-    Rules,
-    acts,
-    before_of,
+    Ints,
+    Settled,
+    Steering,
+    blank,
+    come_to,
+    count_of,
+    judged,
+    search,
 )
-from gumboot.core.wake.plant import Ints, Plant
-from gumboot.core.wake.settle import Settled, settle
 
-WALK, PASSED = 0.01, 0.1
 EXACT, NEARLY, ASKED_WHY = 600, 1_500, 300  # states looked at: for the least cost, and after that
 SOONEST = 4_000
 EAGER = 0.5  # how eager it is then
@@ -115,58 +118,54 @@ def find(
     found sooner, and may cost that much more than the least. Of levers that stand for each other
     only the first is tried: that none is found so does not say that there is none.
     """
-    plant = moves.plant
-    stems = [x.stem for x in plant.levers]
+    out = np.zeros((len(moves.plant.levers), 3), dtype=np.int64)
+    by = steering(moves.plant, ranks)
+    ended, count, cost, length = machine(search, blank, come_to, judged, count_of)(
+        moves.plant.arrays,
+        moves.rules.forbids,
+        by,
+        start,
+        goal,
+        moves.grid,
+        allowed,
+        most,
+        eager,
+        out,
+    )
+    if ended != FOUND:
+        return Order((), 0.0, count, Against(given_up=ended == GIVEN_UP))
+    rows = reversed(out[:length].tolist())
+    done = tuple(Act(k, not at >> k & 1, at, bits & READIED) for k, at, bits in rows)
+    return Order(done, cost, count, least=eager == 0)
+
+
+def steering(plant: Plant, ranks: Sequence[int]) -> Steering:
+    """What an order is steered by."""
+    stems, places = [x.stem for x in plant.levers], [x.place for x in plant.levers]
     every = range(len(stems))
-    sooner = [sum(1 << j for j in every if ranks[j] < ranks[k]) for k in every]
-    later = [sum(1 << j for j in every if ranks[j] > ranks[k]) for k in every]
-    best: dict[tuple[int, str], float] = {(start, ""): 0.0}
-    came: dict[tuple[int, str], tuple[tuple[int, str], Act]] = {}
-    todo: list[tuple[float, int, int, str]] = [(0.0, 0, start, "")]
-    count = 0
-    while todo:
-        _, _, state, place = heappop(todo)
-        at = (state, place)
-        if state == goal:
-            return Order(_back(came, at), best[at], count, least=eager == 0)
-        count += 1
-        if count > most:
-            return Order((), 0.0, count, Against(given_up=True))
-        levers = [k for k in range(len(plant.levers)) if (state ^ goal) >> k & 1]
-        levers = [k for k in levers if plant.can_be(state ^ (1 << k))]
-        if not levers:
-            continue
-        like: set[tuple[str, int]] = set()
-        row = list(zip(levers, moves.wrong(state, levers).tolist(), strict=True))
-        for k, bits in row if goal & ~state else reversed(row):
-            closing, x = not state >> k & 1, plant.levers[k]
-            if bits & ~allowed or (stems[k], bits) in like:
-                continue
-            like.add((stems[k], bits))
-            passed = (sooner[k] if closing else later[k]) & (state ^ goal)
-            cost = (
-                best[at]
-                + 1
-                + PASSED * passed.bit_count()
-                + (WALK if place and x.place != place else 0)
-            )
-            to = (state ^ (1 << k), x.place)
-            if cost < best.get(to, np.inf) - 1e-9:
-                best[to] = cost
-                came[to] = (at, Act(k, closing, state, int(bits) & READIED))
-                left = (to[0] ^ goal).bit_count()
-                heappush(todo, (cost + (1 + eager) * left, left * 64 + k, *to))
-    return Order((), 0.0, count, Against())
+    names = sorted(set(places) - {""})
+    rows = (
+        [stems.index(s) for s in stems],
+        [names.index(p) if p else -1 for p in places],
+        [sum(1 << j for j in every if ranks[j] < ranks[k]) for k in every],
+        [sum(1 << j for j in every if ranks[j] > ranks[k]) for k in every],
+        plant.locks,
+    )
+    return Steering(*(np.array(row, dtype=np.int64) for row in rows))
 
 
-def _back(
-    came: dict[tuple[int, str], tuple[tuple[int, str], Act]], at: tuple[int, str]
-) -> tuple[Act, ...]:
-    out: list[Act] = []
-    while at in came:
-        at, act = came[at]
-        out.append(act)
-    return tuple(reversed(out))
+def warm() -> None:
+    """Have the loops compiled, or loaded, before the first job asks for them."""
+    none, bits = np.zeros(0, dtype=np.int64), np.zeros(1, dtype=np.bool_)
+
+    def rows(width: int) -> Ints:
+        return np.zeros((0, width), dtype=np.int64)
+
+    points = (rows(6), rows(8), rows(2), none, rows(3), none, rows(3))
+    plant = Plant((), 1, bits, *points, -1, -1, False)
+    moves = Moves(plant, Rules(none, none, none, none))
+    find(moves, 0, 0, ())
+    moves.wrong(0, ())
 
 
 def soon(moves: Moves, start: int, goal: int, ranks: Sequence[int]) -> Order:

@@ -20,8 +20,8 @@ from gumboot.core.kit import Inverter, Pack
 from gumboot.core.kit.starting import Starting
 from gumboot.core.network import Network, Source, Switch
 from gumboot.core.plan import Plan
+from gumboot.core.wake.states import PACKS, Arrays, Ints
 
-Ints = NDArray[np.int64]
 Kind = Literal[
     "connectors",
     "pack",
@@ -39,7 +39,7 @@ Kind = Literal[
 ]
 OPEN_AT_THE_END: frozenset[Kind] = frozenset(("bypass", "generator"))
 HAND, UNIT_RELAY, GENERATOR_RELAY, GATEWAY, PV_RELAY, PORT_RELAY = range(6)
-UTILITY, GENERATOR, UNITS, PACKS, STRINGS = 0, 1, 2, 10, 42  # first bit of each in what feeds
+UTILITY, GENERATOR, UNITS, STRINGS = 0, 1, 2, 42  # first bit of each in what feeds, as of packs
 MOST_STRINGS = 18  # told apart; more share the last one's bit
 MOST_LEVERS = 60  # a state is one number of 64 bits
 
@@ -137,6 +137,35 @@ class Plant:
     def bits_of(self, ids: Collection[str]) -> int:
         """Strings and packs by their keys, as bits of what feeds."""
         return sum({1 << bit for id, bit in self.direct_ids if as_key(id) in ids})
+
+    @cached_property
+    def arrays(self) -> Arrays:
+        """The same as the compiled loops read it."""
+        ends = np.full((2, len(self.levers)), -1, dtype=np.int64)
+        for a, b, k in self.edges[:, :3].tolist():
+            if k >= 0 and ends[0, k] < 0:  # of a group of connectors the first
+                ends[:, k] = a, b
+        for point, k in (*self.packs.tolist(), *self.units[:, [0, 5]].tolist()):
+            if k >= 0:  # of a pack's button its pack, of a unit's its hub
+                ends[0, k] = point
+        traits = np.array(
+            [(x.direct, x.button, x.breaks) for x in self.levers], dtype=np.bool_
+        ).reshape(-1, 3)
+        return Arrays(
+            self.alternating,
+            self.edges,
+            self.units,
+            self.packs,
+            self.strings,
+            self.pv_inverters,
+            self.loads,
+            self.bonds,
+            self.service,
+            self.generator,
+            self.linked,
+            *ends,
+            *np.ascontiguousarray(traits.T),
+        )
 
     @property
     def serving(self) -> int:

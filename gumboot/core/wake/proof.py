@@ -14,10 +14,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from gumboot.core.wake.hazard import EVERY, NOT_IN_TURN, READIED, Rules, acts
+from gumboot.core.wake.hazard import EVERY, READIED, Rules, acts
 from gumboot.core.wake.order import Act
-from gumboot.core.wake.plant import Ints, Plant
-from gumboot.core.wake.settle import Settled, settle
+from gumboot.core.wake.plant import Plant
+from gumboot.core.wake.settle import settle
+from gumboot.core.wake.states import NOT_IN_TURN, Ints, Settled
 from gumboot.core.wake.way import Way
 
 ALL_OF, NEAR, SAMPLE = 20, 2, 1 << 17

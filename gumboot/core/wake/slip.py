@@ -9,10 +9,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from gumboot.core.wake.hazard import NOT_IN_TURN, READIED, UNDER_LOAD, Hazard, acts, named
+from gumboot.core.wake.hazard import READIED, Hazard, acts, named
 from gumboot.core.wake.order import Act, Moves
 from gumboot.core.wake.plant import Lever
 from gumboot.core.wake.settle import settle
+from gumboot.core.wake.states import NOT_IN_TURN, UNDER_LOAD
 
 GUARDS = {
     "padlock": "padlocked",

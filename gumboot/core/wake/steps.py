@@ -15,10 +15,10 @@ from gumboot.core.kit import LINES
 from gumboot.core.kit.starting import Starting
 from gumboot.core.size.inrush import HAND_OHM
 from gumboot.core.wake.chapters import Wake
-from gumboot.core.wake.hazard import INRUSH, UNEQUAL
 from gumboot.core.wake.order import Act
 from gumboot.core.wake.plant import as_key
-from gumboot.core.wake.settle import Settled, settle
+from gumboot.core.wake.settle import settle
+from gumboot.core.wake.states import INRUSH, UNEQUAL, Settled
 from gumboot.core.walk.step import Step
 
 if TYPE_CHECKING:

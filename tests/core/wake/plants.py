@@ -6,8 +6,9 @@ import networkx as nx
 import numpy as np
 
 from gumboot.core.wake.hazard import acts, rules_of
-from gumboot.core.wake.plant import PACKS, STRINGS, UNITS, Lever, Plant
+from gumboot.core.wake.plant import STRINGS, UNITS, Lever, Plant
 from gumboot.core.wake.settle import settle
+from gumboot.core.wake.states import PACKS
 
 
 class Bench:

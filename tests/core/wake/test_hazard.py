@@ -2,27 +2,24 @@
 
 from dataclasses import replace
 
-from gumboot.core.wake.hazard import (
-    EVERY,
-    INRUSH,
-    JOINED,
-    NOT_IN_TURN,
-    REVERSED,
-    UNDER_LOAD,
-    UNEQUAL,
-    InTurn,
-    rules_of,
-)
+from gumboot.core.wake.hazard import EVERY, InTurn, rules_of
 from gumboot.core.wake.order import Moves
-from gumboot.core.wake.plant import PACKS, STRINGS
-from gumboot.core.wake.settle import (
+from gumboot.core.wake.plant import STRINGS
+from gumboot.core.wake.states import (
     BACK_FED,
     GENERATOR_ON_GRID,
     GENERATOR_ON_UNIT,
+    INRUSH,
+    JOINED,
     NO_BOND,
+    NOT_IN_TURN,
+    PACKS,
+    REVERSED,
     TOO_MUCH_SUN,
     TWO_BONDS,
     TWO_UNITS,
+    UNDER_LOAD,
+    UNEQUAL,
 )
 from tests.core.wake.plants import Bench, faults, wrong
 

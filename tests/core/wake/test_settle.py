@@ -9,7 +9,8 @@ from gumboot.catalogue import catalogue
 from gumboot.core.design import design
 from gumboot.core.plan import Plan
 from gumboot.core.wake.plant import plant_of
-from gumboot.core.wake.settle import NO_BOND, TWO_BONDS, settle
+from gumboot.core.wake.settle import settle
+from gumboot.core.wake.states import NO_BOND, TWO_BONDS
 from gumboot.demo import plans
 from tests.core.wake.plants import by_networkx
 from tests.shapes import SHAPES

@@ -14,10 +14,11 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from gumboot.core.wake.chapters import Wake
 from gumboot.core.wake.facts import does, rule_of
-from gumboot.core.wake.hazard import READIED, UNEQUAL, named
+from gumboot.core.wake.hazard import READIED, named
 from gumboot.core.wake.order import Moves
 from gumboot.core.wake.plant import in_words
-from gumboot.core.wake.settle import Settled, settle
+from gumboot.core.wake.settle import settle
+from gumboot.core.wake.states import UNEQUAL, Settled
 from gumboot.store import records
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import render, twin

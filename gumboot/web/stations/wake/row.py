@@ -6,8 +6,8 @@ from functools import lru_cache
 from typing import Any
 
 from gumboot.core.design import Design
-from gumboot.core.wake.plant import PACKS, STRINGS, UNITS, Plant
-from gumboot.core.wake.settle import Settled
+from gumboot.core.wake.plant import STRINGS, UNITS, Plant
+from gumboot.core.wake.states import PACKS, Settled
 
 WORDS = {"unit": "power button", "pack button": "button"}
 
