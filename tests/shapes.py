@@ -37,6 +37,25 @@ PV = {"power_w": 4600, "line": "L2"}
 BOTH = {"grid_feeder": SHORT, "backup_feeder": SHORT}
 THREE = {"supply__kind": "three-phase 400/230 V", "kit__gateway": "fenwright-g63"}
 GENERATOR = {"power_w": 14000}
+US = {"length_m": 3, "method": "raceway"}
+CABIN = other(
+    JUNIPER_CUT,
+    kit__inverter="marram-k4",
+    loads=[{**x, "legs": "L1"} for x in JUNIPER_CUT["loads"]],
+)
+SHOP = other(
+    SALTINGS_BARN,
+    code="nec-2023",
+    units="us",
+    supply={"kind": "three-phase 208Y/120 V", "main_breaker_a": 200, "bus_a": 225},
+    kit__inverter="marram-u15",
+    kit__pack="saltmarsh-u5",
+    kit__gateway=None,
+    backup={"loads": "whole house", "changeover": "transfer switch", "board_a": 100},
+    strings=[{**x, "run": {**x["run"], "method": "raceway"}} for x in SALTINGS_BARN["strings"]],
+    runs={k: {**r, "method": "raceway"} for k, r in SALTINGS_BARN["runs"].items()},
+    safeguards=[],
+)
 SHAPES: dict[str, dict[str, Any]] = {
     "one bank for all": other(TERN_HOLLOW),
     "a bank per inverter, on buses": other(
@@ -130,6 +149,25 @@ SHAPES: dict[str, dict[str, Any]] = {
     "AC-coupled": other(MOSSBANK_TERRACE),
     "TN-S with an electrode of its own": other(
         MOSSBANK_TERRACE, supply__earthing="TN-S", supply__electrode="own"
+    ),
+    "one line of 120 V": CABIN,
+    "two units on one line of 120 V": other(
+        CABIN,
+        kit__inverters=2,
+        strings=[{**x, "inverter": n} for n, x in enumerate(CABIN["strings"], 1)],
+        runs=runs(CABIN, backup_feeder=US),
+    ),
+    "three phases of 208 V": SHOP,
+    "units of 120 V on three lines": other(
+        SHOP,
+        kit__inverter="marram-k4",
+        kit__inverters=3,
+        kit__pack="tidewell-14",
+        kit__packs=2,
+        kit__series=1,
+        site__name="Turnstone Works",
+        strings=[],
+        runs=runs(SHOP, grid_feeder=US, backup_feeder=US, pack=US),
     ),
     "TT": other(MOSSBANK_TERRACE, supply__earthing="TT", supply__loop_ohm=80),
 }

@@ -28,11 +28,10 @@ from pymodbus import FramerType
 from pymodbus.constants import ExcCodes
 from pymodbus.server import ModbusTcpServer
 
-from gumboot.core.kit import LINES
+from gumboot.core.kit import LINES, MAINS
 from gumboot.core.link.wiring import ANGLES, NOWHERE, OPEN, SEES, STEPS_AT, Setup, Wiring, right
 from gumboot.devices.standing import Standing, acting, device
 
-VOLTS = {"split-phase 120/240 V": 120.0}
 POWER, LINE_VOLTS, DRIVE, OFF = 0, 20, 100, 105
 COUNT = 200
 
@@ -122,7 +121,7 @@ class Registers:
         """What is read is fresh."""
         for k, watts in enumerate(self.house.power()):
             registers[POWER + 2 * k : POWER + 2 * k + 2] = words_of(watts)
-        volts = VOLTS.get(self.house.setup.supply, 230.0)
+        volts = MAINS[self.house.setup.supply].to_neutral
         for k in range(len(self.house.base)):
             shown = volts + self.house.chance.gauss(0, 0.3)
             at = LINE_VOLTS + 2 * k

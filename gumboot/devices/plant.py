@@ -38,7 +38,7 @@ from pymodbus.server import ModbusTcpServer
 
 from gumboot.catalogue import catalogue
 from gumboot.core.design import Design, design
-from gumboot.core.kit import LINES
+from gumboot.core.kit import LINES, MAINS
 from gumboot.core.plan import Plan
 from gumboot.core.wake.hazard import READIED
 from gumboot.core.wake.settle import settle
@@ -54,7 +54,6 @@ YARD, GRID, WHOLE = 100, 200, 201
 COUNT = 256
 RESTART_S = 30.0
 GRID_S, START_S = 60.0, 60.0  # a unit watches the grid; it wakes, where its sheet is silent
-PHASE_V = {"split-phase 120/240 V": 120.0}
 WRONGS = re.compile(
     r"no grid|no bond|pack (?P<pack>\d+) low (?P<low>[\d.]+)|string (?P<string>[A-Z]) reversed"
     r"|unit (?P<unit>\d) asleep"
@@ -153,7 +152,7 @@ class Yard:
         """What a unit shows."""
         rows = self.settled()
         does = self.does(i, rows)
-        volts = PHASE_V.get(self.unit.supply, 230.0)
+        volts = MAINS[self.unit.supply].to_neutral
         lines = len(LINES[self.unit.supply])
         grid = self.plant.units[i, 3]
         seen = grid >= 0 and int(rows.feeds[0, grid]) & 1

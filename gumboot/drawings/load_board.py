@@ -10,7 +10,6 @@ from gumboot.core.basis.clock import show_minutes
 from gumboot.core.basis.figure import given, with_unit
 from gumboot.core.brief.loads.board import Board, Leg
 from gumboot.core.design import Design
-from gumboot.core.kit import LINES
 from gumboot.core.plan import Load
 from gumboot.drawings.svg import box, line, picture, tag, text
 
@@ -28,7 +27,7 @@ def load_board(design: Design) -> str:
     """The drawing as SVG text; empty without an inverter or loads."""
     if design.inverter is None or design.board is None:
         return ""
-    legs = [str(x) for x in LINES[design.inverter.supply]]
+    legs = [x.name for x in design.board.legs]
     loads = [(i, x) for i, x in enumerate(design.plan.loads) if set(x.legs.split("+")) <= set(legs)]
     wide = 780.0 if len(legs) > 1 else 430.0
     column = wide / len(legs)

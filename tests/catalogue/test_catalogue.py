@@ -22,6 +22,26 @@ from tests.conftest import altered
 SHELVES = sorted(p for p in files("gumboot.catalogue").iterdir() if p.name.endswith(".json"))
 
 
+@pytest.mark.parametrize("name", kit.MAINS)
+def test_volts_of_a_supply_agree_with_its_lines(name):
+    """Two lines half a turn apart stand twice as far from each other, three at a third √3 times:
+    nominal volts are that, rounded (ANSI C84.1, IEC 60038: 208 of 207.8, 400 of 398.4).
+    """
+    mains = kit.MAINS[name]
+    apart = {1: 1, 2: 2, 3: 3**0.5}[len(mains.lines)]
+    assert mains.between == pytest.approx(apart * mains.to_neutral, rel=5e-3)
+    assert mains.hertz == (60 if mains.american else 50)
+    assert f"{mains.to_neutral:g}" in name and f"{mains.between:g}" in name
+    assert kit.spreads(name, name) is False
+
+
+def test_single_phase_units_stand_on_lines_of_their_own_volts():
+    assert kit.spreads("single-phase 120 V", "three-phase 208Y/120 V")
+    assert kit.spreads("single-phase 230 V", "three-phase 400/230 V")
+    assert not kit.spreads("single-phase 230 V", "three-phase 208Y/120 V")
+    assert not kit.spreads("single-phase 120 V", "split-phase 120/240 V")
+
+
 def test_the_published_schema_is_current_and_every_file_keeps_it():
     assert Path("docs/catalogue.schema.json").read_text() == schema_text()
     check = Draft202012Validator(json.loads(schema_text()))

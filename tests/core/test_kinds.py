@@ -135,8 +135,8 @@ def test_nec_aluminium_where_it_is_allowed():
     s = made(off_wall(TERN_HOLLOW))[1]["loads"]
     assert (s.size, s.cable.material, str(s.protective.value)) == ("250", "Al", "6")
     assert (
-        s.trial.drop.inputs[2].source.endswith("Table 9")
-        and "aluminium" in s.trial.drop.inputs[2].lookup
+        s.trial.drop.inputs[3].source.endswith("Table 9")
+        and "aluminium" in s.trial.drop.inputs[3].lookup
     )
     copper = made(off_wall(plan(TERN_HOLLOW, runs__loads__material="Cu")))[1]["loads"]
     assert (copper.size, copper.cable.material) == ("3/0", "Cu")

@@ -23,7 +23,7 @@ from gumboot.core.new_job import (
 from gumboot.drawings.one_line import one_line
 
 SHELF = catalogue()
-BOTH = [(code, s) for code in BOOKS for s in SUPPLIES[BOOKS[code].split_phase][:-1]]
+BOTH = [(code, s) for code in BOOKS for s in SUPPLIES[BOOKS[code].american][:-1]]
 
 
 def answers(code, supply, kind, unit, **more):

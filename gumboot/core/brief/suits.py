@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from gumboot.core.codes.book import Book
-from gumboot.core.kit import Catalogue, Inverter, Pack
+from gumboot.core.kit import MAINS, Catalogue, Inverter, Pack, spreads
 
 SUPPLIES = {
-    True: ("split-phase 120/240 V", "off-grid"),
-    False: ("single-phase 230 V", "three-phase 400/230 V", "off-grid"),
-}  # by whether a book is for split phase
+    american: (*(kind for kind, m in MAINS.items() if m.american == american), "off-grid")
+    for american in (True, False)
+}
 
 
 def suits_supply(unit: Inverter, kind: str) -> bool:
@@ -17,12 +17,12 @@ def suits_supply(unit: Inverter, kind: str) -> bool:
     """
     if kind in ("", "off-grid", unit.supply):
         return True
-    return kind.startswith("three") and unit.supply.startswith("single")
+    return spreads(unit.supply, kind)
 
 
 def suits_book(unit: Inverter, book: Book) -> bool:
     """Whether a unit makes what a book's houses use."""
-    return unit.supply in SUPPLIES[book.split_phase]
+    return unit.supply in SUPPLIES[book.american]
 
 
 def suits_unit(pack: Pack, unit: Inverter | None) -> bool:

@@ -37,7 +37,7 @@ class Book:
     methods: ways of running cable that it has a table for, in words; method_first: what an empty
     form begins
     with, of a string `method_first_pv`; method_said: a method in words, with {} for its name.
-    split_phase: whether it serves split-phase supplies or the others; main_board: what the box at
+    american: whether it is for North America's supplies or the others; main_board: what the box at
     the service is called; earth_label: how the main earth's conductor is labelled.
     neutral_opened: whether an AC breaker opens neutral too. bonded_by_network: earthing systems in
     which the network bonds neutral. own_bond: whether an island needs a bond and an electrode of
@@ -79,7 +79,7 @@ class Book:
     method_first: str
     method_first_pv: str
     method_said: str
-    split_phase: bool
+    american: bool
     main_board: str
     earth_label: str
     neutral_opened: bool

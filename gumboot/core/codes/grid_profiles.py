@@ -34,7 +34,6 @@ class Profile:
     limits: tuple[Limit, ...]
 
 
-TO_NEUTRAL = {"three-phase 400/230 V": 230.0}  # nominal of a line, where a sheet says line to line
 PROFILES = {
     "IEEE 1547-2018": Profile(
         "IEEE 1547-2018, category III",

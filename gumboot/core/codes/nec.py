@@ -320,19 +320,23 @@ def voltage_drop_ac(
     length_ft: Figure,
     size: str,
     power_factor: Figure,
+    phases: int = 1,
     material: str = "Cu",
     sets: int = 1,
 ) -> Figure:
-    """Drop in V over a two-wire 240 V run, out and back; the usual approximation, good while the
-    drop is small.
+    """Drop in V: line to neutral on three phases, else over the run out and back; the usual
+    approximation, good while the drop is small.
     """
+    three = phases == 3
+    b = given("b", 1 if three else 2, "", "Three phases 1, otherwise 2", "geometry")
     r, x = ac_impedance(size, material)
     each, n = _shared(sets)
     return solve(
         "dV",
         "V",
         "Voltage drop",
-        f"2 * I * L / 1000 * (R * pf + X * sqrt(1 - pf * pf)){each}",
+        f"b * I * L / 1000 * (R * pf + X * sqrt(1 - pf * pf)){each}",
+        b,
         i,
         length_ft,
         r,
@@ -340,7 +344,7 @@ def voltage_drop_ac(
         power_factor,
         *n,
         source=f"{BOOK} Chapter 9 Table 9, note 2",
-        assumption="legs balanced, conductor at 75 °C, PVC conduit",
+        assumption=f"{'phases' if three else 'legs'} balanced, conductor at 75 °C, PVC conduit",
         doubt=MEMORY,
     )
 

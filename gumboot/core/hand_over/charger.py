@@ -11,10 +11,16 @@ from dataclasses import dataclass
 from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, solve
 from gumboot.core.brief.loads.board.design import design_board
 from gumboot.core.design import Design
-from gumboot.core.kit import LINES
+from gumboot.core.kit import MAINS, Mains
 from gumboot.core.plan import Plan
+from gumboot.core.size.supply import house_supply
 
-RATED_A = {1: 32.0, 2: 40.0, 3: 16.0}  # of one at home, by the lines it takes: common practice
+RATED_A = {  # of one at home, by whether its supply is North America's and the lines it takes
+    (True, 1): 12.0,
+    (True, 2): 40.0,
+    (False, 1): 32.0,
+    (False, 3): 16.0,
+}  # common practice
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,23 +34,31 @@ class Charger:
     over: bool = False
 
 
+def mains_of(d: Design) -> Mains:
+    """The mains of the house."""
+    return MAINS[house_supply(d.plan, d.inverter)]
+
+
 def lines_of(d: Design) -> int:
     """How many lines a charger takes: those of the house; off grid those of the units."""
-    kind = d.plan.supply.kind
-    if kind == "off-grid":
-        return len(LINES[d.inverter.supply]) if d.inverter else 1
-    return 3 if kind.startswith("three") else 2 if kind.startswith("split") else 1
+    mains = mains_of(d)
+    return min(len(mains.lines), 2) if mains.american else len(mains.lines)
+
+
+def rated_a(d: Design) -> float:
+    """A of each of them."""
+    return RATED_A[mains_of(d).american, lines_of(d)]
 
 
 def watts(d: Design) -> float:
     """What it draws, W."""
-    n = lines_of(d)
-    return RATED_A[n] * (120.0 if n == 2 else 230.0) * n
+    n, mains = lines_of(d), mains_of(d)
+    return rated_a(d) * (mains.between if n == 2 else mains.to_neutral * n)
 
 
 def protection_a(d: Design) -> float:
     """Its breaker, A."""
-    return d.plan.book.next_standard(d.plan.book.continuous * RATED_A[lines_of(d)])
+    return d.plan.book.next_standard(d.plan.book.continuous * rated_a(d))
 
 
 def charger(d: Design, with_it: Plan) -> Charger:
@@ -53,7 +67,7 @@ def charger(d: Design, with_it: Plan) -> Charger:
     if unit is None:
         return Charger((), ("Choose the kit in Brief first.",))
     book, lines = d.plan.book, lines_of(d)
-    i = given("I_ev", RATED_A[lines], "A", "Charger, each line", COMMON_PRACTICE)
+    i = given("I_ev", rated_a(d), "A", "Charger, each line", COMMON_PRACTICE)
     k = given("k", book.continuous, "", "Protection over continuous current", book.name)
     clause = book.clauses["charger"]
     least = solve(

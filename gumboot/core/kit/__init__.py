@@ -24,11 +24,23 @@ from gumboot.core.kit.port import Port
 from gumboot.core.kit.signal import Pin, Plug, SignalPort, Switches
 from gumboot.core.kit.terminal import Terminal
 from gumboot.core.kit.tool import Tool
-from gumboot.core.kit.words import LINES, LITHIUM, Chemistry, Family, Ground, Stage, Supplied
+from gumboot.core.kit.words import (
+    LINES,
+    LITHIUM,
+    MAINS,
+    Chemistry,
+    Family,
+    Ground,
+    Mains,
+    Stage,
+    Supplied,
+    spreads,
+)
 
 __all__ = [
     "LINES",
     "LITHIUM",
+    "MAINS",
     "Anchor",
     "AnyEntry",
     "BrokenCatalogue",
@@ -45,6 +57,7 @@ __all__ = [
     "Inverter",
     "LabelStock",
     "Lugs",
+    "Mains",
     "MenuItem",
     "Meter",
     "Module",
@@ -62,4 +75,5 @@ __all__ = [
     "entry",
     "file",
     "schema_text",
+    "spreads",
 ]

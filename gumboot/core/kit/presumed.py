@@ -12,7 +12,7 @@ from typing import Any
 
 from gumboot.core.codes import OutsideTable
 from gumboot.core.codes.books import BOOKS
-from gumboot.core.kit.words import LINE_VOLTS, LINES
+from gumboot.core.kit.words import LINE_VOLTS, LINES, MAINS
 
 NOT_ENTERED = "not entered yet"
 AWG, METRIC = ("14", "500"), ("1.5 mm²", "240 mm²")
@@ -72,8 +72,9 @@ def on_mm2(document: dict[str, Any]) -> bool:
     """Whether an entry speaks of mm²: by its book, else by its supply."""
     book = BOOKS.get(document.get("book"))  # type: ignore[arg-type]
     if book is not None:
-        return not book.split_phase
-    return document.get("supply") != "split-phase 120/240 V"
+        return not book.american
+    mains = MAINS.get(str(document.get("supply")))
+    return mains is None or not mains.american
 
 
 def port(document: dict[str, Any], name: str, conductors: Iterable[str], label: str) -> None:

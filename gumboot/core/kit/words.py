@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Literal
 
 from gumboot.core.kit.terminal import (
@@ -23,19 +24,51 @@ Family = Literal[
     "tap",
     "port-use",
 ]
-Supplied = Literal["split-phase 120/240 V", "single-phase 230 V", "three-phase 400/230 V"]
+Supplied = Literal[
+    "split-phase 120/240 V",
+    "single-phase 120 V",
+    "three-phase 208Y/120 V",
+    "single-phase 230 V",
+    "three-phase 400/230 V",
+]
 Chemistry = Literal["LFP", "NMC", "flooded", "sealed", "gel"]
 LITHIUM: tuple[Chemistry, ...] = ("LFP", "NMC")
-LINES: dict[str, tuple[Conductor, ...]] = {
-    "split-phase 120/240 V": ("L1", "L2"),
-    "single-phase 230 V": ("L1",),
-    "three-phase 400/230 V": ("L1", "L2", "L3"),
+
+
+@dataclass(frozen=True, slots=True)
+class Mains:
+    """A kind of supply: its lines, V of each to neutral and between two of them (of one line, to
+    neutral), Hz, and whether it is one of North America's.
+    """
+
+    lines: tuple[Conductor, ...]
+    to_neutral: float
+    between: float
+    hertz: float
+    american: bool
+
+
+MAINS: dict[str, Mains] = {  # ANSI C84.1 and IEC 60038: nominal voltages
+    "split-phase 120/240 V": Mains(("L1", "L2"), 120.0, 240.0, 60.0, True),
+    "single-phase 120 V": Mains(("L1",), 120.0, 120.0, 60.0, True),
+    "three-phase 208Y/120 V": Mains(("L1", "L2", "L3"), 120.0, 208.0, 60.0, True),
+    "single-phase 230 V": Mains(("L1",), 230.0, 230.0, 50.0, False),
+    "three-phase 400/230 V": Mains(("L1", "L2", "L3"), 230.0, 400.0, 50.0, False),
 }
-LINE_VOLTS: dict[str, float] = {  # between lines; of one line, to neutral
-    "split-phase 120/240 V": 240.0,
-    "single-phase 230 V": 230.0,
-    "three-phase 400/230 V": 400.0,
-}
+LINES = {kind: m.lines for kind, m in MAINS.items()}
+LINE_VOLTS = {kind: m.between for kind, m in MAINS.items()}
+
+
+def spreads(unit: str, house: str) -> bool:
+    """Whether single-phase units of a kind stand on the lines of a three-phase house: each makes
+    what one of them is to neutral.
+    """
+    one, three = MAINS.get(unit), MAINS.get(house)
+    if one is None or three is None or len(three.lines) != 3:
+        return False
+    return len(one.lines) == 1 and one.to_neutral == three.to_neutral
+
+
 Stage = Literal["Battery", "PV", "Grid", "Backup", "Generator", "Links"]
 Opening = Literal["loads", "generator", "backup", "grid", "pv inverter", "pv", "unit", "battery"]
 Ground = Literal[

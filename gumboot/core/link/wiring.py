@@ -25,7 +25,9 @@ Array = NDArray[np.float64]
 
 ANGLES: dict[str, tuple[float, ...]] = {
     "single-phase 230 V": (0.0,),
+    "single-phase 120 V": (0.0,),
     "split-phase 120/240 V": (0.0, 180.0),
+    "three-phase 208Y/120 V": (0.0, -120.0, 120.0),
     "three-phase 400/230 V": (0.0, -120.0, 120.0),
 }
 # Where steps are made, and which of them a clip at a place sees.

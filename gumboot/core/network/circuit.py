@@ -205,7 +205,7 @@ class Circuit:
     @property
     def three_phase(self) -> bool:
         """Whether it has three lines."""
-        return "L3" in self.conductors
+        return self.lines == 3
 
 
 def end(

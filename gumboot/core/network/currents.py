@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from gumboot.core.basis.figure import MEMORY, Figure, given, solve
 from gumboot.core.codes.book import Book
-from gumboot.core.kit import Inverter
+from gumboot.core.kit import MAINS, Inverter
 from gumboot.core.plan import Plan
 
 
@@ -122,9 +122,9 @@ def source_current(
     power = given(symbol, power_w, "W", name, "brief")
     three = supply.startswith("three")
     if three and lines == 1:
-        volts = given("V", 230.0, "V", "Line to neutral", "supply")
+        volts = given("V", MAINS[supply].to_neutral, "V", "Line to neutral", "supply")
     elif three and inverter.supply.startswith("single"):
-        volts = given("V", 400.0, "V", "Line to line", "supply")
+        volts = given("V", MAINS[supply].between, "V", "Line to line", "supply")
     else:
         volts = given("V", inverter.voltage_v, "V", "AC voltage", "inverter sheet")
     formula = f"{symbol} / (sqrt(3) * V)" if lines == 3 else f"{symbol} / V"

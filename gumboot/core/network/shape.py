@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
+from gumboot.core.kit import spreads
 from gumboot.core.kit.terminal import Conductor
 from gumboot.core.network.builder import Builder
 
@@ -41,7 +42,7 @@ def tapped(b: Builder) -> bool:
 
 def spread(b: Builder) -> bool:
     """Whether single-phase units stand on the lines of a three-phase house."""
-    return b.inverter.supply.startswith("single") and b.supply.startswith("three")
+    return spreads(b.inverter.supply, b.supply)
 
 
 def line_of(b: Builder, i: int) -> Line:

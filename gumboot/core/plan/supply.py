@@ -8,6 +8,7 @@ from pydantic import (
     Field,
 )
 
+from gumboot.core.kit.words import Supplied
 from gumboot.core.plan.fields import (
     Amps,
     Part,
@@ -24,9 +25,7 @@ class Supply(Part):
     can push into a short at the service, in A.
     """
 
-    kind: Literal[
-        "split-phase 120/240 V", "single-phase 230 V", "three-phase 400/230 V", "off-grid"
-    ] = "split-phase 120/240 V"
+    kind: Supplied | Literal["off-grid"] = "split-phase 120/240 V"
     main_breaker_a: Amps | None = None
     bus_a: Amps | None = None
     connection: Literal["main-panel breaker", "supply-side tap"] = "main-panel breaker"

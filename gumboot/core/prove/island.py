@@ -14,6 +14,7 @@ from gumboot.core.basis.words import inside
 from gumboot.core.codes import iec, nec
 from gumboot.core.codes.grid_profiles import PROFILES
 from gumboot.core.design import Design
+from gumboot.core.kit import MAINS
 from gumboot.core.plan.loads import Load
 from gumboot.core.prove.band import Band, Known, combined, limits
 from gumboot.core.prove.dead import COLD_OVER_75
@@ -44,7 +45,7 @@ def island_dues(d: Design, duties: dict[str, Finding]) -> Iterator[Due]:
     stands = ALONE if off_grid else f"{grid_switch(d)} {STANDS}"
     at, _ = loads_board(d)
     yield from volt_dues(d, ISLAND, island_pairs(d), OUTPUT, stands)
-    hertz = 60.0 if unit.supply.startswith("split") else 50.0
+    hertz = MAINS[unit.supply].hertz
     shifts = any(p.obeys_frequency == "yes" for p in d.plan.kit.pv_inverters)
     high = hertz + (SHIFT_TO if shifts else HERTZ_OFF)
     yield Due(

@@ -14,9 +14,11 @@ from gumboot.core.basis.finding import Finding
 from gumboot.core.basis.formula import Formula
 from gumboot.core.basis.words import inside
 from gumboot.core.design import Design
+from gumboot.core.kit import spreads
 from gumboot.core.prove.band import Band, combined, expanded, limits
 from gumboot.core.prove.due import LIVE, Due, Stage, pack_at
 from gumboot.core.prove.residual import residual_dues
+from gumboot.core.size.supply import neutral_v
 from gumboot.core.wake.steps import NEUTRAL_V, SUPPLY, pairs_of
 
 STAGE: Stage = "On the grid"
@@ -52,7 +54,7 @@ def shown_as(d: Design, line: str) -> str:
     unit, count = d.inverter, d.plan.kit.inverters
     if unit is None or not unit.supply.startswith("single"):
         return f"1:output {line} V"
-    if not d.plan.supply.kind.startswith("three"):
+    if not spreads(unit.supply, d.plan.supply.kind):
         return "1:output L1 V" if line == "L1" else ""
     on = (n for n in range(1, count + 1) if d.plan.kit.line_of(n) == line)
     return next((f"{n}:output L1 V" for n in on), "")
@@ -67,7 +69,7 @@ def loop_dues(d: Design) -> Iterator[Due]:
         s = rows.get(x.circuit)
         if s is None or x.grid is None or d.plan.supply.earthing == "TT":
             continue
-        u_0 = given("U_0", 230.0, "V", "Line to neutral", "brief")
+        u_0 = neutral_v(d.plan, d.inverter)
         most = Z_MAX.figure(HEAT, u_0, x.trip.renamed("I_a"))
         off = limits(x.grid, LOOP_OFF, 0.02)
         part = given("u_1", off.u, "Ω", "From the supply, by the hour", COMMON_PRACTICE)
@@ -104,7 +106,7 @@ def fault_due(d: Design) -> Iterator[Due]:
         return
     band, limit, expects = None, breaks(d), ""
     if z is not None and supply.earthing != "TT":
-        u_0 = given("U_0", 230.0, "V", "Line to neutral", "brief")
+        u_0 = neutral_v(d.plan, d.inverter)
         z_e = given("Z_e", z, "Ω", "External loop", "survey")
         band = combined(FAULT, limits(u_0, SUPPLY), limits(z_e, LOOP_OFF, 0.02))
         expects = f"{band.low:,.0f} to {band.high:,.0f} A, "

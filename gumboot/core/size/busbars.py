@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from gumboot.core.basis.figure import MEMORY, Figure, given, solve
 from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
 from gumboot.core.codes import nec
-from gumboot.core.kit import Inverter
+from gumboot.core.kit import Inverter, spreads
 from gumboot.core.network import Network, OnBar, Source, on_busbar
 from gumboot.core.network.currents import on_each_line, output_current, source_current
 from gumboot.core.plan import Plan
@@ -121,7 +121,7 @@ def _main(
 def output_of(sources: Sequence[Source], plan: Plan, inverter: Inverter) -> Figure:
     """What sources push into a bar together, in A on the busiest line."""
     units = sum(s.kind == "inverter" for s in sources)
-    spread = inverter.supply.startswith("single") and plan.supply.kind.startswith("three")
+    spread = spreads(inverter.supply, plan.supply.kind)
     n = given("n_inv", on_each_line(units, spread), "", "Inverters", "plan")
     parts: list[Figure] = [n, output_current(inverter)] if units else []
     terms = ["n_inv * I_inv"] if units else []

@@ -25,6 +25,7 @@ from gumboot.core.plan import Plan, Safeguard
 from gumboot.core.size.bank import Bank, fault_current
 from gumboot.core.size.conductors import SizedCircuit
 from gumboot.core.size.safeguards import RESIDUAL, ahead_of, for_loads, needed_type, plus
+from gumboot.core.size.supply import neutral_v
 
 COLD_RULE = "NEC 2023 Chapter 9 Table 8, note 2"
 COLD = looked_up(
@@ -213,7 +214,7 @@ def loop_of(
     """The loop of one AC circuit: external, upstream circuits, its own. IEC 60364-4-41 411.4."""
     if s.protection is None or s.circuit.power_factor is None:
         return None
-    u_0 = given("U_0", 230.0, "V", "Line to neutral", "brief")
+    u_0 = neutral_v(plan, inverter)
     limit = iec.loop_limit(curve, s.protection.renamed("I_n"), u_0)
     trip = next(f for f in limit.inputs if f.symbol == "m")
     needs = solve(
@@ -344,7 +345,7 @@ def loop_findings(
     if weak:
         found.append(_in_island(weak[0], by_id[weak[0].circuit], plan))
     for x in loops:
-        found += _adiabatic(by_id[x.circuit], x)
+        found += _adiabatic(by_id[x.circuit], x, neutral_v(plan, inverter))
     return tuple(loops), found
 
 
@@ -367,10 +368,9 @@ def _in_island(x: Loop, s: SizedCircuit, plan: Plan) -> Finding:
     return check("loop.islanded", x.circuit, says, rule, cure, figures=figures)
 
 
-def _adiabatic(s: SizedCircuit, loop: Loop) -> list[Finding]:
+def _adiabatic(s: SizedCircuit, loop: Loop, u_0: Figure) -> list[Finding]:
     if loop.grid is None:
         return []
-    u_0 = given("U_0", 230.0, "V", "Line to neutral", "brief")
     i_f = solve("I_f", "A", "Earth-fault current", "U_0 / Z_s", u_0, loop.grid, source="Ohm's law")
     t = T_TRIP if loop.grid.n <= loop.limit.n else T_SLOW
     least = iec.adiabatic(i_f, t, s.cable.temp_c if s.cable.temp_c in iec.K_PE else 70)

@@ -6,12 +6,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from gumboot.core.basis.figure import Figure
+from gumboot.core.basis.figure import Figure, given
 from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty, stop
 from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.codes import OutsideTable, iec
 from gumboot.core.codes.books import BOOKS
-from gumboot.core.kit import Gateway, Inverter
+from gumboot.core.kit import MAINS, Gateway, Inverter, spreads
 from gumboot.core.network import Network
 from gumboot.core.network.currents import on_each_line, output_current
 from gumboot.core.plan import Plan
@@ -50,7 +50,7 @@ def supply_findings(plan: Plan, inverter: Inverter, gateway: Gateway | None) -> 
                 Cure("Choose a gateway of the inverter's supply"),
             )
         )
-    spread = inverter.supply.startswith("single") and kind.startswith("three")
+    spread = spreads(inverter.supply, kind)
     together = on_each_line(plan.kit.inverters, spread) * output_current(inverter).n
     if gateway and together > gateway.inverter.i_max_a:
         says = (
@@ -83,9 +83,9 @@ def supply_findings(plan: Plan, inverter: Inverter, gateway: Gateway | None) -> 
                 ),
             )
         )
-    split = inverter.supply.startswith("split")
-    if split != plan.book.split_phase:
-        right = next(b.code for b in BOOKS.values() if b.split_phase == split)
+    american = MAINS[inverter.supply].american
+    if american != plan.book.american:
+        right = next(b.code for b in BOOKS.values() if b.american == american)
         found.append(
             stop(
                 "code.supply",
@@ -107,7 +107,28 @@ def supply_findings(plan: Plan, inverter: Inverter, gateway: Gateway | None) -> 
                         Cure("Read it from the panel's label and type it in Brief"),
                     )
                 )
-    return found + tap_findings(plan)
+    return found + tap_findings(plan) + single_findings(plan, inverter)
+
+
+def single_supply(plan: Plan, inverter: Inverter) -> bool:
+    """Whether one line of 120 V alone feeds a house, whose panel may be made for two."""
+    mains = MAINS[inverter.supply]
+    return plan.supply.kind == "off-grid" and mains.american and len(mains.lines) == 1
+
+
+def single_findings(plan: Plan, inverter: Inverter) -> list[Finding]:
+    """Two circuits that share a neutral are safe on two opposite lines only: on one their currents
+    add up in it, and no breaker sees that. NEC 710.15(C).
+    """
+    if not single_supply(plan, inverter) or "single supply" not in plan.book.clauses:
+        return []
+    says = (
+        "One line of 120 V feeds the panel: no two of its circuits share a neutral (no multiwire"
+        " circuit, no 240 V outlet), and the ratings of all sources together stay below its neutral"
+        " bar's. Look at every cable that lands there."
+    )
+    rule = plan.book.clauses["single supply"]
+    return [duty("supply.single", "loads-panel", says, rule, Asked("Land"))]
 
 
 def tap_findings(plan: Plan) -> list[Finding]:
@@ -289,7 +310,7 @@ def suits(plan: Plan, inverter: Inverter, gateway: Gateway | None) -> bool:
     return (
         serves(inverter, plan)
         and (gateway is None or gateway.supply == house_supply(plan, inverter))
-        and inverter.supply.startswith("split") == plan.book.split_phase
+        and MAINS[inverter.supply].american == plan.book.american
     )
 
 
@@ -298,10 +319,20 @@ def serves(inverter: Inverter, plan: Plan) -> bool:
     three-phase one.
     """
     kind = plan.supply.kind
-    spread = inverter.supply.startswith("single") and kind.startswith("three")
-    return kind in ("off-grid", inverter.supply) or spread
+    return kind in ("off-grid", inverter.supply) or spreads(inverter.supply, kind)
 
 
-def house_supply(plan: Plan, inverter: Inverter) -> str:
-    """The kind of supply that gateway and boards of a house are for."""
-    return inverter.supply if plan.supply.kind == "off-grid" else plan.supply.kind
+def house_supply(plan: Plan, inverter: Inverter | None) -> str:
+    """The kind of supply that gateway and boards of a house are for: off grid what its units make,
+    without any the usual one of its book.
+    """
+    if plan.supply.kind != "off-grid":
+        return plan.supply.kind
+    usual = (kind for kind, m in MAINS.items() if m.american == plan.book.american)
+    return inverter.supply if inverter else next(usual)
+
+
+def neutral_v(plan: Plan, inverter: Inverter | None) -> Figure:
+    """V of a line of a house to neutral, and so to earth."""
+    volts = MAINS[house_supply(plan, inverter)].to_neutral
+    return given("U_0", volts, "V", "Line to neutral", "brief")

@@ -1,7 +1,7 @@
 """What the utility can push into a short, against what each breaker on the alternating side breaks.
 
-I_k = U / (U / I_0 + ΣR)   I_0 at the service, ΣR there and back through the job's own conductors,
-                           cold
+I_k = U / (U / I_0 + ΣR)   I_0 at the service, ΣR through the job's own conductors as far as there,
+                           cold: out and back, or of three phases one line
 """
 
 from __future__ import annotations
@@ -12,6 +12,7 @@ from collections.abc import Sequence
 from gumboot.core.basis.figure import Figure, given, solve
 from gumboot.core.basis.finding import Asked, Cure, Finding, duty, stop
 from gumboot.core.codes import OutsideTable, iec, nec
+from gumboot.core.kit import MAINS
 from gumboot.core.network import Network, Switch, reached
 from gumboot.core.plan import Plan
 from gumboot.core.size.conductors import SizedCircuit
@@ -20,7 +21,9 @@ HOT_OVER_COLD = 1.2  # Table 8 is of conductors at 75 °C; a cold one lets more 
 
 
 def resistance_ohm(s: SizedCircuit) -> float:
-    """Both conductors of a circuit in Ω, cold; 0 where the tables have no such size."""
+    """Both conductors of a circuit in Ω, cold; one of three phases, whose short between all lines
+    is the greatest; 0 where the tables have no such size.
+    """
     try:
         if s.size.endswith("mm²"):
             each = iec.resistance(s.size, "stranded", s.cable.material).n / 1000
@@ -28,7 +31,8 @@ def resistance_ohm(s: SizedCircuit) -> float:
             each = nec.dc_resistance(s.size, s.cable.material).n / 304.8 / HOT_OVER_COLD
     except OutsideTable:
         return 0.0
-    return 2 * each * s.conditions.run.length_m / s.sets
+    ways = 1 if s.circuit.three_phase else 2
+    return ways * each * s.conditions.run.length_m / s.sets
 
 
 def fault_findings(
@@ -49,7 +53,8 @@ def fault_findings(
         )
         asked = Asked("Brief", "form")
         return {}, [duty("supply.fault", "main-panel", says, rule, asked)]
-    volts = 240.0 if plan.supply.kind.startswith("split") else 230.0
+    mains = MAINS[plan.supply.kind]
+    volts = mains.between if len(mains.lines) == 2 else mains.to_neutral
     u = given("U", volts, "V", "Voltage", "supply")
     silent: list[tuple[Switch, Figure]] = []
     at_service = given("I_0", known, "A", "At the service", "the utility")
@@ -64,7 +69,7 @@ def fault_findings(
         if not known_of or node is None or switch.works == "battery":
             continue
         total = _along(node, came, wires, ohms)
-        r = given("R", round(total, 6), "Ω", "Conductors there and back", "plan")
+        r = given("R", round(total, 6), "Ω", "Conductors as far as there", "plan")
         i = solve(
             "I_k",
             "A",

@@ -11,9 +11,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from gumboot.core.basis.words import inside
-from gumboot.core.kit import LINES
+from gumboot.core.kit import MAINS, spreads
 from gumboot.core.kit.starting import Starting
 from gumboot.core.size.inrush import HAND_OHM
+from gumboot.core.size.supply import house_supply
 from gumboot.core.wake.chapters import Wake
 from gumboot.core.wake.order import Act
 from gumboot.core.wake.plant import as_key
@@ -152,14 +153,9 @@ def _service(d: Design) -> Iterator[Step]:
 
 def pairs_of(supply: str) -> list[tuple[str, float]]:
     """(between what, volts) of a supply: each line to neutral, and a pair of lines."""
-    lines = LINES.get(supply, ("L1",))
-    own = {1: 230.0, 2: 120.0, 3: 230.0}[len(lines)]
-    pairs = [(f"{line} to N", own) for line in lines]
-    if len(lines) == 2:
-        pairs.append(("L1 to L2", 240.0))
-    if len(lines) == 3:
-        pairs.append(("L1 to L2", 400.0))
-    return pairs
+    mains = MAINS[supply]
+    pairs = [(f"{line} to N", mains.to_neutral) for line in mains.lines]
+    return [*pairs, ("L1 to L2", mains.between)] if len(mains.lines) > 1 else pairs
 
 
 def _volts(
@@ -290,7 +286,9 @@ def _before(w: Wake, d: Design, m: _Moment) -> Iterator[Step]:
         lever_feeds = int(m.rows.a[m.pre, m.act.k] | m.rows.b[m.pre, m.act.k])
         of_grid = bool(lever_feeds & 1)
         band = SUPPLY if of_grid else OUTPUT
-        for between, volts in pairs_of(_supply(d)) if of_grid else island_pairs(d):
+        for between, volts in (
+            pairs_of(house_supply(d.plan, d.inverter)) if of_grid else island_pairs(d)
+        ):
             title = f"{between} at {at}"
             key = f"gate.{m.name}.{as_key(between)}"
             yield _volts(key, ON, title, f"Measured at {source}.", volts, band, lever.body, shows)
@@ -403,21 +401,15 @@ def _output(w: Wake, d: Design, m: _Moment, i: int, shows: str) -> Iterator[Step
     )
 
 
-def _supply(d: Design) -> str:
-    if d.plan.supply.kind != "off-grid":
-        return d.plan.supply.kind
-    return d.inverter.supply if d.inverter else "single-phase 230 V"
-
-
 def island_pairs(d: Design) -> list[tuple[str, float]]:
     """What a board reads that the units alone feed: single-phase units only the lines they are
     on.
     """
-    unit, supply = d.inverter, _supply(d)
-    if unit is None or not unit.supply.startswith("single") or not supply.startswith("three"):
+    unit, supply = d.inverter, house_supply(d.plan, d.inverter)
+    if unit is None or not spreads(unit.supply, supply):
         return pairs_of(unit.supply if unit else supply)
     lines = {d.plan.kit.line_of(n) for n in range(1, d.plan.kit.inverters + 1)}
-    return [(f"{line} to N", 230.0) for line in sorted(lines)]
+    return [(f"{line} to N", MAINS[supply].to_neutral) for line in sorted(lines)]
 
 
 def _export_limited(d: Design) -> bool:

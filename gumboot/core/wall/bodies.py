@@ -14,6 +14,7 @@ from gumboot.core.kit.enclosure import CableEntry, Enclosure, Hole
 from gumboot.core.network import Body, Role
 from gumboot.core.plan import Extra, Kit, Plan, Spot
 from gumboot.core.size.bank import cabinets
+from gumboot.core.size.supply import neutral_v
 from gumboot.core.wall.rect import Rect
 
 NOT_ON_A_WALL = ("array", "generator")
@@ -105,7 +106,7 @@ def boxes(
     """Every box of a job that has its place on a wall, and whose case is known; extras of all walls
     come last. dc_v: the most DC volts in a body.
     """
-    out = []
+    out, line_v = [], neutral_v(plan, inverter).n
     for b in bodies:
         if b.role in NOT_ON_A_WALL or (
             b.role == "loads" and b.label == "House panel" and b.enclosure is None
@@ -137,16 +138,14 @@ def boxes(
                 kwh,
                 there,
                 assumed,
-                max(dc_v.get(b.id, 0.0), 0.0 if b.role in ("pack", "dc-bus") else line_v(plan)),
+                max(
+                    dc_v.get(b.id, 0.0),
+                    0.0 if b.role in ("pack", "dc-bus") else line_v,
+                ),
                 b.role in WORKED_AT or (b.role == "pack" and bool(pack and pack.breaker_a)),
             )
         )
     return (*out, *(extra_box(x) for w in plan.walls for x in w.extras))
-
-
-def line_v(plan: Plan) -> float:
-    """Volts of a line to earth."""
-    return 120.0 if plan.supply.kind.startswith("split") else 230.0
 
 
 def extra_box(x: Extra) -> Box:

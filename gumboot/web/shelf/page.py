@@ -10,6 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import load_only
 
 from gumboot.core.basis import units
+from gumboot.core.kit import MAINS
 from gumboot.core.kit.dbc import BadDbc, read_dbc
 from gumboot.core.kit.missing import Unit, missing
 from gumboot.drawings.label_sheet import draw_labels
@@ -35,7 +36,8 @@ def system_of(
     crew = visit.db.get(Crew, visit.crew_id)
     said = visit.text("units") or (sources or {}).get("units")
     if not said and body and body.get("supply"):
-        said = "us" if str(body["supply"]).startswith("split") else "si"
+        mains = MAINS.get(str(body["supply"]))
+        said = "us" if mains and mains.american else "si"
     said = said or (crew.defaults.get("units") if crew else "")
     return "us" if said == "us" else "si"
 

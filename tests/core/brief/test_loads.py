@@ -12,7 +12,6 @@ from gumboot.catalogue import catalogue
 from gumboot.core.basis.patch import apply
 from gumboot.core.brief.loads.assign import assign, hours_of
 from gumboot.core.brief.loads.board import (
-    PHASE_V,
     STARTING,
     STARTS_S,
     Sheet,
@@ -24,8 +23,10 @@ from gumboot.core.brief.loads.board import (
 from gumboot.core.brief.loads.findings import hubs
 from gumboot.core.brief.loads.ordinary import ORDINARY
 from gumboot.core.design import design
+from gumboot.core.kit import MAINS
 from gumboot.core.plan import Load, Plan
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
+from tests.shapes import SHAPES
 
 
 def load(id, watts, legs="L1", kind="resistive", **more):
@@ -193,6 +194,35 @@ def test_a_leg_the_supply_lacks_is_a_stop():
     assert found["load.legs"].level == "stop"
 
 
+def spread(lines, *loads):
+    """Three 5 kW single-phase units (7.5 kW surge) in a three-phase house, on some lines."""
+    terrace = SHAPES["single-phase units on three lines"]
+    kit = {**terrace["kit"], "inverters": len(lines.split()), "lines": lines}
+    return board_of(*loads, base={**terrace, "kit": kit})
+
+
+def test_single_phase_units_feed_the_lines_they_stand_on():
+    """By hand: two of them on L1, one on L2: 10 and 5 kW there, 15 in all; nothing on L3."""
+    made, found = spread("L1 L1 L2", load("a", 6000), load("b", 2000, "L2"))
+    rated = {x.name: (x.continuous.n, x.surge.n) for x in made.board.legs}
+    assert rated == {"L1": (10_000, 15_000), "L2": (5000, 7500), "L3": (0, 0)}
+    assert made.board.total.continuous.n == 15_000
+    assert not {k for k in found if k.startswith(("load.", "board.L"))}
+    _, stops = spread("L1 L1 L2", load("a", 6000, "L2"))
+    assert stops["board.L2.running"].level == "stop" and "board.L1.running" not in stops
+
+
+def test_a_line_without_a_unit_is_dark_in_an_outage():
+    made, found = spread(
+        "L1 L2", load("a", 500, "L3"), load("b", 500), load("c", 500, "L3", backed=False)
+    )
+    told = found["load.unfed"]
+    assert told.level == "stop" and "a (L3)" in told.says and "c (" not in told.says
+    for cure in told.cures:
+        after = Plan.model_validate(apply(made.plan.model_dump(mode="json"), cure.changes))
+        assert "load.unfed" not in {f.key for f in design(after, catalogue()).findings}
+
+
 def test_generator_against_chargers_and_loads():
     """Juniper: 7.5 kW; chargers at full current and the loads ask more: the current proposed brings
     them below it.
@@ -219,12 +249,12 @@ def test_generator_against_chargers_and_loads():
 def test_ordinary_circuits_are_plausible_loads():
     assert len({o.name for o in ORDINARY}) == len(ORDINARY) >= 20
     for o in ORDINARY:
-        for lines in (1, 2, 3):
-            x = o.load("x", lines)
+        for supply, mains in MAINS.items():
+            x = o.load("x", supply)
             assert (
                 20 <= x.running_w <= 10_000
                 and 0 < x.duty <= 1
-                and (x.legs == "L1+L2") == (o.both and lines == 2)
+                and (x.legs == "L1+L2") == (o.both and mains.american and len(mains.lines) > 1)
             )
 
 
@@ -276,7 +306,7 @@ def boards(draw):
 def test_assignment_is_the_best_of_all(board):
     unit, lines, loads = board
     inverter = catalogue().inverters[unit]
-    starting = {x.id: starting_power(x, PHASE_V[inverter.supply]) for x in loads}
+    starting = {x.id: starting_power(x, MAINS[inverter.supply].to_neutral) for x in loads}
     whole, surge, leg_c, leg_s = ratings(inverter, 1, len(lines))
     sheet = Sheet(loads, starting)
     total, leg = design_leg("all", sheet, whole, surge), design_leg("L1", sheet, leg_c, leg_s)

@@ -2,6 +2,8 @@
 by pandapower.
 """
 
+from datetime import date
+
 import pandapower as pp
 import pytest
 
@@ -12,8 +14,11 @@ from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.codes import iec, nec
 from gumboot.core.design import design
 from gumboot.core.kit import Catalogue
+from gumboot.core.land.placards import list_placards
 from gumboot.core.plan import Plan
+from gumboot.demo.plans import JUNIPER_CUT
 from tests.conftest import altered, off_wall
+from tests.shapes import SHAPES
 
 
 def circuits(plan):
@@ -51,8 +56,10 @@ def load_flow_drop(amps: float, r_ohm: float, x_ohm: float, volts: float, pf: fl
 
 @pytest.mark.parametrize("size", ["8", "4", "1/0", "4/0", "500"])
 @pytest.mark.parametrize("pf", [1.0, 0.95, 0.85])
+@pytest.mark.parametrize(("phases", "ways", "volts"), [(1, 2, 240), (1, 2, 120), (3, 1, 120)])
 @pytest.mark.long
-def test_ac_drop_equals_a_load_flow(size, pf):
+def test_ac_drop_equals_a_load_flow(size, pf, phases, ways, volts):
+    """Of three balanced phases a line to neutral, whose return carries nothing."""
     r, x = nec.ac_impedance(size)
     feet, amps = 120.0, 60.0
     ours = nec.voltage_drop_ac(
@@ -60,8 +67,9 @@ def test_ac_drop_equals_a_load_flow(size, pf):
         given("L", feet, "ft", "", ""),
         size,
         given("pf", pf, "", "", ""),
+        phases,
     ).n
-    flow = load_flow_drop(amps, 2 * r.n * feet / 1000, 2 * x.n * feet / 1000, 240, pf)
+    flow = load_flow_drop(amps, ways * r.n * feet / 1000, ways * x.n * feet / 1000, volts, pf)
     assert ours == pytest.approx(flow, rel=0.01)
 
 
@@ -329,6 +337,45 @@ def test_iec_drop_equals_a_load_flow(size, phases, pf):
     ).n
     factor = 1 if phases == 3 else 2
     assert ours == pytest.approx(load_flow_drop(amps, factor * r, factor * x, 230, pf), rel=0.01)
+
+
+@pytest.mark.parametrize("line", ["L1", "L2", "L3"])
+def test_one_line_alone_is_no_three_phases(line):
+    """Out and back on whichever line it stands; two conductors loaded."""
+    shape = SHAPES["one single-phase unit on L2"]
+    one = {**shape, "kit": {**shape["kit"], "lines": line}}
+    s = circuits(Plan.model_validate(one))["grid-1"]
+    assert s.circuit.conductors[:2] == (line, "N") and not s.circuit.three_phase
+    b = next(f for f in s.trial.drop.inputs if f.symbol == "b")
+    assert b.n == 2
+
+
+def test_three_phases_of_208_volts():
+    """By hand: 15 kW at 208 V, 41.6 A a line (44 by its sheet, 50 passed through); a drop is a part
+    of 120 V, along one line.
+    """
+    d = design(Plan.model_validate(SHAPES["three phases of 208 V"]), catalogue())
+    s = next(x for x in d.circuits if x.id == "grid-1")
+    assert s.circuit.lines == 3 and s.protection.n == nec.next_standard(1.25 * 50)
+    assert s.circuit.voltage.n == pytest.approx(208 / 3**0.5)
+    r, x = nec.ac_impedance(s.size)
+    feet = s.conditions.run.length_m / 0.3048
+    pf = s.circuit.power_factor.n
+    volts = 50 * feet / 1000 * (r.n * pf + x.n * (1 - pf**2) ** 0.5)
+    assert s.trial.drop.n == pytest.approx(volts, rel=1e-3)
+
+
+def test_one_line_of_120_volts_off_grid():
+    """NEC 710.15(C), from memory: no multiwire circuit on a panel that one line feeds."""
+    d = design(Plan.model_validate(SHAPES["one line of 120 V"]), catalogue())
+    s = next(x for x in d.circuits if x.id == "backup-1")
+    assert s.circuit.conductors == ("L1", "N", "PE") and s.circuit.voltage.n == 120
+    assert "supply.single" in {f.key for f in d.duties}
+    hung = {p.id: p for p in list_placards(d, date(2026, 1, 1))}
+    assert "MULTIWIRE" in hung["single-supply"].lines[1]
+    two = design(Plan.model_validate(JUNIPER_CUT), catalogue())
+    assert "supply.single" not in {f.key for f in two.duties}
+    assert "single-supply" not in {p.id for p in list_placards(two, date(2026, 1, 1))}
 
 
 def test_five_time_constants_charge_a_port():

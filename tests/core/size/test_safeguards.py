@@ -9,12 +9,14 @@ import pytest
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.patch import apply
+from gumboot.core.codes import iec
 from gumboot.core.design import design
 from gumboot.core.kit import Catalogue
 from gumboot.core.land.placards import list_placards
 from gumboot.core.network.currents import greatest_current
 from gumboot.core.plan import Plan
 from gumboot.core.size.faults import units_on_a_line
+from gumboot.core.size.utility_fault import resistance_ohm
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN
 from gumboot.drawings.one_line import one_line
 from gumboot.exports.materials import materials
@@ -181,14 +183,21 @@ def test_what_an_old_breaker_breaks_is_read_on_it():
 
 
 def test_conductors_take_from_the_fault():
-    """I = U / (U / I_0 + R): 230 V, 6 kA, 4 mm² there and back over its length at 20 °C."""
+    """I = U / (U / I_0 + R): 230 V, 6 kA, 4 mm² over its length at 20 °C: one line, for a short
+    between all three is the greatest (IEC 60909-0), and by hand of two units on one line there and
+    back.
+    """
     d, _ = made(SALTINGS_BARN)
     feeder = next(s for s in d.circuits if s.id == "loads")
     way = [s for s in d.circuits if s.id in ("changeover", "loads")]
-    ohms = sum(2 * 4.61 / 1000 * s.conditions.run.length_m for s in way)
+    ohms = sum(4.61 / 1000 * s.conditions.run.length_m for s in way)
     assert all(s.size == "4 mm²" for s in way) and feeder.circuit.load.body == "loads-panel"
     at = d.figures["fault.loads-panel/main"]
     assert at.n == pytest.approx(230 / (230 / 6000 + ohms), rel=1e-3)
+    terrace, _ = made(MOSSBANK_TERRACE)
+    out = next(s for s in terrace.circuits if s.circuit.power_factor and not s.circuit.three_phase)
+    cold = iec.resistance(out.size).n / 1000
+    assert resistance_ohm(out) == pytest.approx(2 * cold * out.conditions.run.length_m)
 
 
 @pytest.mark.parametrize(

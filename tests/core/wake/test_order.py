@@ -15,12 +15,12 @@ from gumboot.core.kit import Catalogue
 from gumboot.core.kit.starting import Starting
 from gumboot.core.plan import Plan
 from gumboot.core.wake.hazard import READIED, InTurn, named, rules_of
-from gumboot.core.wake.order import PASSED, WALK, Moves, any_order, order
+from gumboot.core.wake.order import Moves, any_order, order
 from gumboot.core.wake.plant import in_words
 from gumboot.core.wake.proof import prove
 from gumboot.core.wake.school import RANKS, ranks_of
 from gumboot.core.wake.slip import slips
-from gumboot.core.wake.states import NOT_IN_TURN
+from gumboot.core.wake.states import NOT_IN_TURN, PASSED, WALK
 from gumboot.demo import plans
 from tests.core.wake.plants import Bench
 from tests.core.wake.test_settle import JOBS

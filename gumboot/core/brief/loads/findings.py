@@ -9,8 +9,16 @@ from collections.abc import Sequence
 from gumboot.core.basis.clock import show_minutes
 from gumboot.core.basis.figure import COMMON_PRACTICE, with_unit
 from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
-from gumboot.core.brief.loads.board import SOFT_START, STARTS_S, Board, Leg, Sheet, share
-from gumboot.core.kit import LINES, Inverter
+from gumboot.core.brief.loads.board import (
+    SOFT_START,
+    STARTS_S,
+    Board,
+    Leg,
+    Sheet,
+    share,
+    units_on,
+)
+from gumboot.core.kit import Inverter
 from gumboot.core.plan import Load, Plan
 
 BALANCE = Cure("Balance the legs on the load board, or take circuits off backup")
@@ -24,7 +32,7 @@ def board_findings(plan: Plan, board: Board | None, inverter: Inverter) -> list[
         return []
     found = leg_findings(plan, inverter)
     for leg in (board.total, *board.legs):
-        if leg.name == "all" or len(board.legs) > 1:
+        if leg.continuous.n and (leg.name == "all" or len(board.legs) > 1):
             found += running_findings(plan, leg) + start_findings(plan, board, leg, inverter)
     return (
         found
@@ -41,16 +49,37 @@ def called(leg: Leg) -> str:
 
 def leg_findings(plan: Plan, inverter: Inverter) -> list[Finding]:
     """Circuits on a leg that the supply does not have, all in one: they come of one change."""
-    lines = set(LINES[inverter.supply])
+    on = units_on(plan, inverter)
+    lines, fed = set(on), {line for line, count in on.items() if count}
     off = [(i, x) for i, x in enumerate(plan.loads) if not set(x.legs.split("+")) <= lines]
     if not off:
-        return []
+        return _unfed(plan, fed)
     named = ", ".join(f"{x.name} ({x.legs})" for _, x in off[:6])
     more = f" and {len(off) - 6} more" if len(off) > 6 else ""
     says = f"On a leg that is not there: {named}{more}. The supply has {', '.join(sorted(lines))}."
     words = "Put it on L1" if len(off) == 1 else f"Put all {len(off)} on L1"
     cure = Cure(words, tuple(Change(f"/loads/{i}/legs", "L1") for i, _ in off))
     return [stop("load.legs", "board", says, "load board", cure)]
+
+
+def _unfed(plan: Plan, fed: set[str]) -> list[Finding]:
+    """Backed-up circuits on a line that no unit stands on."""
+    off = {i: x for i, x in enumerate(plan.loads) if not set(x.legs.split("+")) <= fed}
+    dark = {i: x for i, x in off.items() if x.backed and plan.backup.loads != "nothing"}
+    if not dark:
+        return []
+    names = [f"{x.name} ({x.legs})" for x in dark.values()]
+    more = f" and {len(names) - 6} more" if len(names) > 6 else ""
+    here, it = min(fed), "it" if len(dark) == 1 else "them"
+    says = (
+        f"In an outage nothing feeds {', '.join(names[:6])}{more}: the inverters stand on"
+        f" {', '.join(sorted(fed))}."
+    )
+    cures = (
+        Cure(f"Put {it} on {here}", tuple(Change(f"/loads/{i}/legs", here) for i in dark)),
+        Cure(f"Take {it} off backup", tuple(Change(f"/loads/{i}/backed", False) for i in dark)),
+    )
+    return [stop("load.unfed", "board", says, load_rule(plan), *cures)]
 
 
 def droppable(plan: Plan, leg: Leg, too_much: float) -> tuple[Change, ...]:
@@ -320,7 +349,5 @@ def _soft_pair(plan: Plan, board: Board, a: str, b: str, soft: str) -> bool:
     if x.kind not in ("motor", "pump") or x.soft_start:
         return False
     sheet.extra[index[soft]] = max(0.0, SOFT_START * board.starting[soft].n - x.running_w)
-    return all(
-        leg.surge is None or sheet.starts(leg.name, (index[a], index[b])) <= leg.surge.n
-        for leg in (board.total, *board.legs)
-    )
+    surges = [(x.name, x.surge.n) for x in (board.total, *board.legs) if x.surge and x.surge.n]
+    return all(sheet.starts(leg, (index[a], index[b])) <= most for leg, most in surges)

@@ -7,13 +7,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gumboot.core.basis.clock import parse_spans
+from gumboot.core.kit import MAINS
 from gumboot.core.plan import Legs, Load, LoadKind, Window
 
 
 @dataclass(frozen=True, slots=True)
 class Ordinary:
-    """A circuit as houses have it: W running on 120/240 V and on 230 V, when, and the share of that
-    time it draws.
+    """A circuit as houses have it: W running on 120 V a line and on 230 V, when, and the share of
+    that time it draws.
 
     both: stands on both legs where there are two; must: most people want it in an outage.
     """
@@ -26,16 +27,20 @@ class Ordinary:
     both: bool = False
     must: bool = False
 
-    def load(self, id: str, lines: int) -> Load:
-        """The circuit for a supply of so many legs."""
-        legs: Legs = "L1+L2" if self.both and lines == 2 else "L1"
+    def watts_on(self, supply: str) -> float:
+        """W running on a kind of supply."""
+        return self.watts[0 if MAINS[supply].american else 1]
+
+    def load(self, id: str, supply: str) -> Load:
+        """The circuit on a kind of supply."""
+        mains = MAINS[supply]
+        legs: Legs = "L1+L2" if self.both and mains.american and len(mains.lines) > 1 else "L1"
         hours = tuple(Window(start_min=a, end_min=b) for a, b in parse_spans(self.hours))
-        watts = self.watts[0] if lines == 2 else self.watts[1]
         return Load(
             id=id,
             name=self.name,
             kind=self.kind,
-            running_w=watts,
+            running_w=self.watts_on(supply),
             legs=legs,
             hours=hours,
             duty=self.duty,

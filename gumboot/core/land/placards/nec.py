@@ -11,12 +11,14 @@ from gumboot.core.basis.figure import fmt
 from gumboot.core.land.placards.placard import (
     Placard,
     highest_string,
+    label_of,
     placard,
     service_of,
     sources_of,
     storage_of,
     units_of,
 )
+from gumboot.core.size.supply import single_supply
 
 if TYPE_CHECKING:
     from gumboot.core.design import Design
@@ -197,8 +199,8 @@ def storage_disconnect(d: Design, day: date) -> Iterator[Placard]:
         if d.fault
         else ()
     )
-    split = plan.supply.kind.startswith("split") or plan.supply.kind == "off-grid"
-    volts = f"NOMINAL AC VOLTAGE {'120/240' if split else fmt(unit.voltage_v)} V"
+    kind = unit.supply if plan.supply.kind == "off-grid" else plan.supply.kind
+    volts = f"NOMINAL AC VOLTAGE {kind.partition(' ')[2]}"
     for n, at in enumerate(storage_of(d), 1):
         yield Placard(
             "ess-disconnect" if n == 1 else f"ess-disconnect.{n}",
@@ -235,6 +237,20 @@ def standby(d: Design, day: date) -> Iterator[Placard]:
             ),
             "NEC 2023 702.7(A)",
         )
+
+
+@placard("single supply")
+def single(d: Design, day: date) -> Iterator[Placard]:
+    """At a panel that one line of 120 V feeds."""
+    if d.inverter is None or not single_supply(d.plan, d.inverter):
+        return
+    yield Placard(
+        "single-supply",
+        label_of(d, "loads-panel"),
+        "WARNING",
+        ("SINGLE 120-VOLT SUPPLY", "DO NOT CONNECT MULTIWIRE BRANCH CIRCUITS"),
+        "NEC 2023 710.15(C)",
+    )
 
 
 @placard("inlet")

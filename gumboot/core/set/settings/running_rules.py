@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
-from gumboot.core.kit import MenuItem
+from gumboot.core.kit import MAINS, MenuItem, spreads
 from gumboot.core.set.settings.battery_rules import charge_held
 from gumboot.core.set.settings.setting import Filled, Job
 
@@ -88,14 +88,14 @@ def volts_out(item: MenuItem, job: Job) -> Filled:
 
 def hertz(item: MenuItem, job: Job) -> Filled:
     """Output frequency, of the supply that the unit is made for."""
-    f = 60.0 if job.inverter.supply.startswith("split") else 50.0
+    f = MAINS[job.inverter.supply].hertz
     return (f"{f:g} Hz" if item.options else f), "the supply's own", None
 
 
 def phase_mode(item: MenuItem, job: Job) -> Filled:
     """How several units stand together."""
     kit, supply = job.plan.kit, job.inverter.supply
-    if supply.startswith("single") and job.plan.supply.kind.startswith("three"):
+    if spreads(supply, job.plan.supply.kind):
         return f"phase {kit.line_of(job.unit_no)}", "the line it is wired to", None
     if kit.inverters > 1:
         return "parallel", f"{kit.inverters} units on the same lines", None

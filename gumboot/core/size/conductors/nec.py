@@ -131,8 +131,11 @@ class Nec:
         )
         length = given("L", run.length_m / FT_M, "ft", "Length one way", "brief")
         amps = circuit.drop_current.renamed("I")
+        phases = 3 if circuit.three_phase else 1
         if circuit.power_factor:
-            drop = nec.voltage_drop_ac(amps, length, size, circuit.power_factor, metal, sets)
+            drop = nec.voltage_drop_ac(
+                amps, length, size, circuit.power_factor, phases, metal, sets
+            )
         else:
             drop = nec.voltage_drop_dc(amps, length, size, metal, sets)
         pct = solve(

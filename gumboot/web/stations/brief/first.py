@@ -69,7 +69,7 @@ def fields(typed: dict[str, str], shelf: Catalogue) -> list[Field]:
     none = "" if offered else "the shelf has none for this supply and kind: choose another"
     asked = [
         (
-            Field("supply", "Supply", "choice", "", words(*SUPPLIES[book.split_phase][:-1])),
+            Field("supply", "Supply", "choice", "", words(*SUPPLIES[book.american][:-1])),
             kind.grid,
         ),
         (Field("outage", "What lives in an outage", "choice", why_lives, lives), kind.grid),
@@ -153,12 +153,12 @@ def followed(typed: dict[str, str], changed: str, shelf: Catalogue) -> dict[str,
     """
     out = dict(typed)
     if changed == "place" and (found := place(out["place"])):
-        out |= {"code": found.book.code, "supply": SUPPLIES[found.book.split_phase][0]}
+        out |= {"code": found.book.code, "supply": SUPPLIES[found.book.american][0]}
     book = book_of(out)
     if changed in ("place", "code"):
-        out["units"] = "us" if book.split_phase else "si"
-    if out["supply"] not in SUPPLIES[book.split_phase][:-1]:
-        out["supply"] = SUPPLIES[book.split_phase][0]
+        out["units"] = "us" if book.american else "si"
+    if out["supply"] not in SUPPLIES[book.american][:-1]:
+        out["supply"] = SUPPLIES[book.american][0]
     if out["kind"] not in KIND:
         out["kind"] = START["kind"]
     _propose(out, "inverter", units_for(shelf, KIND[out["kind"]], book, out["supply"]))

@@ -11,17 +11,19 @@ from fastapi.responses import Response
 
 from gumboot.core.brief.loads.assign import Assigned, Assignment, assign
 from gumboot.core.brief.loads.board import (
-    PHASE_V,
     STARTING,
     Sheet,
     design_leg,
+    leg_ratings,
     ratings,
     starting_power,
+    units_on,
 )
 from gumboot.core.brief.loads.ordinary import ORDINARY
 from gumboot.core.design import Design
-from gumboot.core.kit import LINES
+from gumboot.core.kit import MAINS
 from gumboot.core.plan import Load, Plan
+from gumboot.core.size.supply import house_supply
 from gumboot.drawings.load_board import load_board
 from gumboot.store import records
 from gumboot.web.job import saving
@@ -79,7 +81,7 @@ def page(
         else _design(job, made)
     )
     inverter = design.inverter
-    lines = LINES[inverter.supply] if inverter else (1, 2)
+    lines = MAINS[house_supply(job.plan, inverter)].lines
     table = [{"fields": fields(i, lines), "row": r} for i, r in enumerate(rows)]
     typed = {f"load-{i}-{k}": v for i, r in enumerate(rows) for k, v in r.items()}
     return {
@@ -95,7 +97,7 @@ def page(
                 "key": i,
                 "name": o.name,
                 "kind": o.kind,
-                "watts": o.watts[0 if len(lines) == 2 else 1],
+                "watts": o.watts_on(house_supply(job.plan, inverter)),
             }
             for i, o in enumerate(ORDINARY)
         ],
@@ -208,9 +210,9 @@ def _more(request: Request, job: OpenJob, rows: Rows, version: int, more: str) -
         rows.append(dict(EMPTY))
     elif what == "pick" and len(rows) < MOST:
         chosen = job.visit.whole("ordinary", -1)
-        inverter = job.design.inverter
         if 0 <= chosen < len(ORDINARY):
-            load = ORDINARY[chosen].load("x", len(LINES[inverter.supply]) if inverter else 2)
+            supply = house_supply(job.plan, job.design.inverter)
+            load = ORDINARY[chosen].load("x", supply)
             rows.append(
                 {
                     **row_of(load),
@@ -256,7 +258,8 @@ def _more(request: Request, job: OpenJob, rows: Rows, version: int, more: str) -
 def _lightest(job: OpenJob, rows: Rows) -> str:
     """The leg with the least on it, for a circuit that is added."""
     inverter = job.design.inverter
-    legs = [str(x) for x in LINES[inverter.supply]] if inverter else ["L1", "L2"]
+    fed = units_on(job.plan, inverter) if inverter else {"L1": 1, "L2": 1}
+    legs = [line for line, count in fed.items() if count]
     made, _ = documents(rows)
     on = {
         leg: sum(
@@ -278,26 +281,28 @@ def _assigned(job: OpenJob, rows: Rows, free: bool) -> Assigned:
     if faults:
         return Assigned(None, (), "Some rows cannot be read yet: correct them first.")
     circuits = [Load.model_validate(x) for x in made if x]
-    lines = [str(x) for x in LINES[inverter.supply]]
+    on = units_on(job.plan, inverter)
+    lines = [line for line, count in on.items() if count]
     astray = next((x for x in circuits if not set(x.legs.split("+")) <= set(lines)), None)
     if astray:
         return Assigned(
             None,
             (),
-            f"{astray.name} is on {astray.legs}, which this supply does not have: put it right"
+            f"{astray.name} is on {astray.legs}, which the inverters do not feed: put it right"
             " first.",
         )
-    starting = {x.id: starting_power(x, PHASE_V[inverter.supply]) for x in circuits}
-    whole, surge, leg_c, leg_s = ratings(
-        inverter, job.plan.kit.inverters, len(lines), job.design.hot
-    )
+    starting = {x.id: starting_power(x, MAINS[inverter.supply].to_neutral) for x in circuits}
+    count, hot = job.plan.kit.inverters, job.design.hot
+    whole, surge = ratings(inverter, count, len(inverter.lines), hot)[:2]
+    legs = leg_ratings(job.plan, inverter, hot)
+    least = min((legs[line] for line in lines), key=lambda rated: rated[0].n)
     sheet = Sheet(circuits, starting)
     return assign(
         circuits,
         starting,
         lines,
         design_leg("all", sheet, whole, surge),
-        design_leg(lines[0], sheet, leg_c, leg_s),
+        design_leg(lines[0], sheet, *least),
         free,
     )
 

@@ -8,8 +8,9 @@ import re
 from dataclasses import dataclass
 from typing import Any
 
-from gumboot.core.codes.grid_profiles import PROFILES, TO_NEUTRAL, Limit, Profile
+from gumboot.core.codes.grid_profiles import PROFILES, Limit, Profile
 from gumboot.core.journal.entry import Entry
+from gumboot.core.kit import MAINS
 from gumboot.core.plan import Survey
 from gumboot.core.set.settings.agreement import LETTER, LICENSED
 from gumboot.web.job.opening import OpenJob
@@ -42,7 +43,7 @@ def lines_of(job: OpenJob, unit_no: int) -> list[Line]:
     profile, unit = found(job, unit_no), job.design.inverter
     if profile is None or unit is None:
         return []
-    volts = TO_NEUTRAL.get(unit.supply, unit.voltage_v)
+    volts = MAINS[unit.supply].to_neutral if len(unit.lines) == 3 else unit.voltage_v
     return [_line(x, volts, unit_no) for x in profile.limits]
 
 

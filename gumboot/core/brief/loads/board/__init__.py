@@ -5,15 +5,14 @@ leg L1 ──┬── kitchen        running: the sum
 leg L2 ──┴── freezer        a circuit on both legs gives half to each
 """
 
-from gumboot.core.brief.loads.board.design import PHASE_V, Board, design_board
+from gumboot.core.brief.loads.board.design import Board, design_board
 from gumboot.core.brief.loads.board.hours import DAY_STEPS, STEP_MIN, may_run, share, spans
 from gumboot.core.brief.loads.board.legs import Leg, Sheet, design_leg
-from gumboot.core.brief.loads.board.ratings import ratings
+from gumboot.core.brief.loads.board.ratings import leg_ratings, ratings, units_on
 from gumboot.core.brief.loads.board.starting import SOFT_START, STARTING, STARTS_S, starting_power
 
 __all__ = [
     "DAY_STEPS",
-    "PHASE_V",
     "SOFT_START",
     "STARTING",
     "STARTS_S",
@@ -23,9 +22,11 @@ __all__ = [
     "Sheet",
     "design_board",
     "design_leg",
+    "leg_ratings",
     "may_run",
     "ratings",
     "share",
     "spans",
     "starting_power",
+    "units_on",
 ]

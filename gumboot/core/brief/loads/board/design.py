@@ -10,19 +10,14 @@ from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
 from gumboot.core.brief.loads.board.hours import DAY_STEPS, STEP_MIN, may_run
 from gumboot.core.brief.loads.board.legs import Leg, Sheet, design_leg, not_together, sum_of
 from gumboot.core.brief.loads.board.neutral import worst_neutral
-from gumboot.core.brief.loads.board.ratings import pass_through, ratings
+from gumboot.core.brief.loads.board.ratings import leg_ratings, pass_through, ratings
 from gumboot.core.brief.loads.board.starting import starting_power
-from gumboot.core.kit import LINES, Gateway, Inverter
+from gumboot.core.kit import MAINS, Gateway, Inverter
 from gumboot.core.plan import Load, Plan
 from gumboot.core.size.conductors import SizedCircuit
 from gumboot.core.size.derating import derated
 
 NIGHT = (18 * 60, 8 * 60)  # when no sun is counted on, by the clock: common practice
-PHASE_V = {
-    "split-phase 120/240 V": 120.0,
-    "single-phase 230 V": 230.0,
-    "three-phase 400/230 V": 230.0,
-}
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,13 +51,12 @@ def design_board(
     """All figures of the board; None when no load is listed. energy: usable kWh of the bank."""
     if not plan.loads:
         return None
-    lines, leg_v = LINES[inverter.supply], PHASE_V[inverter.supply]
+    hot, leg_v = derated(inverter, plan), MAINS[inverter.supply].to_neutral
     starting = {x.id: starting_power(x, leg_v) for x in plan.loads}
     sheet = Sheet([x for x in plan.loads if x.backed and plan.backup.loads != "nothing"], starting)
-    whole, surge, leg_c, leg_s = ratings(
-        inverter, plan.kit.inverters, len(lines), derated(inverter, plan)
-    )
-    legs = tuple(design_leg(str(n), sheet, leg_c, leg_s) for n in lines)
+    whole, surge = ratings(inverter, plan.kit.inverters, len(inverter.lines), hot)[:2]
+    rated = leg_ratings(plan, inverter, hot)
+    legs = tuple(design_leg(line, sheet, *rating) for line, rating in rated.items())
     total = design_leg("all", sheet, whole, surge)
     v = given("V_leg", leg_v, "V", "Leg to neutral", "supply")
     house = tuple(
@@ -87,11 +81,11 @@ def design_board(
         limit,
         house,
         starting,
-        not_together(sheet, total, legs),
+        not_together(sheet, total, [x for x in legs if x.continuous.n]),
         e_day,
         e_night,
         nights,
-        worst_neutral(sheet, lines, leg_v),
+        worst_neutral(sheet, list(rated), leg_v),
     )
 
 

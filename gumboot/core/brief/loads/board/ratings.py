@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
-from gumboot.core.kit import Gateway, Inverter
+from gumboot.core.kit import LINES, Gateway, Inverter, spreads
 from gumboot.core.plan import Plan
 from gumboot.core.size.conductors import SizedCircuit
+from gumboot.core.size.supply import house_supply
 
 
 def ratings(
@@ -74,6 +75,32 @@ def ratings(
     return whole, surge, leg, on_leg
 
 
+def units_on(plan: Plan, inverter: Inverter) -> dict[str, int]:
+    """How many inverters feed each line of the house: all of them, or where single-phase ones stand
+    on three lines those of each.
+    """
+    house = house_supply(plan, inverter)
+    if not spreads(inverter.supply, house):
+        return {str(line): plan.kit.inverters for line in inverter.lines}
+    on = [plan.kit.line_of(n) for n in range(1, plan.kit.inverters + 1)]
+    return {str(line): on.count(line) for line in LINES[house]}
+
+
+def leg_ratings(
+    plan: Plan, inverter: Inverter, hot: Figure | None = None
+) -> dict[str, tuple[Figure, Figure | None]]:
+    """(continuous, surge) in W of each line of the house; 0 where no inverter feeds it."""
+    on = units_on(plan, inverter)
+    if len(on) == len(inverter.lines):
+        one = ratings(inverter, plan.kit.inverters, len(on), hot)[2:]
+        return dict.fromkeys(on, one)
+    none = given("P_cont", 0.0, "W", "No inverter stands on this line", "plan")
+    return {
+        line: ratings(inverter, count, 1, hot)[:2] if count else (none, none)
+        for line, count in on.items()
+    }
+
+
 def pass_through(
     plan: Plan, inverter: Inverter, gateway: Gateway | None, sized: Sequence[SizedCircuit]
 ) -> Figure | None:
@@ -82,7 +109,8 @@ def pass_through(
     """
     if plan.supply.kind == "off-grid":
         return None
-    n = given("n_inv", plan.kit.inverters, "", "Inverters", "plan")
+    fed = min(x for x in units_on(plan, inverter).values() if x)
+    n = given("n_inv", fed, "", "Inverters on a line", "plan")
     inputs: list[Figure] = []
     formula: list[str] = []
     if gateway:
@@ -112,9 +140,9 @@ def pass_through(
     else:
         return None
     for family, symbol, text in feeds:
-        fed = [s.permitted for s in sized if s.circuit.family == family]
-        if fed:
-            inputs.append(min(fed, key=lambda f: f.n).renamed(symbol))
+        runs = [s.permitted for s in sized if s.circuit.family == family]
+        if runs:
+            inputs.append(min(runs, key=lambda f: f.n).renamed(symbol))
             formula.append(text)
     text = (
         f"min({', '.join(formula)})"

@@ -14,9 +14,9 @@ def follows(typed: dict[str, str], changed: str, shelf: Catalogue) -> dict[str, 
     out = dict(typed)
     book = book_of(out)
     if changed == "code":
-        out["units"] = "us" if book.split_phase else "si"
-        if out.get("supply/kind") not in SUPPLIES[book.split_phase]:
-            out["supply/kind"] = SUPPLIES[book.split_phase][0]
+        out["units"] = "us" if book.american else "si"
+        if out.get("supply/kind") not in SUPPLIES[book.american]:
+            out["supply/kind"] = SUPPLIES[book.american][0]
     if changed in ("code", "supply/kind"):
         now = shelf.inverters.get(out.get("kit/inverter", ""))
         if now is None or not suits_supply(now, out.get("supply/kind", "")):

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 from gumboot.core.basis import units
 from gumboot.core.codes.books import BOOKS
+from gumboot.core.kit import MAINS
 from gumboot.core.plan.climate import guessed_c
 from gumboot.web.pages.form import Field, words
 from gumboot.web.stations.brief.kit_form.shape import Shape
@@ -106,9 +107,7 @@ def site_fields(s: Shape) -> list[Field]:
 def supply_fields(s: Shape) -> list[tuple[Field, bool]]:
     tap = s.typed.get("supply/connection") == "supply-side tap"
     on = not s.off_grid
-    kinds = words(
-        "split-phase 120/240 V", "single-phase 230 V", "three-phase 400/230 V", "off-grid"
-    )
+    kinds = words(*MAINS, "off-grid")
     return [
         (Field("supply/kind", "Supply", "choice", "what the utility supplies", kinds), True),
         (

@@ -8,7 +8,7 @@ from typing import Any
 
 from gumboot.core.codes.book import Book
 from gumboot.core.codes.books import BOOKS, NEC
-from gumboot.core.kit import Catalogue, Inverter, Pack
+from gumboot.core.kit import Catalogue, Inverter, Pack, spreads
 from gumboot.core.plan import FAMILIES
 
 
@@ -35,8 +35,10 @@ class Shape:
     @property
     def spread(self) -> bool:
         """Whether single-phase units stand in a three-phase house."""
-        single = self.inverter is None or self.inverter.supply.startswith("single")
-        return single and self.typed.get("supply/kind", "").startswith("three")
+        kind = self.typed.get("supply/kind", "")
+        if self.inverter is None:
+            return kind.startswith("three")
+        return spreads(self.inverter.supply, kind)
 
     @property
     def gateway(self) -> bool:
