@@ -30,6 +30,16 @@ def suits_unit(pack: Pack, unit: Inverter | None) -> bool:
     return unit is None or (pack.chemistry in unit.chemistries and bool(_numbers(pack, unit)))
 
 
+def why_not(pack: Pack, unit: Inverter) -> str:
+    """Why a unit does not take a pack, in words; empty where it does."""
+    if suits_unit(pack, unit):
+        return ""
+    if pack.chemistry not in unit.chemistries:
+        return pack.chemistry
+    most = f", up to {pack.series_most} in series" if pack.series_most > 1 else ""
+    return f"{pack.bms_v_min:g} to {pack.bms_v_max:g} V{most}"
+
+
 def series_that_fits(pack: Pack | None, unit: Inverter | None) -> int:
     """The most units in series that a unit's window takes; 1 where it does not matter."""
     if pack is None or unit is None or pack.form == "pack":

@@ -12,11 +12,12 @@ from fastapi.responses import RedirectResponse, Response
 from pydantic import ValidationError
 
 from gumboot.core.basis import units
-from gumboot.core.brief.suits import SUPPLIES
+from gumboot.core.brief.suits import SUPPLIES, why_not
 from gumboot.core.codes.books import BOOKS
-from gumboot.core.kit import Catalogue
+from gumboot.core.kit import Catalogue, Inverter
 from gumboot.core.new_job import KIND, KINDS, First, NoStrings, first_plan, packs_for, units_for
 from gumboot.core.plan.climate import guessed_c
+from gumboot.core.size.disconnects import listed
 from gumboot.imports.places import namesakes, place, places
 from gumboot.store import records
 from gumboot.store import shelf as shelves
@@ -48,6 +49,7 @@ START = {
     "inverter_proposed": "",  # what the page itself put there
     "pack_proposed": "",
 }
+MOST_TOLD = 3  # packs that do not suit, by name
 EXAMPLE = "latitude and longitude such as 51.5, -2.6"
 RESHAPES = ("place", "code", "units", "supply", "kind", "outage", "inverter", "modules")
 
@@ -75,7 +77,10 @@ def fields(typed: dict[str, str], shelf: Catalogue) -> list[Field]:
         (Field("outage", "What lives in an outage", "choice", why_lives, lives), kind.grid),
         (Field("inverter", "Inverter", "choice", none, _named(shelf.inverters, offered)), True),
         (Field("inverters", "Inverters", "count", "how many in parallel"), True),
-        (Field("pack", "Pack", "choice", "", _named(shelf.packs, packs)), bool(packs)),
+        (
+            _pack_field(shelf, unit, packs),
+            bool(packs) or (unit is not None and not unit.pack_inside),
+        ),
         (
             Field(
                 "packs",
@@ -105,6 +110,20 @@ def fields(typed: dict[str, str], shelf: Catalogue) -> list[Field]:
         ),
     ]
     return [replace(f, reshapes=f.path in RESHAPES) for f, when in asked if when]
+
+
+def _pack_field(shelf: Catalogue, unit: Inverter | None, packs: list[str]) -> Field:
+    """Packs that suit a unit, and why others are not among them."""
+    others = [] if unit is None else [(p, why_not(p, unit)) for p in shelf.packs.values()]
+    out = [f"{p.maker} {p.model} ({why})" for p, why in others if why]
+    more = f" and {len(out) - MOST_TOLD} more" if len(out) > MOST_TOLD else ""
+    volts = f"{unit.battery_v_min:g} to {unit.battery_v_max:g} V" if unit else ""
+    takes = f"{volts}, {listed(unit.chemistries)}" if unit else ""
+    left = f"not offered: {', '.join(out[:MOST_TOLD])}{more}; the unit takes {takes}" if out else ""
+    if packs:
+        return Field("pack", "Pack", "choice", left, _named(shelf.packs, packs))
+    why = f"enter it on the shelf; {left}" if left else "enter it on the shelf"
+    return Field("pack", "Pack", "choice", why, (("", "none on the shelf that suits"),), True)
 
 
 def house_fields(typed: dict[str, str]) -> list[Field]:
