@@ -268,8 +268,7 @@ def survey_findings(plan: Plan) -> list[Finding]:
 def _guessed(plan: Plan, t: Temperature) -> Finding:
     name = TEMPERATURE_NAMES[t][0]
     says = (
-        f"{name} {show_temperature(getattr(plan.site, t), plan.units)} is a guess from the"
-        " latitude."
+        f"{name} {show_temperature(getattr(plan.site, t), plan.units)} is a guess from the place."
     )
     return check(
         f"site.{t}",

@@ -23,7 +23,7 @@ from gumboot.core.plan.fields import (
 
 class Site(Part):
     """Where it is, and how cold and hot it gets, in °C. `guessed` names the temperatures that
-    nobody gave: they follow from the latitude.
+    nobody gave: they follow from where it lies.
 
     Latitude north and longitude east are positive, in degrees; zone is a name of the IANA time zone
     database. building: a dwelling, another, or one that houses nothing but equipment.
@@ -54,8 +54,12 @@ class Site(Part):
             return {k: v for k, v in data.items() if v is not None or k not in TEMPERATURES} | (
                 {"guessed": ()} if unknown else {}
             )
-        altitude = data.get("altitude_m")
-        guesses = guessed_c(latitude, altitude if isinstance(altitude, int | float) else 0.0)
+        altitude, east = data.get("altitude_m"), data.get("longitude_deg")
+        guesses = guessed_c(
+            latitude,
+            altitude if isinstance(altitude, int | float) else None,
+            east if isinstance(east, int | float) else None,
+        )
         return {**data, **{t: guesses[t] for t in unknown}, "guessed": unknown}
 
     @model_validator(mode="after")

@@ -154,7 +154,7 @@ def _lies(typed_place: str, typed_units: str) -> str:
     system: units.System = "si" if typed_units == "si" else "us"
     guess = {
         k: units.show_temperature(round(t), system)
-        for k, t in guessed_c(found.latitude_deg, 0).items()
+        for k, t in guessed_c(found.latitude_deg, None, found.longitude_deg).items()
     }
     north, east = found.latitude_deg, found.longitude_deg
     other = "; or ".join(namesakes(typed_place))

@@ -452,7 +452,7 @@ def test_a_guess_from_the_latitude_is_marked_and_found(planner, new_job, heron):
         "site/t_min_c",
         "site/t_roof_c",
     }
-    assert "is a guess from the latitude" in planner.get(path).text
+    assert "is a guess from the place" in planner.get(path).text
 
 
 def test_photographs_are_kept_in_the_record_and_withdrawn_by_name(

@@ -13,29 +13,31 @@ from gumboot.web.stations.brief.kit_form.shape import Shape
 
 
 def guesses(typed: Mapping[str, str]) -> dict[str, str]:
-    """What the temperatures would be guessed as from the latitude typed; empty while there
-    is none.
-    """
+    """What the temperatures would be guessed as from the place typed; empty while there is none."""
     system: units.System = "si" if typed.get("units") == "si" else "us"
     try:
         latitude = units.parse(typed.get("site/latitude_deg", ""), "angle", system)
         altitude = (
             units.parse(typed["site/altitude_m"], "length", system)
             if typed.get("site/altitude_m")
-            else 0.0
+            else None
+        )
+        east = (
+            units.parse(typed["site/longitude_deg"], "angle", system)
+            if typed.get("site/longitude_deg")
+            else None
         )
     except units.NotAQuantity:
         return {}
-    return (
-        {k: units.show_temperature(v, system) for k, v in guessed_c(latitude, altitude).items()}
-        if abs(latitude) <= 66
-        else {}
-    )
+    if abs(latitude) > 66:
+        return {}
+    guess = guessed_c(latitude, altitude, east)
+    return {k: units.show_temperature(v, system) for k, v in guess.items()}
 
 
 def site_fields(s: Shape) -> list[Field]:
     guess = guesses(s.typed)
-    guessed = {k: f"; left empty it is a guess from the latitude, {v}" for k, v in guess.items()}
+    guessed = {k: f"; left empty it is a guess from the place, {v}" for k, v in guess.items()}
     return [
         Field("site/name", "Job name", "text"),
         Field("site/address", "Address", "text", optional=True),
