@@ -119,12 +119,16 @@ def packs_for(shelf: Catalogue, unit: Inverter | None) -> list[str]:
     draws = unit.power_w / max(unit.battery_v_min, 1.0)
     port = unit.battery.protection_max_a if unit.battery else None
 
-    def likely(p: Pack) -> tuple[bool, bool, bool, float, str]:
+    own = {t.most.endswith("mm²") for t in unit.battery.terminals} if unit.battery else set()
+
+    def likely(p: Pack) -> tuple[bool, bool, bool, bool, float, str]:
         most = 1 if p.form == "stack" else p.parallel_max
         wanted = math.ceil(draws / p.discharge_max_a)
         over = bool(port and p.breaker_a and p.breaker_a > port)  # its own breaker is too large
         other = p.chemistry != unit.chemistries[0]  # the sheet names first what it is made for
-        return (over, wanted > most, other, wanted, p.id)
+        sizes = {t.most.endswith("mm²") for t in p.terminals}
+        foreign = bool(own) and sizes != own  # its terminals are for the other book's cable
+        return (over, wanted > most, other, foreign, wanted, p.id)
 
     fits = [p for p in shelf.packs.values() if suits_unit(p, unit) and p.id not in inside]
     return [p.id for p in sorted(fits, key=likely)]

@@ -107,6 +107,9 @@ def test_another_unit_brings_its_likeliest_pack():
     three = {**START, "place": "Berlin, Germany", "supply": "three-phase 400/230 V"}
     high = followed({**followed(three, "place"), "supply": "three-phase 400/230 V"}, "supply")
     assert high["pack"] == "saltmarsh-v5"
+    there = {**START, "place": "Boise", "supply": "three-phase 208Y/120 V"}
+    american = followed({**followed(there, "place"), "supply": "three-phase 208Y/120 V"}, "supply")
+    assert american["pack"] == "saltmarsh-u5"  # the same, its terminals for AWG
     low = followed({**high, "kind": "beside"}, "kind")
     assert low["inverter"] == "fenwright-a5" and low["pack"].startswith("tidewell")
 
