@@ -157,6 +157,14 @@ SHAPES: dict[str, dict[str, Any]] = {
         strings=[{**x, "inverter": n} for n, x in enumerate(CABIN["strings"], 1)],
         runs=runs(CABIN, backup_feeder=US),
     ),
+    "two units of 120 V make 120/240 V": other(
+        CABIN,
+        kit__inverters=2,
+        kit__lines="L1 L2",
+        loads=JUNIPER_CUT["loads"],
+        strings=[{**x, "inverter": n} for n, x in enumerate(CABIN["strings"], 1)],
+        runs=runs(CABIN, backup_feeder=US),
+    ),
     "three phases of 208 V": SHOP,
     "units of 120 V on three lines": other(
         SHOP,

@@ -39,7 +39,8 @@ def test_single_phase_units_stand_on_lines_of_their_own_volts():
     assert kit.spreads("single-phase 120 V", "three-phase 208Y/120 V")
     assert kit.spreads("single-phase 230 V", "three-phase 400/230 V")
     assert not kit.spreads("single-phase 230 V", "three-phase 208Y/120 V")
-    assert not kit.spreads("single-phase 120 V", "split-phase 120/240 V")
+    assert kit.spreads("single-phase 120 V", "split-phase 120/240 V")
+    assert not kit.spreads("split-phase 120/240 V", "three-phase 208Y/120 V")
 
 
 def test_the_published_schema_is_current_and_every_file_keeps_it():

@@ -12,8 +12,8 @@ from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, so
 from gumboot.core.brief.loads.board.design import design_board
 from gumboot.core.design import Design
 from gumboot.core.kit import MAINS, Mains
+from gumboot.core.network.house import house_supply
 from gumboot.core.plan import Plan
-from gumboot.core.size.supply import house_supply
 
 RATED_A = {  # of one at home, by whether its supply is North America's and the lines it takes
     (True, 1): 12.0,

@@ -60,13 +60,13 @@ LINE_VOLTS = {kind: m.between for kind, m in MAINS.items()}
 
 
 def spreads(unit: str, house: str) -> bool:
-    """Whether single-phase units of a kind stand on the lines of a three-phase house: each makes
+    """Whether single-phase units of a kind may stand on the lines of a house of several: each makes
     what one of them is to neutral.
     """
-    one, three = MAINS.get(unit), MAINS.get(house)
-    if one is None or three is None or len(three.lines) != 3:
+    one, more = MAINS.get(unit), MAINS.get(house)
+    if one is None or more is None or len(more.lines) == 1:
         return False
-    return len(one.lines) == 1 and one.to_neutral == three.to_neutral
+    return len(one.lines) == 1 and one.to_neutral == more.to_neutral
 
 
 Stage = Literal["Battery", "PV", "Grid", "Backup", "Generator", "Links"]

@@ -12,6 +12,7 @@ from gumboot.core.kit import LINES, Inverter, Meter
 from gumboot.core.link.ct import Step, wanted_w
 from gumboot.core.link.leads import Lead
 from gumboot.core.link.wiring import ANGLES, NOWHERE, Clip, Setup, Wiring, right
+from gumboot.core.network.house import line_of
 from gumboot.core.plan import Plan
 
 LAG_S = 10.0  # how late an app may be: common practice
@@ -161,7 +162,7 @@ def _drives(plan: Plan, unit: Inverter, lines: tuple[str, ...]) -> list[Drive]:
 def _of_unit(plan: Plan, unit: Inverter, lines: tuple[str, ...], k: int) -> tuple[float, ...]:
     own = tuple(unit.lines)
     if len(own) == 1 and len(lines) > 1:
-        own = (plan.kit.line_of(k),)  # type: ignore[assignment]
+        own = (line_of(plan, unit, k) or own[0],)  # type: ignore[assignment]
     return tuple((1 / len(own)) if line in own else 0.0 for line in lines)
 
 

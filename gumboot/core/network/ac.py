@@ -21,12 +21,9 @@ from gumboot.core.network.changeover import (
     loads_end,
 )
 from gumboot.core.network.circuit import End
-from gumboot.core.network.currents import (
-    line_voltage,
-    on_each_line,
-    port_current,
-)
+from gumboot.core.network.currents import line_voltage, port_current
 from gumboot.core.network.element import Bond, Source, Work
+from gumboot.core.network.house import most_on_a_line
 from gumboot.core.network.others import existing_pv, lay_generator, lay_port_use
 from gumboot.core.network.service import lay_service, main_end
 from gumboot.core.network.shape import (
@@ -139,7 +136,7 @@ def _side(b: Builder, family: Family, feeder: Family, port: Port, current: Figur
     count = b.plan.kit.inverters
     units = given(
         "n_inv",
-        on_each_line(count, spread(b)),
+        most_on_a_line(b.plan, b.inverter),
         "",
         "Inverters on a line" if spread(b) else "Inverters",
         "plan",
@@ -148,7 +145,7 @@ def _side(b: Builder, family: Family, feeder: Family, port: Port, current: Figur
         "I_all", "A", "Continuous current, all inverters", "n_inv * I", units, current, source="sum"
     )
     amps, total = 1.25 * current.n, 1.25 * together.n
-    direct, volts = count == 1, line_voltage(b.supply, b.inverter)
+    direct, volts = count == 1, line_voltage(b.supply, b.inverter, alone=spread(b))
     combiner, name = f"{family}-combiner", f"{family.capitalize()} combiner"
     works: Work = "grid" if family == "grid" else "backup"
     grid_path = ("grid-1",) if b.inverter.grid and on_grid(b) else ()
@@ -158,7 +155,9 @@ def _side(b: Builder, family: Family, feeder: Family, port: Port, current: Figur
         b.body(combiner, "grid-combiner" if family == "grid" else "backup-combiner", name)
         b.node(combiner, combiner, "ac", bar=True)
     rated = [b.rating(f"{family}-{i}", current, port) for i in range(1, count + 1)]
-    panel = max(total, sum(rated) / (3 if spread(b) else 1))
+    lines = [line_of(b, i) for i in range(1, count + 1)]
+    busy = {line: sum(a for x, a in zip(lines, rated, strict=True) if x == line) for line in lines}
+    panel = max(total, *busy.values())
     both = b.inverter.backup is not None and b.inverter.grid is not None
     for i in range(1, count + 1):
         node = f"inverter-{i}/{family.upper()}"

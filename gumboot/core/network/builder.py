@@ -40,6 +40,7 @@ from gumboot.core.network.element import (
     Work,
 )
 from gumboot.core.network.guards import device_of, host, made_off, short, supply_of, through
+from gumboot.core.network.house import house_supply
 from gumboot.core.network.network import Network
 from gumboot.core.plan import Plan, Run
 from gumboot.core.size.bank import Bank, fault_current
@@ -93,8 +94,8 @@ class Builder:
         self.capacitors: list[Capacitor] = []
         self.found: dict[str, Finding] = {}
         self.places: dict[str, DevicePlace] = {}
-        own = inverter.supply if plan.supply.kind == "off-grid" else plan.supply.kind
-        self.supply = own if inverter.supply.startswith("single") else inverter.supply
+        house = house_supply(plan, inverter)
+        self.supply = house if inverter.supply.startswith("single") else inverter.supply
         self.ac: tuple[Conductor, ...] = (*LINES[self.supply], "N", "PE")
 
     # bodies, nodes and what joins them

@@ -6,12 +6,9 @@ from gumboot.core.basis.figure import Figure, given, solve
 from gumboot.core.basis.words import inside
 from gumboot.core.network.builder import Builder
 from gumboot.core.network.circuit import End, end
-from gumboot.core.network.currents import (
-    board_current,
-    line_voltage,
-    on_each_line,
-)
+from gumboot.core.network.currents import board_current, line_voltage
 from gumboot.core.network.element import Load, SwitchKind, Work
+from gumboot.core.network.house import most_on_a_line
 from gumboot.core.network.service import main_end, main_switch
 from gumboot.core.network.shape import (
     changeover_body,
@@ -19,7 +16,6 @@ from gumboot.core.network.shape import (
     has_changeover,
     loads_name,
     on_grid,
-    spread,
 )
 
 INTERLOCK = "changeover"
@@ -124,7 +120,7 @@ def lay_house(b: Builder, current: Figure) -> None:
         if loads and "loads-panel/main" not in b.switches:
             _loads_main(b)
         return
-    shared = on_each_line(b.plan.kit.inverters, spread(b))
+    shared = most_on_a_line(b.plan, b.inverter)
     units = given("n_inv", shared, "", "Inverters", "plan")
     together = solve(
         "I_all", "A", "Continuous current, all inverters", "n_inv * I", units, current, source="sum"

@@ -92,24 +92,19 @@ def port_current(inverter: Inverter, book: Book, limit_a: float | None = None) -
     )
 
 
-def line_voltage(supply: str, inverter: Inverter) -> Figure:
+def line_voltage(supply: str, inverter: Inverter, alone: bool = False) -> Figure:
     """The voltage in V that a drop is a part of: line to line, or line to neutral on three phases.
 
-    supply: what the circuit belongs to.
+    supply: what the circuit belongs to; alone: whether it is of one line only.
     """
-    v = inverter.voltage_v
+    v, mains = inverter.voltage_v, MAINS[supply]
+    if len(mains.lines) == 2 and len(inverter.lines) == 1 and not alone:
+        return given("V_run", mains.between, "V", "Line to line", "supply")
     if supply.startswith("three") and not inverter.supply.startswith("single"):
         line = given("V_LL", v, "V", "Line to line", "inverter sheet")
         return solve("V_run", "V", "Line to neutral", "V_LL / sqrt(3)", line, source="definition")
     name = "Line to line" if inverter.supply.startswith("split") else "Line to neutral"
     return given("V_run", v, "V", name, "inverter sheet")
-
-
-def on_each_line(count: int, spread: bool) -> int:
-    """How many units share the busiest line: all, or a third where single-phase units are spread
-    over three lines.
-    """
-    return -(-count // 3) if spread else count
 
 
 def source_current(
@@ -120,11 +115,11 @@ def source_current(
     Single phase, 4.6 kW at 230 V: 20.0 A, also on a three-phase house.
     """
     power = given(symbol, power_w, "W", name, "brief")
-    three = supply.startswith("three")
+    three, mains = supply.startswith("three"), MAINS[supply]
     if three and lines == 1:
-        volts = given("V", MAINS[supply].to_neutral, "V", "Line to neutral", "supply")
-    elif three and inverter.supply.startswith("single"):
-        volts = given("V", MAINS[supply].between, "V", "Line to line", "supply")
+        volts = given("V", mains.to_neutral, "V", "Line to neutral", "supply")
+    elif len(mains.lines) > 1 and inverter.supply.startswith("single"):
+        volts = given("V", mains.between, "V", "Line to line", "supply")
     else:
         volts = given("V", inverter.voltage_v, "V", "AC voltage", "inverter sheet")
     formula = f"{symbol} / (sqrt(3) * V)" if lines == 3 else f"{symbol} / V"

@@ -17,7 +17,7 @@ from gumboot.core.network.currents import (
 )
 from gumboot.core.network.element import Load, Source, Work
 from gumboot.core.network.service import main_end, main_switch
-from gumboot.core.network.shape import conductors_of, line_of, loads_name, on_grid
+from gumboot.core.network.shape import conductors_of, line_of, loads_name, on_grid, spread
 from gumboot.core.plan import ExistingPv
 
 LIGHT = "modules are live in light"
@@ -181,7 +181,7 @@ def lay_generator(b: Builder) -> None:
             unit,
             conductors_of(b, fed_unit(b)),
             current,
-            line_voltage(b.supply, b.inverter),
+            line_voltage(b.supply, b.inverter, alone=spread(b)),
             port.protection,
             port.protection_max_a,
             named_a=port.protection_named_a,

@@ -6,14 +6,10 @@ from gumboot.core.basis.figure import Figure, given, solve
 from gumboot.core.basis.words import inside
 from gumboot.core.network.builder import Builder
 from gumboot.core.network.circuit import End, end
-from gumboot.core.network.currents import (
-    board_current,
-    line_voltage,
-    on_each_line,
-    port_current,
-)
+from gumboot.core.network.currents import board_current, line_voltage, port_current
 from gumboot.core.network.element import Load, Source, Work
-from gumboot.core.network.shape import Line, has_changeover, main_name, spread, tapped
+from gumboot.core.network.house import most_on_a_line
+from gumboot.core.network.shape import Line, has_changeover, main_name, tapped
 
 THEIRS = "only the utility can cut it off"
 
@@ -83,7 +79,7 @@ def _tap(b: Builder, hub: str) -> None:
     if run is None:
         b.existing("tap", "service", line)
         return
-    shared = on_each_line(b.plan.kit.inverters, spread(b))
+    shared = most_on_a_line(b.plan, b.inverter)
     units = given("n_inv", shared, "", "Inverters", "plan")
     one = port_current(b.inverter, b.plan.book, b.through_a)
     name = "Continuous current, all inverters"

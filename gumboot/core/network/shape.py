@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Literal, cast
 
-from gumboot.core.kit import spreads
 from gumboot.core.kit.terminal import Conductor
+from gumboot.core.network import house
 from gumboot.core.network.builder import Builder
+from gumboot.core.network.house import shared_out
 
 Line = Literal["L1", "L2", "L3", ""]
 CHANGED_OVER = ("whole house", "transfer-switched circuits")
@@ -41,16 +42,13 @@ def tapped(b: Builder) -> bool:
 
 
 def spread(b: Builder) -> bool:
-    """Whether single-phase units stand on the lines of a three-phase house."""
-    return spreads(b.inverter.supply, b.supply)
+    """Whether single-phase units stand on the lines of a house of several."""
+    return shared_out(b.plan, b.inverter)
 
 
 def line_of(b: Builder, i: int) -> Line:
-    """The line that inverter i stands on, where single-phase units share a three-phase house."""
-    if not spread(b):
-        return ""
-    lines: tuple[Line, ...] = ("L1", "L2", "L3")
-    return next(x for x in lines if x == b.plan.kit.line_of(i))
+    """The line that inverter i stands on, where single-phase units share a house of several."""
+    return cast(Line, house.line_of(b.plan, b.inverter, i))
 
 
 def conductors_of(b: Builder, i: int) -> tuple[Conductor, ...]:

@@ -21,7 +21,7 @@ def spaced_lines(text: object) -> object:
 
 
 def known_lines(text: str) -> str:
-    """Lines of a three-phase supply. Raises ValueError, with what to type."""
+    """Lines of a supply. Raises ValueError, with what to type."""
     if any(x not in ("L1", "L2", "L3") for x in text.split()):
         raise ValueError("type the line of each unit in turn, such as L1 L2 L3")
     return text
@@ -39,8 +39,9 @@ class Kit(Part):
     """What is fitted, by catalogue id. `packs` stand in parallel, each of `series` units in series;
     `towers` share one stack. banks: one for all inverters, or one for each; hookup: over a bus,
     from
-    pack to pack, or each to an input of its own. lines: where single-phase units stand in a
-    three-phase house, in turn when silent. port_use: what the generator port serves instead.
+    pack to pack, or each to an input of its own. lines: where single-phase units stand in a house
+    of several, in turn when silent; off grid all on one when silent. port_use: what the generator
+    port serves instead.
     meter, ct: what measures at the house's board; the unit's own where none is chosen.
     """
 
@@ -62,13 +63,6 @@ class Kit(Part):
     hookup: Literal["bus", "chain", "inputs"] = "bus"
     lines: UnitLines = ""
     port_use: PortUse | None = None
-
-    def line_of(self, unit: int) -> str:
-        """The line that a single-phase unit, from 1, stands on in a three-phase house: as planned,
-        else in turn.
-        """
-        planned = self.lines.split()
-        return planned[unit - 1] if unit <= len(planned) else f"L{(unit - 1) % 3 + 1}"
 
     @property
     def pv_inverters(self) -> tuple[ExistingPv, ...]:

@@ -15,6 +15,7 @@ from gumboot.core.codes import iec, nec
 from gumboot.core.codes.grid_profiles import PROFILES
 from gumboot.core.design import Design
 from gumboot.core.kit import MAINS
+from gumboot.core.network.house import units_on
 from gumboot.core.plan.loads import Load
 from gumboot.core.prove.band import Band, Known, combined, limits
 from gumboot.core.prove.dead import COLD_OVER_75
@@ -66,7 +67,7 @@ def island_dues(d: Design, duties: dict[str, Finding]) -> Iterator[Due]:
         probes=("L", "N"),
         reads="1:frequency Hz",
     )
-    if unit.supply.startswith("three"):
+    if all(units_on(d.plan, unit).get(x) for x in ("L1", "L2", "L3")):
         yield Due(
             "rotation.island",
             ISLAND,

@@ -14,11 +14,10 @@ from gumboot.core.basis.finding import Finding
 from gumboot.core.basis.formula import Formula
 from gumboot.core.basis.words import inside
 from gumboot.core.design import Design
-from gumboot.core.kit import spreads
+from gumboot.core.network.house import line_of, neutral_v, shared_out
 from gumboot.core.prove.band import Band, combined, expanded, limits
 from gumboot.core.prove.due import LIVE, Due, Stage, pack_at
 from gumboot.core.prove.residual import residual_dues
-from gumboot.core.size.supply import neutral_v
 from gumboot.core.wake.steps import NEUTRAL_V, SUPPLY, pairs_of
 
 STAGE: Stage = "On the grid"
@@ -54,9 +53,9 @@ def shown_as(d: Design, line: str) -> str:
     unit, count = d.inverter, d.plan.kit.inverters
     if unit is None or not unit.supply.startswith("single"):
         return f"1:output {line} V"
-    if not spreads(unit.supply, d.plan.supply.kind):
+    if not shared_out(d.plan, unit):
         return "1:output L1 V" if line == "L1" else ""
-    on = (n for n in range(1, count + 1) if d.plan.kit.line_of(n) == line)
+    on = (n for n in range(1, count + 1) if line_of(d.plan, unit, n) == line)
     return next((f"{n}:output L1 V" for n in on), "")
 
 

@@ -13,9 +13,10 @@ from dataclasses import dataclass
 from gumboot.core.basis.figure import MEMORY, Figure, given, solve
 from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
 from gumboot.core.codes import nec
-from gumboot.core.kit import Inverter, spreads
+from gumboot.core.kit import Inverter
 from gumboot.core.network import Network, OnBar, Source, on_busbar
-from gumboot.core.network.currents import on_each_line, output_current, source_current
+from gumboot.core.network.currents import output_current, source_current
+from gumboot.core.network.house import house_supply, line_of
 from gumboot.core.plan import Plan
 from gumboot.core.size.conductors import SizedCircuit
 
@@ -120,9 +121,10 @@ def _main(
 
 def output_of(sources: Sequence[Source], plan: Plan, inverter: Inverter) -> Figure:
     """What sources push into a bar together, in A on the busiest line."""
-    units = sum(s.kind == "inverter" for s in sources)
-    spread = spreads(inverter.supply, plan.supply.kind)
-    n = given("n_inv", on_each_line(units, spread), "", "Inverters", "plan")
+    units = [s.id for s in sources if s.kind == "inverter"]
+    on = [line_of(plan, inverter, int(id.removeprefix("inverter-"))) for id in units]
+    most = max((on.count(line) for line in on), default=0)
+    n = given("n_inv", most, "", "Inverters", "plan")
     parts: list[Figure] = [n, output_current(inverter)] if units else []
     terms = ["n_inv * I_inv"] if units else []
     for k, s in enumerate((s for s in sources if s.kind == "pv inverter"), 1):
@@ -136,7 +138,7 @@ def output_of(sources: Sequence[Source], plan: Plan, inverter: Inverter) -> Figu
 
 def _pv_current(source: Source, plan: Plan, inverter: Inverter) -> Figure | None:
     """The output current of a PV inverter that was there, or of one on a generator port."""
-    supply = plan.supply.kind if plan.supply.kind != "off-grid" else inverter.supply
+    supply = house_supply(plan, inverter)
     if source.id == "port-use" and plan.kit.port_use:
         power, lines = plan.kit.port_use.power_w, 3 if len(inverter.lines) == 3 else 1
     else:

@@ -18,14 +18,14 @@ from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.basis.units import FT_M
 from gumboot.core.basis.words import inside
 from gumboot.core.codes import iec, nec
-from gumboot.core.kit import LINES, Inverter
+from gumboot.core.kit import Inverter
 from gumboot.core.network import Network
 from gumboot.core.network.fault import Nodal, Through
+from gumboot.core.network.house import fewest_on_a_line, neutral_v
 from gumboot.core.plan import Plan, Safeguard
 from gumboot.core.size.bank import Bank, fault_current
 from gumboot.core.size.conductors import SizedCircuit
 from gumboot.core.size.safeguards import RESIDUAL, ahead_of, for_loads, needed_type, plus
-from gumboot.core.size.supply import neutral_v
 
 COLD_RULE = "NEC 2023 Chapter 9 Table 8, note 2"
 COLD = looked_up(
@@ -248,7 +248,7 @@ def loop_of(
     islanded: Figure | None = None
     if inverter.fault_a and s.circuit.family in BACKED_UP:
         n, each = (
-            given("n_inv", units_on_a_line(plan, inverter), "", "Inverters on one line", "plan"),
+            given("n_inv", fewest_on_a_line(plan, inverter), "", "Inverters on one line", "plan"),
             given(
                 "I_sc1",
                 inverter.fault_a,
@@ -267,17 +267,6 @@ def loop_of(
             source="inverter sheet",
         )
     return Loop(s.id, grid, limit, islanded, needs)
-
-
-def units_on_a_line(plan: Plan, inverter: Inverter) -> int:
-    """The units that push into a short from one line: all of them, or where single-phase units
-    share three phases out among themselves the fewest on any line they serve.
-    """
-    units = plan.kit.inverters
-    if inverter.supply == plan.supply.kind or len(LINES.get(plan.supply.kind, ())) < 3:
-        return units
-    on = [plan.kit.line_of(i) for i in range(1, units + 1)]
-    return min(on.count(x) for x in set(on))
 
 
 def loop_findings(

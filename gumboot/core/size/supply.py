@@ -6,14 +6,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from gumboot.core.basis.figure import Figure, given
+from gumboot.core.basis.figure import Figure
 from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty, stop
 from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.codes import OutsideTable, iec
 from gumboot.core.codes.books import BOOKS
 from gumboot.core.kit import MAINS, Gateway, Inverter, spreads
 from gumboot.core.network import Network
-from gumboot.core.network.currents import on_each_line, output_current
+from gumboot.core.network.currents import output_current
+from gumboot.core.network.house import house_supply, most_on_a_line
 from gumboot.core.plan import Plan
 from gumboot.core.size.busbars import output_of
 from gumboot.core.size.conductors import SizedCircuit
@@ -50,8 +51,7 @@ def supply_findings(plan: Plan, inverter: Inverter, gateway: Gateway | None) -> 
                 Cure("Choose a gateway of the inverter's supply"),
             )
         )
-    spread = spreads(inverter.supply, kind)
-    together = on_each_line(plan.kit.inverters, spread) * output_current(inverter).n
+    together = most_on_a_line(plan, inverter) * output_current(inverter).n
     if gateway and together > gateway.inverter.i_max_a:
         says = (
             f"The inverters give {together:.4g} A;"
@@ -112,7 +112,7 @@ def supply_findings(plan: Plan, inverter: Inverter, gateway: Gateway | None) -> 
 
 def single_supply(plan: Plan, inverter: Inverter) -> bool:
     """Whether one line of 120 V alone feeds a house, whose panel may be made for two."""
-    mains = MAINS[inverter.supply]
+    mains = MAINS[house_supply(plan, inverter)]
     return plan.supply.kind == "off-grid" and mains.american and len(mains.lines) == 1
 
 
@@ -320,19 +320,3 @@ def serves(inverter: Inverter, plan: Plan) -> bool:
     """
     kind = plan.supply.kind
     return kind in ("off-grid", inverter.supply) or spreads(inverter.supply, kind)
-
-
-def house_supply(plan: Plan, inverter: Inverter | None) -> str:
-    """The kind of supply that gateway and boards of a house are for: off grid what its units make,
-    without any the usual one of its book.
-    """
-    if plan.supply.kind != "off-grid":
-        return plan.supply.kind
-    usual = (kind for kind, m in MAINS.items() if m.american == plan.book.american)
-    return inverter.supply if inverter else next(usual)
-
-
-def neutral_v(plan: Plan, inverter: Inverter | None) -> Figure:
-    """V of a line of a house to neutral, and so to earth."""
-    volts = MAINS[house_supply(plan, inverter)].to_neutral
-    return given("U_0", volts, "V", "Line to neutral", "brief")

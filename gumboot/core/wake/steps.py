@@ -11,10 +11,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from gumboot.core.basis.words import inside
-from gumboot.core.kit import MAINS, spreads
+from gumboot.core.kit import MAINS
 from gumboot.core.kit.starting import Starting
+from gumboot.core.network.house import house_supply, units_on
 from gumboot.core.size.inrush import HAND_OHM
-from gumboot.core.size.supply import house_supply
 from gumboot.core.wake.chapters import Wake
 from gumboot.core.wake.order import Act
 from gumboot.core.wake.plant import as_key
@@ -406,10 +406,13 @@ def island_pairs(d: Design) -> list[tuple[str, float]]:
     on.
     """
     unit, supply = d.inverter, house_supply(d.plan, d.inverter)
-    if unit is None or not spreads(unit.supply, supply):
-        return pairs_of(unit.supply if unit else supply)
-    lines = {d.plan.kit.line_of(n) for n in range(1, d.plan.kit.inverters + 1)}
-    return [(f"{line} to N", MAINS[supply].to_neutral) for line in sorted(lines)]
+    if unit is None:
+        return pairs_of(supply)
+    on = {line for line, count in units_on(d.plan, unit).items() if count}
+    pairs = pairs_of(supply if len(on) > len(unit.lines) else unit.supply)
+    if on == set(unit.lines) or len(on) == len(MAINS[supply].lines):
+        return pairs
+    return [(f"{line} to N", MAINS[supply].to_neutral) for line in sorted(on)]
 
 
 def _export_limited(d: Design) -> bool:

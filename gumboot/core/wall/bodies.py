@@ -12,9 +12,9 @@ from functools import cached_property
 from gumboot.core.kit import Gateway, Inverter, Pack
 from gumboot.core.kit.enclosure import CableEntry, Enclosure, Hole
 from gumboot.core.network import Body, Role
+from gumboot.core.network.house import neutral_v
 from gumboot.core.plan import Extra, Kit, Plan, Spot
 from gumboot.core.size.bank import cabinets
-from gumboot.core.size.supply import neutral_v
 from gumboot.core.wall.rect import Rect
 
 NOT_ON_A_WALL = ("array", "generator")

@@ -14,8 +14,8 @@ from gumboot.core.design import design
 from gumboot.core.kit import Catalogue
 from gumboot.core.land.placards import list_placards
 from gumboot.core.network.currents import greatest_current
+from gumboot.core.network.house import fewest_on_a_line
 from gumboot.core.plan import Plan
-from gumboot.core.size.faults import units_on_a_line
 from gumboot.core.size.utility_fault import resistance_ohm
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN
 from gumboot.drawings.one_line import one_line
@@ -267,6 +267,6 @@ def test_single_phase_units_push_into_a_short_of_their_own_line_only(units, line
     wish = {"supply__kind": "three-phase 400/230 V", "kit__inverters": units, "kit__packs": units}
     plan = Plan.model_validate(other(MOSSBANK_TERRACE, **wish, kit__lines=lines))
     assert BOOK.inverters[plan.kit.inverter].fault_a == 44
-    assert 44 * units_on_a_line(plan, BOOK.inverters[plan.kit.inverter]) == amps
+    assert 44 * fewest_on_a_line(plan, BOOK.inverters[plan.kit.inverter]) == amps
     whole = Plan.model_validate(other(SALTINGS_BARN, kit__inverters=2))
-    assert units_on_a_line(whole, BOOK.inverters[whole.kit.inverter]) == 2
+    assert fewest_on_a_line(whole, BOOK.inverters[whole.kit.inverter]) == 2

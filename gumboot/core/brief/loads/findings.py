@@ -9,16 +9,9 @@ from collections.abc import Sequence
 from gumboot.core.basis.clock import show_minutes
 from gumboot.core.basis.figure import COMMON_PRACTICE, with_unit
 from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
-from gumboot.core.brief.loads.board import (
-    SOFT_START,
-    STARTS_S,
-    Board,
-    Leg,
-    Sheet,
-    share,
-    units_on,
-)
+from gumboot.core.brief.loads.board import SOFT_START, STARTS_S, Board, Leg, Sheet, share
 from gumboot.core.kit import Inverter
+from gumboot.core.network.house import units_on
 from gumboot.core.plan import Load, Plan
 
 BALANCE = Cure("Balance the legs on the load board, or take circuits off backup")

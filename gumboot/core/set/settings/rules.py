@@ -7,6 +7,7 @@ from collections.abc import Callable
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, given, solve
 from gumboot.core.kit import MenuItem
+from gumboot.core.network.house import line_of
 from gumboot.core.set.settings import windows
 from gumboot.core.set.settings.battery_rules import (
     _by_heat,
@@ -57,8 +58,9 @@ def _role(item: MenuItem, job: Job) -> Filled:
 
 
 def _line(item: MenuItem, job: Job) -> Filled:
-    """The line that a single-phase unit stands on in a three-phase house."""
-    return job.plan.kit.line_of(job.unit_no), "the line it is wired to", None
+    """The line that a single-phase unit stands on in a house of several."""
+    line = line_of(job.plan, job.inverter, job.unit_no) or "L1"
+    return line, "the line it is wired to", None
 
 
 def _fixed(value: float | str, reason: str) -> Callable[[MenuItem, Job], Filled]:

@@ -6,7 +6,8 @@ import math
 from collections.abc import Callable
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
-from gumboot.core.kit import MAINS, MenuItem, spreads
+from gumboot.core.kit import MAINS, MenuItem
+from gumboot.core.network.house import line_of
 from gumboot.core.set.settings.battery_rules import charge_held
 from gumboot.core.set.settings.setting import Filled, Job
 
@@ -94,9 +95,9 @@ def hertz(item: MenuItem, job: Job) -> Filled:
 
 def phase_mode(item: MenuItem, job: Job) -> Filled:
     """How several units stand together."""
-    kit, supply = job.plan.kit, job.inverter.supply
-    if spreads(supply, job.plan.supply.kind):
-        return f"phase {kit.line_of(job.unit_no)}", "the line it is wired to", None
+    kit, line = job.plan.kit, line_of(job.plan, job.inverter, job.unit_no)
+    if line:
+        return f"phase {line}", "the line it is wired to", None
     if kit.inverters > 1:
         return "parallel", f"{kit.inverters} units on the same lines", None
     return "single", "one unit", None

@@ -17,13 +17,12 @@ from gumboot.core.brief.loads.board import (
     leg_ratings,
     ratings,
     starting_power,
-    units_on,
 )
 from gumboot.core.brief.loads.ordinary import ORDINARY
 from gumboot.core.design import Design
 from gumboot.core.kit import MAINS
+from gumboot.core.network.house import house_supply, units_on
 from gumboot.core.plan import Load, Plan
-from gumboot.core.size.supply import house_supply
 from gumboot.drawings.load_board import load_board
 from gumboot.store import records
 from gumboot.web.job import saving

@@ -8,7 +8,7 @@ leg L2 ──┴── freezer        a circuit on both legs gives half to each
 from gumboot.core.brief.loads.board.design import Board, design_board
 from gumboot.core.brief.loads.board.hours import DAY_STEPS, STEP_MIN, may_run, share, spans
 from gumboot.core.brief.loads.board.legs import Leg, Sheet, design_leg
-from gumboot.core.brief.loads.board.ratings import leg_ratings, ratings, units_on
+from gumboot.core.brief.loads.board.ratings import leg_ratings, ratings
 from gumboot.core.brief.loads.board.starting import SOFT_START, STARTING, STARTS_S, starting_power
 
 __all__ = [
@@ -28,5 +28,4 @@ __all__ = [
     "share",
     "spans",
     "starting_power",
-    "units_on",
 ]

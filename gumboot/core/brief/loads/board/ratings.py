@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
-from gumboot.core.kit import LINES, Gateway, Inverter, spreads
+from gumboot.core.kit import Gateway, Inverter
+from gumboot.core.network.house import fewest_on_a_line, shared_out, units_on
 from gumboot.core.plan import Plan
 from gumboot.core.size.conductors import SizedCircuit
-from gumboot.core.size.supply import house_supply
 
 
 def ratings(
@@ -75,23 +75,12 @@ def ratings(
     return whole, surge, leg, on_leg
 
 
-def units_on(plan: Plan, inverter: Inverter) -> dict[str, int]:
-    """How many inverters feed each line of the house: all of them, or where single-phase ones stand
-    on three lines those of each.
-    """
-    house = house_supply(plan, inverter)
-    if not spreads(inverter.supply, house):
-        return {str(line): plan.kit.inverters for line in inverter.lines}
-    on = [plan.kit.line_of(n) for n in range(1, plan.kit.inverters + 1)]
-    return {str(line): on.count(line) for line in LINES[house]}
-
-
 def leg_ratings(
     plan: Plan, inverter: Inverter, hot: Figure | None = None
 ) -> dict[str, tuple[Figure, Figure | None]]:
     """(continuous, surge) in W of each line of the house; 0 where no inverter feeds it."""
     on = units_on(plan, inverter)
-    if len(on) == len(inverter.lines):
+    if not shared_out(plan, inverter):
         one = ratings(inverter, plan.kit.inverters, len(on), hot)[2:]
         return dict.fromkeys(on, one)
     none = given("P_cont", 0.0, "W", "No inverter stands on this line", "plan")
@@ -109,7 +98,7 @@ def pass_through(
     """
     if plan.supply.kind == "off-grid":
         return None
-    fed = min(x for x in units_on(plan, inverter).values() if x)
+    fed = fewest_on_a_line(plan, inverter)
     n = given("n_inv", fed, "", "Inverters on a line", "plan")
     inputs: list[Figure] = []
     formula: list[str] = []

@@ -116,7 +116,8 @@ def kit_fields(s: Shape) -> list[tuple[Field, bool]]:
                 "kit/lines",
                 "Lines of the units",
                 "text",
-                "each unit in turn, such as L1 L2 L3",
+                "each unit in turn, such as L1 L2 L3"
+                + ("; empty where all make one line" if s.off_grid else ""),
                 optional=True,
             ),
             s.spread,

@@ -34,11 +34,13 @@ class Shape:
 
     @property
     def spread(self) -> bool:
-        """Whether single-phase units stand in a three-phase house."""
+        """Whether single-phase units stand on lines of their own, or may off grid."""
         kind = self.typed.get("supply/kind", "")
         if self.inverter is None:
             return kind.startswith("three")
-        return spreads(self.inverter.supply, kind)
+        several = self.typed.get("kit/inverters", "") not in ("", "1")
+        alone = self.off_grid and several and len(self.inverter.lines) == 1
+        return alone or spreads(self.inverter.supply, kind)
 
     @property
     def gateway(self) -> bool:
