@@ -47,6 +47,17 @@ def tern_job(new_job, tern):
     return new_job(tern)
 
 
+STILL: dict[str, int] = {}
+
+
+@pytest.fixture
+def still_job(new_job, tern):
+    """A job that tests leave as it is, one for all of them: its year is made once."""
+    if not STILL:
+        STILL["job"] = new_job(tern)
+    return STILL["job"]
+
+
 def settled(person, path, *parts):
     """The page's data once the worker is done."""
     for _ in range(240):
@@ -285,8 +296,8 @@ def test_a_tariff_is_typed_with_its_holes_and_contradictions_found(planner, tern
         ("energy/load_file", "f" * 64, "choose one of"),
     ],
 )
-def test_a_bad_figure_of_the_year_is_named_at_its_field(planner, tern_job, field, typed, says):
-    path = f"/jobs/{tern_job}/year"
+def test_a_bad_figure_of_the_year_is_named_at_its_field(planner, still_job, field, typed, says):
+    path = f"/jobs/{still_job}/year"
     sent = {
         **form_of(planner.get(path).text, path),
         "energy/tariff/rates/1/name": "Typed just now",
@@ -373,9 +384,9 @@ def test_readings_are_read_said_used_and_go_with_the_job(planner, tern_job, new_
         ("a.csv", b"time,kWh\n2023-01-01 00:00,1\n", "readings", "Not taken"),
     ],
 )
-def test_files_that_cannot_be_read_are_refused_in_words(planner, tern_job, name, data, kind, says):
+def test_files_that_cannot_be_read_are_refused_in_words(planner, still_job, name, data, kind, says):
     sent = planner.post(
-        f"/jobs/{tern_job}/readings", {"kind": kind, "dates": "day"}, files={"file": (name, data)}
+        f"/jobs/{still_job}/readings", {"kind": kind, "dates": "day"}, files={"file": (name, data)}
     )
     where = sent.headers["location"].split("#")[0]
     settled(planner, where.replace("/year?", "/year.json?"), "file")
@@ -383,8 +394,8 @@ def test_files_that_cannot_be_read_are_refused_in_words(planner, tern_job, name,
     assert says in page and "Not taken" in page and "Traceback" not in page
 
 
-def test_no_file_is_asked_for(planner, tern_job):
-    answer = planner.post(f"/jobs/{tern_job}/readings", {"kind": "readings"})
+def test_no_file_is_asked_for(planner, still_job):
+    answer = planner.post(f"/jobs/{still_job}/readings", {"kind": "readings"})
     assert answer.status_code == 422 and "choose a file" in answer.text
 
 
