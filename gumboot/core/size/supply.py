@@ -107,7 +107,29 @@ def supply_findings(plan: Plan, inverter: Inverter, gateway: Gateway | None) -> 
                         Cure("Read it from the panel's label and type it in Brief"),
                     )
                 )
-    return found + tap_findings(plan) + single_findings(plan, inverter)
+    return [
+        *found,
+        *tap_findings(plan),
+        *single_findings(plan, inverter),
+        *line_findings(plan, inverter),
+    ]
+
+
+def line_findings(plan: Plan, inverter: Inverter) -> list[Finding]:
+    """Lines typed for units that the house does not have, or off grid lines that make none."""
+    if len(inverter.lines) > 1:
+        return []
+    typed, house = set(plan.kit.lines.split()[: plan.kit.inverters]), house_supply(plan, inverter)
+    if typed <= set(MAINS[house].lines) or (plan.supply.kind == "off-grid" and len(typed) == 1):
+        return []
+    usual = [k for k in MAINS if spreads(inverter.supply, k)]
+    if plan.supply.kind != "off-grid":
+        may = f"it has {', '.join(MAINS[house].lines)}"
+    else:
+        may = "; ".join(f"{', '.join(MAINS[k].lines)} make {k}" for k in usual)
+    says = f"The units are planned on {', '.join(sorted(typed))}, which is no house: {may}."
+    cure = Cure("Let them take the lines in turn", (Change("/kit/lines", ""),))
+    return [stop("kit.lines", "plan", says, "plan", cure)]
 
 
 def single_supply(plan: Plan, inverter: Inverter) -> bool:

@@ -3,6 +3,7 @@
 import pytest
 
 from gumboot.catalogue import catalogue
+from gumboot.core.basis.patch import apply
 from gumboot.core.design import design
 from gumboot.core.network import house
 from gumboot.core.plan import Plan
@@ -31,6 +32,27 @@ def asked(document, **changes):
 def test_off_grid_the_units_make_the_house(lines, made):
     count = max(len(lines.split()), 1)
     assert house.house_supply(*asked(CABIN, kit__inverters=count, kit__lines=lines)) == made
+
+
+@pytest.mark.parametrize(
+    ("document", "lines", "told"),
+    [
+        (CABIN, "L2 L3", "L1, L2 make split-phase 120/240 V"),
+        (CABIN, "L1 L2", ""),
+        (CABIN, "L2 L2", ""),
+        (TERRACE, "L3 L1", ""),
+        (SHAPES["AC-coupled"], "L2", "it has L1"),
+    ],
+)
+def test_lines_that_no_house_has_are_a_stop(document, lines, told):
+    plan, _ = asked(document, kit__inverters=len(lines.split()), kit__lines=lines)
+    found = {f.key: f for f in design(plan, BOOK).findings}
+    assert ("kit.lines" in found) is bool(told)
+    if told:
+        assert told in found["kit.lines"].says
+        cured = apply(plan.model_dump(mode="json"), found["kit.lines"].cures[0].changes)
+        again = design(Plan.model_validate(cured), BOOK).findings
+        assert "kit.lines" not in {f.key for f in again}
 
 
 def test_off_grid_three_units_of_230_volts_make_three_phases():
