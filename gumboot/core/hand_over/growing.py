@@ -12,12 +12,7 @@ from gumboot.core.design import Design
 from gumboot.core.hand_over.charger import lines_of, protection_a, watts
 from gumboot.core.plan import Plan
 
-More = Literal["pack", "inverter", "charger"]
-NAMES: dict[str, str] = {
-    "pack": "One more pack",
-    "inverter": "One more inverter",
-    "charger": "A car charger",
-}
+More = Literal["module", "pack", "inverter", "charger"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +36,16 @@ class Grown:
     stops: tuple[str, ...]
 
 
+def kinds_of(d: Design) -> dict[str, str]:
+    """What a job may get more of, in words: a stack grows by a module in it, or another stack."""
+    stacked = d.pack is not None and d.pack.form == "stack"
+    one = (
+        "One more module in each stack" if d.plan.kit.packs > 1 else "One more module in the stack"
+    )
+    batteries = {"module": one, "pack": "One more stack"} if stacked else {"pack": "One more pack"}
+    return {**batteries, "inverter": "One more inverter", "charger": "A car charger"}
+
+
 Rows = dict[str, tuple[str, str]]  # by key: what it is called, how it stands
 LEGS = {1: "L1", 2: "L1+L2", 3: "L1+L2+L3"}
 
@@ -51,7 +56,9 @@ def grown(d: Design, what: More) -> Plan:
     """
     document = d.plan.model_dump(mode="json")
     kit: dict[str, Any] = document["kit"]
-    if what == "pack":
+    if what == "module":
+        kit["series"] += 1
+    elif what == "pack":
         kit["packs"] += 1
     elif what == "inverter":
         kit["inverters"] += 1

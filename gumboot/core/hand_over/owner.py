@@ -97,7 +97,7 @@ def owners_book(
             _where(d),
             _itself(d),
             _outage(d, year),
-            _off(own),
+            _off(own, contact),
             _on(own, contact),
             _lamps(d, contact),
             _not_near(d),
@@ -259,7 +259,10 @@ def _outage(d: Design, year: dict[str, Any] | None) -> Part | None:
     return Part("outage", "In an outage", tuple(says))
 
 
-def _off(own: ByHand) -> Part:
+def _off(own: ByHand, contact: Contact) -> Part:
+    if not own.off:
+        says = f"A trained hand switches it off: call {contact.crew}."
+        return Part("off", "Switch it off", (says, *own.rest))
     wait = (f"Wait {own.wait_min:g} minutes before you switch it on again.",)
     return Part(
         "off", "Switch it off", ("In this order.", *own.rest), own.off, wait if own.wait_min else ()

@@ -10,7 +10,7 @@ from gumboot.catalogue import catalogue
 from gumboot.core.design import design
 from gumboot.core.hand_over.charger import charger
 from gumboot.core.hand_over.devices import devices
-from gumboot.core.hand_over.growing import compared, grown
+from gumboot.core.hand_over.growing import compared, grown, kinds_of
 from gumboot.core.hand_over.replacing import reopened
 from gumboot.core.hand_over.visits import Visit, cares, changed, on_day, schedule, steps
 from gumboot.core.journal.entry import Entry
@@ -19,7 +19,7 @@ from gumboot.core.plan import Plan
 from gumboot.core.prove.listing import dues_of
 from gumboot.core.prove.strings import Sky
 from gumboot.core.wake import steps as waking
-from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, TERN_HOLLOW
+from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from tests.shapes import SHAPES, other
 
 
@@ -150,6 +150,18 @@ def test_a_second_inverter_renames_the_first_and_leaves_its_ends():
         t.key not in same for t in d.terminations if t.kind not in ("dead", "cover")
     )
     assert "Inverter 1" in {c.after for c in found.changes if c.part == "Labels"}
+
+
+def test_a_stack_grows_by_a_module():
+    """Seven of 51.2 V in series are eight: 409.6 V, at most 460.8; the stack stays one box."""
+    d = made(SALTINGS_BARN)
+    assert list(kinds_of(d)) == ["module", "pack", "inverter", "charger"]
+    assert "module" not in kinds_of(made(HERON_SLIP))
+    higher = more(d, "module")
+    assert higher.plan.kit.series == 8 and higher.bank.v_max.n == pytest.approx(8 * 57.6)
+    found = compared(d, higher)
+    assert any(c.part == "Boxes" and "8" in c.after for c in found.changes)
+    assert not any(c.part == "Boxes" and not c.before for c in found.changes)
 
 
 def test_one_more_of_what_does_not_fit_would_be_a_stop():

@@ -9,8 +9,8 @@ import pytest
 
 from gumboot.catalogue import catalogue
 from gumboot.core.design import design
-from gumboot.core.hand_over.own_way import by_hand, may, owned
-from gumboot.core.hand_over.owner import Contact, _safe, hours, owners_book, words_of
+from gumboot.core.hand_over.own_way import ByHand, by_hand, may, owned
+from gumboot.core.hand_over.owner import Contact, _off, _safe, hours, owners_book, words_of
 from gumboot.core.hand_over.visits import cares
 from gumboot.core.kit import Catalogue
 from gumboot.core.plan import Plan
@@ -171,3 +171,8 @@ def test_what_is_due_follows_the_sheets_and_else_common_practice():
     assert len(set(whats)) == len(whats)
     assert [c.every_months for c in said] == sorted(c.every_months for c in said)
     assert {c.does for c in said} >= {"settings", "torque", "insulation", "charge drift", "sharing"}
+
+
+def test_where_no_order_is_found_a_trained_hand_switches_it_off():
+    part = _off(ByHand(), Contact("Some crew"))
+    assert part.steps == () and "call Some crew" in part.says[0]

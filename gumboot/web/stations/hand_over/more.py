@@ -2,26 +2,26 @@
 
 from __future__ import annotations
 
-from typing import Any, get_args
+from typing import Any, cast
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 from pydantic import ValidationError
 
 from gumboot.core.hand_over.charger import charger
-from gumboot.core.hand_over.growing import NAMES, Grown, More, compared, grown
+from gumboot.core.hand_over.growing import Grown, More, compared, grown, kinds_of
 from gumboot.core.plan import Plan
 from gumboot.store import handing, records
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import render, twin
 
 router = APIRouter()
-KINDS: tuple[More, ...] = get_args(More)
 
 
-def asked(text: str) -> More:
-    """What is asked for; a pack where it is nothing known."""
-    return next((k for k in KINDS if k == text), "pack")
+def asked(job: OpenJob, text: str) -> More:
+    """What is asked for; the first of what the job may have where it is nothing known."""
+    kinds = kinds_of(job.design)
+    return cast(More, text if text in kinds else next(iter(kinds)))
 
 
 def tried(job: OpenJob, what: More) -> tuple[Plan | None, Grown | None, str]:
@@ -44,7 +44,7 @@ def page(job: OpenJob, what: More, fault: str = "", reason: str = "") -> dict[st
         **job.head("hand-over"),
         "tab": "after",
         "of": what,
-        "kinds": NAMES,
+        "kinds": kinds_of(job.design),
         "parts": parts,
         "stays": found.stays if found else (),
         "new_stops": found.stops if found else (),
@@ -59,13 +59,13 @@ def page(job: OpenJob, what: More, fault: str = "", reason: str = "") -> dict[st
 @twin(router, "/jobs/{job_id}/more", "more.html")
 def more(request: Request, job: Opened) -> dict[str, Any]:
     """The page: ?of=pack, inverter or charger."""
-    return page(job, asked(request.query_params.get("of", "")))
+    return page(job, asked(job, request.query_params.get("of", "")))
 
 
 @router.post("/jobs/{job_id}/more")
 def take(request: Request, job: Opened) -> Response:
     """Make it the next version of the plan; a signed job is opened again, with the reason."""
-    visit, what = job.visit, asked(job.visit.text("of"))
+    visit, what = job.visit, asked(job, job.visit.text("of"))
     visit.needs("supervisor")
     reason = visit.text("reason")[:300]
     plan, _, why = tried(job, what)
@@ -73,7 +73,7 @@ def take(request: Request, job: Opened) -> Response:
         said = why or "type for whom, or why: it stands in the log"
         return render(request, "more.html", page(job, what, said, reason), 422)
     if job.state.signed:
-        said = f"{NAMES[what]}: {reason}"
+        said = f"{kinds_of(job.design)[what]}: {reason}"
         body, at = {"reason": said}, visit.text("at_device")[:40]
         records.append(visit.db, job.record, "reopen", body, visit.who, visit.role, at)
         visit.tells("reopened", job=job.record.name, uid=job.record.uid, reason=said)
