@@ -147,13 +147,13 @@ def fault_of(job: OpenJob, label: str) -> Entry | None:
     return job.state.last.get("fault", {}).get(label)
 
 
-@router.get("/jobs/{job_id}/after/fault")
-def one(request: Request, job: Opened) -> Response:
+@twin(router, "/jobs/{job_id}/after/fault", "fault.html")
+def one(request: Request, job: Opened) -> dict[str, Any] | Response:
     """A fault's own page, at ?of= its label."""
     e = fault_of(job, request.query_params.get("of", ""))
     if e is None:
         return RedirectResponse(f"/jobs/{job.record.id}/after#faults", 303)
-    return render(request, "fault.html", fault_page(job, e))
+    return fault_page(job, e)
 
 
 @router.post("/jobs/{job_id}/after/fault")

@@ -133,9 +133,11 @@ def test_a_fault_is_told_searched_and_closed_on_a_signed_job(installer, signed):
     assert row["readings"][0]["what"] == look["says"]
     assert {"what": "Lamp", "read": "red"} in row["readings"]
     assert installer.get(at).text.count("51.2 V") == 1
+    same = installer.get(at.replace("fault?", "fault.json?")).json()["own"]
+    assert same["label"] == label and same["done"] == row["done"]
     installer.post(f"/jobs/{signed}/after/fault", done)  # once more, with nothing new
-    (same,) = after(installer, signed)["faults"]
-    assert (same["readings"], same["likely"]) == (row["readings"], row["likely"])
+    (again,) = after(installer, signed)["faults"]
+    assert (again["readings"], again["likely"]) == (row["readings"], row["likely"])
     begins = installer.get(f"/jobs/{signed}/prove/why.json?of=no_island").json()
     assert begins["seen"] == []  # the next search begins with nothing seen
     assert shown(installer, signed)["signed"]  # it stays signed
