@@ -47,7 +47,7 @@ def ask(place, key, load=PAGE, kind="pdf"):
         queue.ask(db, crew, job, kind, key, packed(load), False)
 
 
-def wait(place, key, kind="pdf", seconds=60.0):
+def wait(place, key, kind="pdf", seconds=400.0):
     """The result, once it is there or has failed."""
     _, make, crew, job = place
     ends = time.monotonic() + seconds
@@ -60,7 +60,7 @@ def wait(place, key, kind="pdf", seconds=60.0):
     raise AssertionError("no result")
 
 
-def pid_at(place, seconds=60.0):
+def pid_at(place, seconds=400.0):
     """The process that has a task."""
     ends = time.monotonic() + seconds
     while time.monotonic() < ends:
@@ -76,7 +76,7 @@ def test_a_worker_killed_in_the_middle_has_its_task_done_by_another(place):
         ask(place, "long", LONG_PAGE)
         first = pid_at(place)
         os.kill(first, signal.SIGKILL)
-        body, fault = wait(place, "long", seconds=180)
+        body, fault = wait(place, "long")
     assert fault is None and body["bytes"] > 10_000
     with as_crew(place[1], place[2]) as db:
         assert not db.scalars(select(Task)).all()
@@ -97,7 +97,7 @@ def test_workers_end_with_who_started_them(place):
     number = pid_at(place)
     starter.kill()
     starter.wait()
-    for _ in range(100):
+    for _ in range(900):
         try:
             os.kill(number, 0)
         except ProcessLookupError:

@@ -150,7 +150,7 @@ def test_a_shelf_import_cut_off_by_a_kill_leaves_nothing(demo_database):
         sender = threading.Thread(target=send_it)
         sender.start()
         asleep = text("select count(*) from pg_stat_activity where wait_event = 'PgSleep'")
-        for _ in range(400):
+        for _ in range(2400):
             with engine.begin() as db:
                 if db.scalar(asleep):
                     break

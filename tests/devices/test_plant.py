@@ -54,7 +54,7 @@ def mossbank():
 
 
 def until(read, shows, value):
-    for _ in range(100):
+    for _ in range(1500):
         if read(shows) == value:
             return True
         time.sleep(0.02)

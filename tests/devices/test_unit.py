@@ -139,7 +139,7 @@ def test_a_line_is_written_read_back_and_it_stops_where_one_does_not_take(wrong,
 
 
 def test_a_power_cycle_takes_a_while_and_what_is_forgotten_shows():
-    menu, port = Menu(C6, 0.4, "forget cut_v"), free()
+    menu, port = Menu(C6, 3.0, "forget cut_v"), free()
     with Running([menu], port):
         menu_client.write_lines(at(port), C6, 1, [(item("cut_v"), 45.0)], OWN)
         first = menu_client.read_menu(at(port), C6, 1, OWN)

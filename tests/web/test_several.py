@@ -106,7 +106,7 @@ unix_socket_dir =
         folder.chmod(0o777)
         command = ["/usr/sbin/pgbouncer", "-u", "nobody", str(ini)]
     process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
-    for _ in range(100):
+    for _ in range(900):
         with socket.socket() as s:
             if s.connect_ex(("127.0.0.1", port)) == 0:
                 break

@@ -60,7 +60,7 @@ def still_job(new_job, tern):
 
 def settled(person, path, *parts):
     """The page's data once the worker is done."""
-    for _ in range(240):
+    for _ in range(960):
         data = person.get(path).json()
         if all(
             data[p]

@@ -122,7 +122,7 @@ def test_an_export_limit_of_each_phase_is_keyed_so(planner, new_job):
 def test_the_windows_cost_is_said_and_the_proposal_taken(planner, new_job):
     job = new_job(Plan.model_validate(TERN_HOLLOW))
     assert planner.get(f"/jobs/{job}/set/year.json").json()["rows"] == []
-    until = time.monotonic() + 120
+    until = time.monotonic() + 400
     while not (rows := planner.get(f"/jobs/{job}/set/year.json").json()["rows"]):
         assert time.monotonic() < until
         time.sleep(0.3)
