@@ -131,7 +131,9 @@ def test_what_stops_workers_three_times_is_given_up(place):
     assert wait(place, "stops") == (None, worker.TOO_OFTEN)
 
 
-def test_who_lost_a_task_keeps_no_result_of_it(place):
+def test_who_lost_a_task_keeps_no_result_of_it(place, monkeypatch):
+    """Without its sign of life: that would end this very process."""
+    monkeypatch.setattr(worker, "BEAT_S", 3600.0)
     ask(place, "lost")
     task = taken(place)
     with place[1].begin() as db:

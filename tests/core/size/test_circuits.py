@@ -61,7 +61,7 @@ def load_flow_drop(amps: float, r_ohm: float, x_ohm: float, volts: float, pf: fl
 def test_ac_drop_equals_a_load_flow(size, pf, phases, ways, volts):
     """Of three balanced phases a line to neutral, whose return carries nothing."""
     r, x = nec.ac_impedance(size)
-    feet, amps = 120.0, 60.0
+    feet, amps = volts / 2, 60.0
     ours = nec.voltage_drop_ac(
         given("I", amps, "A", "", ""),
         given("L", feet, "ft", "", ""),
