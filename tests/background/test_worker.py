@@ -20,7 +20,7 @@ from gumboot.store.models import Job, Task
 from tests.conftest import ROOT
 
 PAGE = {"html": "<h1>A page</h1>" + "<p>and a line</p>" * 60, "name": "a-page"}
-LONG_PAGE = {"html": "<h1>A long page</h1>" + "<p>and a line</p>" * 6_000, "name": "long"}
+LONG_PAGE = {"html": "<h1>A long page</h1>" + "<p>and a line</p>" * 2_000, "name": "long"}
 
 
 @pytest.fixture(scope="module")
