@@ -327,7 +327,8 @@ def bench_programs():
     sort = statistics.median(per_call(lambda: np.sort(numbers), 3) for _ in range(5))
     unit, lines = book.inverters["marram-s8"], ["L1", "L2"]
     rng = np.random.default_rng(4)
-    some = [ORDINARY[k].load(f"l{n}", "split-phase 120/240 V") for n, k in enumerate(rng.integers(0, len(ORDINARY), 42))]
+    picked = enumerate(rng.integers(0, len(ORDINARY), 42))
+    some = [ORDINARY[k].load(f"l{n}", unit.supply) for n, k in picked]
     some = [
         x.model_copy(
             update={
