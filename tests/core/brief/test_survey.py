@@ -155,7 +155,7 @@ HIGHER = ("Flagstaff", "La Paz", "Addis Ababa")  # than the land around them
 
 @pytest.mark.parametrize("place", KNOWN, ids=lambda x: x[0])
 def test_guesses_are_on_the_safe_side_of_known_places(place):
-    """And not so far that a string loses two modules of ten."""
+    """Nor so cold that a string loses two modules of ten for nothing."""
     name, north, east, high, cold, hot = place
     guess = guessed_c(north, high, east)
     assert cold - 15 <= guess["t_min_c"] <= cold + 1
