@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from gumboot.core.basis.figure import Figure
+from gumboot.core.basis.figure import COMMON_PRACTICE, Figure
 from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty, stop
 from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.codes import OutsideTable, iec
@@ -14,7 +14,7 @@ from gumboot.core.codes.books import BOOKS
 from gumboot.core.kit import MAINS, Gateway, Inverter, spreads
 from gumboot.core.network import Network
 from gumboot.core.network.currents import output_current
-from gumboot.core.network.house import house_supply, most_on_a_line
+from gumboot.core.network.house import house_supply, most_on_a_line, units_on
 from gumboot.core.plan import Plan
 from gumboot.core.size.busbars import output_of
 from gumboot.core.size.conductors import SizedCircuit
@@ -112,7 +112,21 @@ def supply_findings(plan: Plan, inverter: Inverter, gateway: Gateway | None) -> 
         *tap_findings(plan),
         *single_findings(plan, inverter),
         *line_findings(plan, inverter),
+        *dark_findings(plan, inverter),
     ]
+
+
+def dark_findings(plan: Plan, inverter: Inverter) -> list[Finding]:
+    """A whole house on backup, some of whose lines no unit feeds."""
+    dark = [line for line, count in units_on(plan, inverter).items() if not count]
+    if not dark or plan.backup.loads != "whole house":
+        return []
+    says = (
+        f"The whole house is on backup, and no inverter stands on {' and '.join(dark)}: what hangs"
+        " there is dark in an outage."
+    )
+    cure = Cure("Plan an inverter for each line, or back up an essential board")
+    return [check("backup.lines", "plan", says, COMMON_PRACTICE, cure)]
 
 
 def line_findings(plan: Plan, inverter: Inverter) -> list[Finding]:

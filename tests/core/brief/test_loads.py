@@ -223,6 +223,11 @@ def test_a_line_without_a_unit_is_dark_in_an_outage():
         assert "load.unfed" not in {f.key for f in design(after, catalogue()).findings}
 
 
+def test_what_wants_several_lines_is_not_put_on_one():
+    _, found = spread("L1 L2", load("a", 3000, "L1+L2+L3"), load("b", 500))
+    assert [c.text for c in found["load.unfed"].cures] == ["Take it off backup"]
+
+
 def test_generator_against_chargers_and_loads():
     """Juniper: 7.5 kW; chargers at full current and the loads ask more: the current proposed brings
     them below it.

@@ -55,6 +55,21 @@ def test_lines_that_no_house_has_are_a_stop(document, lines, told):
         assert "kit.lines" not in {f.key for f in again}
 
 
+@pytest.mark.parametrize(
+    ("lines", "loads", "told"),
+    [
+        ("L1 L1 L2", "whole house", True),
+        ("L1 L2 L3", "whole house", False),
+        ("L1 L1 L2", "essential board", False),
+    ],
+)
+def test_a_whole_house_with_a_dark_line_is_a_check(lines, loads, told):
+    plan, _ = asked(TERRACE, kit__inverters=3, kit__lines=lines, backup__loads=loads)
+    found = {f.key: f for f in design(plan, BOOK).findings}
+    assert ("backup.lines" in found) is told
+    assert not told or "stands on L3" in found["backup.lines"].says
+
+
 def test_off_grid_three_units_of_230_volts_make_three_phases():
     plan, unit = asked(
         MOSSBANK_TERRACE, supply={"kind": "off-grid"}, kit__inverters=3, kit__lines="L1 L2 L3"

@@ -57,8 +57,8 @@ def leg_findings(plan: Plan, inverter: Inverter) -> list[Finding]:
 
 def _unfed(plan: Plan, fed: set[str]) -> list[Finding]:
     """Backed-up circuits on a line that no unit stands on."""
-    off = {i: x for i, x in enumerate(plan.loads) if not set(x.legs.split("+")) <= fed}
-    dark = {i: x for i, x in off.items() if x.backed and plan.backup.loads != "nothing"}
+    out = {i: x for i, x in enumerate(plan.loads) if not set(x.legs.split("+")) <= fed}
+    dark = {i: x for i, x in out.items() if x.backed and plan.backup.loads != "nothing"}
     if not dark:
         return []
     names = [f"{x.name} ({x.legs})" for x in dark.values()]
@@ -68,11 +68,10 @@ def _unfed(plan: Plan, fed: set[str]) -> list[Finding]:
         f"In an outage nothing feeds {', '.join(names[:6])}{more}: the inverters stand on"
         f" {', '.join(sorted(fed))}."
     )
-    cures = (
-        Cure(f"Put {it} on {here}", tuple(Change(f"/loads/{i}/legs", here) for i in dark)),
-        Cure(f"Take {it} off backup", tuple(Change(f"/loads/{i}/backed", False) for i in dark)),
-    )
-    return [stop("load.unfed", "board", says, load_rule(plan), *cures)]
+    off = Cure(f"Take {it} off backup", tuple(Change(f"/loads/{i}/backed", False) for i in dark))
+    moved = Cure(f"Put {it} on {here}", tuple(Change(f"/loads/{i}/legs", here) for i in dark))
+    one = all("+" not in x.legs for x in dark.values())  # what wants several lines cannot move
+    return [stop("load.unfed", "board", says, load_rule(plan), *((moved, off) if one else (off,)))]
 
 
 def droppable(plan: Plan, leg: Leg, too_much: float) -> tuple[Change, ...]:

@@ -279,10 +279,11 @@ def _assigned(job: OpenJob, rows: Rows, free: bool) -> Assigned:
         return Assigned(None, (), "Choose an inverter first, under Kit and runs.")
     if faults:
         return Assigned(None, (), "Some rows cannot be read yet: correct them first.")
-    circuits = [Load.model_validate(x) for x in made if x]
+    every = [Load.model_validate(x) for x in made if x]
     on = units_on(job.plan, inverter)
     lines = [line for line, count in on.items() if count]
-    astray = next((x for x in circuits if not set(x.legs.split("+")) <= set(lines)), None)
+    circuits = [x for x in every if set(x.legs.split("+")) <= set(lines)]
+    astray = next((x for x in every if x.backed and x not in circuits), None)
     if astray:
         return Assigned(
             None,

@@ -38,8 +38,7 @@ class Shape:
         kind = self.typed.get("supply/kind", "")
         if self.inverter is None:
             return kind.startswith("three")
-        several = self.typed.get("kit/inverters", "") not in ("", "1")
-        alone = self.off_grid and several and len(self.inverter.lines) == 1
+        alone = self.off_grid and self.several and len(self.inverter.lines) == 1
         return alone or spreads(self.inverter.supply, kind)
 
     @property
