@@ -12,10 +12,12 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from gumboot.core.plan import Plan
 from gumboot.demo import plans
 from gumboot.exports.job_file import read
 from gumboot.store import database, results
 from gumboot.web.stations.brief.loads_form import COLUMNS, documents, row_of, rows_of_csv, to_csv
+from tests.shapes import SHAPES
 from tests.web.test_stations import plan_of
 
 pytestmark = pytest.mark.long
@@ -147,6 +149,23 @@ def test_best_legs_are_offered_and_taken(planner, tern_job):
     assert planner.post(path, taken).status_code == 303
     legs = planner.get(f"{path}.json").json()["totals"]["legs"]
     assert max(x["running_w"] for x in legs[:2]) == 7845
+
+
+def test_best_legs_leave_alone_what_no_inverter_feeds(planner, new_job):
+    """Units on L1 and L2: a circuit on L3 that stops with the grid stands in nobody's way; one that
+    should live there is to be put right first.
+    """
+    terrace = SHAPES["single-phase units on three lines"]
+    kit = {**terrace["kit"], "inverters": 2, "lines": "L1 L2"}
+    heater = {"id": "heater", "name": "Heater", "running_w": 2000, "legs": "L3", "backed": False}
+    for backed, says in ((False, "proven least"), (True, "Heater is on L3")):
+        loads = [*terrace["loads"], {**heater, "backed": backed}]
+        job = new_job(Plan.model_validate({**terrace, "kit": kit, "loads": loads}))
+        path = f"/jobs/{job}/loads"
+        sent = form_of(planner.get(path).text, path)
+        assert says in planner.post(path, {**sent, "more": "stay"}).text
+    sent = form_of(planner.post(path, {**sent, "more": "take:stay:"}).text, path)
+    assert "L3" in sent.values()
 
 
 def test_a_table_goes_on_the_board_and_comes_off_it(planner, tern_job):
