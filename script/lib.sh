@@ -18,7 +18,7 @@ need_packages() { # Debian packages that must be there; installs what is missing
     dpkg-query -W -f='${db:Status-Status}' "$p" 2>/dev/null | grep -q '^installed$' || missing+=("$p")
   done
   [ ${#missing[@]} = 0 ] && return
-  local apt=(env DEBIAN_FRONTEND=noninteractive apt-get)
+  local apt=(env DEBIAN_FRONTEND=noninteractive apt-get -o DPkg::Lock::Timeout=600) # another script may be installing
   if [ "$(id -u)" != 0 ]; then
     if command -v sudo >/dev/null && sudo -n true 2>/dev/null; then
       apt=(sudo "${apt[@]}")

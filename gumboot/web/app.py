@@ -139,8 +139,8 @@ def create_app(config: Config | None = None, demo: bool = False) -> FastAPI:
         second_reading,
         shelf_pages,
     )
-    for router in (*(room.router for room in rooms), *(r for s in STATIONS for r in s.routers)):
-        app.include_router(router)
+    for router in (*(r for s in STATIONS for r in s.routers), *(room.router for room in rooms)):
+        app.router.routes += router.routes  # as they are: one included is asked in twice the time
     app.mount("/static", StaticFiles(directory=Path(__file__).parent / "static"), name="static")
     app.add_middleware(Compressed)
     app.add_middleware(Headers, secure=config.secure_cookies)

@@ -20,9 +20,9 @@ if TYPE_CHECKING:
 class Station:
     """One station of the job's way.
 
-    id: as it stands in addresses; name: on the tread; progress: a short word on how far it is;
-    routers: all its routes; pages: the addresses below the job that a person opens, walked by the
-    tests of accessibility; field: whether it is kept for use without a signal.
+    id: as it stands in addresses; name: on the tread; progress: a short word on how far it is, by
+    version, design and log alone; routers: all its routes; pages: the addresses below the job that
+    a person opens, walked by the tests of accessibility.
     """
 
     id: str

@@ -13,8 +13,9 @@ from collections import deque
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
+from gumboot.core.network.cut import fed_side
 from gumboot.core.network.element import Node, Source, Switch, System
-from gumboot.core.network.network import NOTHING_OPEN, Islands, Network, Open
+from gumboot.core.network.network import NOTHING_OPEN, Network, Open
 
 OUTSIDE, INSIDE = 1, 1_000  # what it costs to open a switch elsewhere, and one in the place itself
 
@@ -193,8 +194,6 @@ def least_cut(
     """The least switches to open, beside those already open, so that no source (but one) reaches
     the wanted islands; those of `body` count as many, and so do those that should stay `closed`. Of
     two least sets the one nearer the place.
-
-    Ford and Fulkerson by shortest augmenting ways over the islands of the network.
     """
     if not wanted:
         return ()
@@ -204,54 +203,13 @@ def least_cut(
         0 if s.id in gone else INSIDE if s.body == body or s.id in closed else OUTSIDE
         for s in islands.switches
     ]
-    flow = [0] * len(room)  # from the lower island of a switch to the higher
-    starts = {i for s, at in islands.sources if s is not but for i in at} - wanted
-    while way := _augmenting(islands, starts, wanted, room, flow):
-        least = min(room[k] - (flow[k] if up else -flow[k]) for k, up in way)
-        for k, up in way:
-            flow[k] += least if up else -least
-    side = _reaching(islands, wanted, room, flow)  # from where the place could still be fed
+    fed = {i for s, at in islands.sources if s is not but for i in at} - wanted
+    side = fed_side(islands.graph, room, fed, wanted)
     return tuple(
         s
-        for k, s in enumerate(islands.switches)
-        if room[k] and (islands.of[s.a] in side) != (islands.of[s.b] in side)
+        for s, cost in zip(islands.switches, room, strict=True)
+        if cost and side[islands.of[s.a]] != side[islands.of[s.b]]
     )
-
-
-def _augmenting(
-    islands: Islands, starts: set[int], wanted: set[int], room: list[int], flow: list[int]
-) -> list[tuple[int, bool]]:
-    """The switches of a shortest way with room left, each with the direction it is passed in."""
-    came: dict[int, tuple[int, int, bool] | None] = dict.fromkeys(starts)
-    todo = deque(starts)
-    while todo:
-        here = todo.popleft()
-        for there, k in islands.ways[here]:
-            up = here < there
-            if there in came or room[k] - (flow[k] if up else -flow[k]) <= 0:
-                continue
-            came[there] = (here, k, up)
-            if there in wanted:
-                way: list[tuple[int, bool]] = []
-                step = came[there]
-                while step is not None:
-                    way.append(step[1:])
-                    step = came[step[0]]
-                return way
-            todo.append(there)
-    return []
-
-
-def _reaching(islands: Islands, wanted: set[int], room: list[int], flow: list[int]) -> set[int]:
-    seen, todo = set(wanted), deque(wanted)
-    while todo:
-        here = todo.popleft()
-        for there, k in islands.ways[here]:
-            up = there < here  # the direction from there to here
-            if there not in seen and room[k] - (flow[k] if up else -flow[k]) > 0:
-                seen.add(there)
-                todo.append(there)
-    return seen
 
 
 def frontier(network: Network, source: Source) -> tuple[Switch, ...]:

@@ -10,6 +10,7 @@ from functools import cached_property
 
 from gumboot.core.basis.finding import Finding
 from gumboot.core.network.circuit import Body, Circuit, DevicePlace, Guard, SignalCable
+from gumboot.core.network.cut import Graph, graph_of
 from gumboot.core.network.element import Bond, Capacitor, Load, Node, Source, Switch, Wire
 
 Open = frozenset[str]
@@ -102,11 +103,13 @@ class Islands:
     hand opens are the ways between them.
 
     of: the island of each node; ways: for each island, the (other island, number of the switch);
-    switches: by number; sources: those that store energy, with their islands.
+    graph: those ways as arrays; switches: by number; sources: those that store energy, with their
+    islands.
     """
 
     of: dict[str, int]
     ways: tuple[tuple[tuple[int, int], ...], ...]
+    graph: Graph
     switches: tuple[Switch, ...]
     sources: tuple[tuple[Source, frozenset[int]], ...]
 
@@ -134,4 +137,4 @@ def contracted(network: Network) -> Islands:
             ways[a].append((b, k))
             ways[b].append((a, k))
     sources = tuple((s, frozenset(of[n] for n in s.nodes)) for s in network.stores)
-    return Islands(of, tuple(tuple(w) for w in ways), by_hand, sources)
+    return Islands(of, tuple(tuple(w) for w in ways), graph_of(ways), by_hand, sources)

@@ -97,13 +97,14 @@ class OpenJob:
 
     def head(self, station: str) -> dict[str, Any]:
         """What every page of a job carries: ticket, stations, findings."""
+        far = self._far()
         treads = [
             {
                 "id": s.id,
                 "name": s.name,
                 "path": f"/jobs/{self.record.id}/{s.id}",
                 "here": s.id == station,
-                "progress": s.progress(self),
+                "progress": far[s.id],
             }
             for s in stations()
         ]
@@ -143,6 +144,15 @@ class OpenJob:
             "_visit": self.visit,
         }
 
+    def _far(self) -> dict[str, str]:
+        """How far each station is, remembered by what it follows from: version, design and log."""
+        key = (self.record.version, self.design, self.state)
+        found = _progress.get(key)
+        if found is None:
+            found = _progress[key] = {s.id: s.progress(self) for s in stations()}
+            _forget(_progress)
+        return found
+
     def _accepted(self, finding: Finding) -> dict[str, str] | None:
         entry = self.state.accepts(finding)
         return (
@@ -155,7 +165,14 @@ class OpenJob:
 _designs: OrderedDict[tuple[str, Catalogue], Design] = OrderedDict()
 _versions: OrderedDict[tuple[str, int, datetime], Design] = OrderedDict()
 _latest: OrderedDict[str, Design] = OrderedDict()  # by the site's name: what a change starts from
+_progress: OrderedDict[tuple[int, Design, LogState], dict[str, str]] = OrderedDict()
 REMEMBERED = 200
+
+
+def _forget(kept: OrderedDict[Any, Any]) -> None:
+    """The oldest, where there are more than are remembered."""
+    while len(kept) > REMEMBERED:
+        kept.popitem(last=False)
 
 
 def _of_version(db: Session, job: Job, row: PlanVersion) -> Design:
@@ -165,8 +182,7 @@ def _of_version(db: Session, job: Job, row: PlanVersion) -> Design:
     if found is None:
         kit = shelves.of_plan(db, job.crew_id, Shelf.of(row.shelf))
         found = _versions[key] = designed(row.plan, kit)
-        while len(_versions) > REMEMBERED:
-            _versions.popitem(last=False)
+        _forget(_versions)
     return found
 
 
@@ -181,9 +197,8 @@ def designed(plan_document: dict[str, Any], kit: Catalogue) -> Design:
         before = _latest.get(plan.site.name)
         found = _designs[key] = design(plan, kit, before)
         _latest[plan.site.name] = found
-        for kept in (_designs, _latest):
-            while len(kept) > REMEMBERED:
-                kept.popitem(last=False)
+        _forget(_designs)
+        _forget(_latest)
     return found
 
 
