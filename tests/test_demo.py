@@ -82,6 +82,7 @@ def left_over(home: str) -> list[str]:
     return out
 
 
+@pytest.mark.long
 @pytest.mark.xdist_group("killed")
 def test_start_stop_start_again_and_reset():
     home = tempfile.mkdtemp(prefix="gumboot-demo-")

@@ -71,6 +71,7 @@ def pid_at(place, seconds=400.0):
     raise AssertionError("no worker came")
 
 
+@pytest.mark.long
 def test_a_worker_killed_in_the_middle_has_its_task_done_by_another(place):
     with beside(place[0], 1):
         ask(place, "long", LONG_PAGE)
@@ -82,6 +83,7 @@ def test_a_worker_killed_in_the_middle_has_its_task_done_by_another(place):
         assert not db.scalars(select(Task)).all()
 
 
+@pytest.mark.long
 def test_workers_end_with_who_started_them(place):
     starter = subprocess.Popen(
         [

@@ -74,7 +74,7 @@ NARROW = {"theme": "", "width": 390, "options": {"runOnly": list(BY_WIDTH)}}
 
 def serious(page, options):
     asked = {**options, "resultTypes": ["violations"]}  # the rest is not described, which is faster
-    found = Axe().run(page, options=asked).response["violations"]
+    found = page.evaluate("async (asked) => (await axe.run(asked)).violations", asked)
     return [
         (v["id"], v["impact"], [n["target"] for n in v["nodes"]][:3])
         for v in found
@@ -85,6 +85,7 @@ def serious(page, options):
 def faults(page, path):
     """What is wrong with the page that is open, in each light and width."""
     bad = {}
+    page.evaluate(Axe().axe_script)
     for look in (LIGHT, CELLAR, NARROW):
         page.evaluate(f"document.documentElement.dataset.theme = '{look['theme']}'")
         page.set_viewport_size({"width": look["width"], "height": 844})

@@ -254,6 +254,7 @@ KINDS = st.sampled_from([TERN_HOLLOW, SALTINGS_BARN, MOSSBANK_TERRACE, JUNIPER_C
 )
 
 
+@pytest.mark.long
 @given(KINDS, st.floats(0.5, 200), st.floats(0.5, 200))
 @slow
 def test_a_longer_run_never_shrinks_a_conductor(plan, a, b):

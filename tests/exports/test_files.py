@@ -112,6 +112,7 @@ def test_the_dxf_is_sound_and_layered_by_system(name):
     assert all(f"C{s.circuit.number} " in texts for s in d.circuits)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(
     ("paper", "size"), [("a4", (842, 595)), ("letter", (792, 612)), ("tabloid", (1224, 792))]
 )
@@ -122,6 +123,7 @@ def test_the_drawing_prints_on_one_page(planner, new_job, tern, paper, size):
     assert "Transfer switch" in pages[0].extract_text()
 
 
+@pytest.mark.long
 def test_the_calculation_sheet_follows_every_circuit(planner, new_job, heron):
     answer = planner.get(f"/jobs/{new_job(heron)}/calculations.pdf")
     text = " ".join(

@@ -80,6 +80,7 @@ def test_a_backup_of_a_running_server_comes_back_whole(full, fresh_database, tmp
     assert again.returncode == 1 and "restore into an empty one" in again.stderr
 
 
+@pytest.mark.long
 def test_a_backup_as_the_application_sees_fails_and_leaves_nothing(full, tmp_path):
     """It would hold no job at all; row security says no instead."""
     file = tmp_path / "none.dump"

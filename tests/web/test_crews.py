@@ -60,6 +60,7 @@ def test_there_are_routes_to_walk(app):
     assert len(walked) > 25 and sum("{job_id}" in p for _, p in walked) > 15
 
 
+@pytest.mark.long
 def test_another_crew_sees_nothing_and_changes_nothing(app, planner, stranger, job_id):
     theirs = stranger.get("/jobs.json").json()["jobs"]
     before = planner.get(f"/jobs/{job_id}/export.json").text
@@ -89,6 +90,7 @@ def test_another_crew_sees_nothing_and_changes_nothing(app, planner, stranger, j
     assert job_id not in {j["id"] for j in theirs}
 
 
+@pytest.mark.long
 def test_nobody_sees_anything(app, planner, job_id):
     from fastapi.testclient import TestClient
 

@@ -161,6 +161,7 @@ def test_entries_of_any_kind(installer, new_job, heron, sent):
     assert installer.get(f"/jobs/{job}/export.json").status_code == 200
 
 
+@pytest.mark.long
 @given(rows=logs)
 @quick
 def test_pages_of_any_log(supervisor, heron, rows):

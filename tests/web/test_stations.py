@@ -777,6 +777,7 @@ def test_plans_of_every_odd_kind_still_have_pages(planner, new_job, tern):
             assert answer.status_code == 200, (path, value, page)
 
 
+@pytest.mark.long
 def test_a_switch_that_left_the_plan_keeps_what_was_logged_of_it(
     planner, installer, new_job, heron
 ):

@@ -52,6 +52,7 @@ def flow(amps):
     return 1000 * net.res_line_3ph.i_n_from_ka[0], lost
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("amps", [(20, 0, 0), (20, 20, 20), (25, 10, 5), (30, 30, 0), (16, 12, 9)])
 def test_neutral_and_drop_are_those_of_a_load_flow(amps):
     """Within 2 %: the load flow holds power, so that its currents rise as volts fall."""

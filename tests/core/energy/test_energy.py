@@ -276,6 +276,7 @@ def test_week_by_week_comes_close_to_the_whole():
 # knows every dull day beforehand.
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("document", [TERN_HOLLOW, SALTINGS_BARN, MOSSBANK_TERRACE])
 def test_the_proposal_reaches_most_of_the_saving(document):
     book = catalogue()
@@ -321,6 +322,7 @@ OLD = {"power_w": 9000, "side": "backup side", "obeys_frequency": "yes"}
 AT = {"latitude_deg": -33.0, "longitude_deg": 151.0}
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(
     "plan",
     [

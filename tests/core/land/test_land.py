@@ -254,6 +254,7 @@ def test_proven_dead_before_anything_and_covers_last(listed):
     assert "5 min" in next(t for t in listed if t.key == "dead@inverter-1").terminal
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("landing", ["maker", "battery first", "battery last", "unit by unit"])
 @pytest.mark.parametrize("job", ["tern", "saltings", "mossbank", "juniper"])
 def test_every_school_lands_the_same_terminations_earth_first(landing, job, request):

@@ -243,6 +243,7 @@ def test_the_exact_answer_against_counting_every_wiring(supply):
             assert weights[tuple(int(c) for c in row)] / total == pytest.approx(likely, rel=2e-3)
 
 
+@pytest.mark.long
 def test_six_channels_are_weighed_exactly_too():
     """Three lines and a PV inverter on three: how likely the wirings named are, against the sum of
     the prior over every structure and every clip, each wiring's readings weighed by hand.

@@ -22,6 +22,7 @@ def rows():
     return table.sample(250, random_state=3)
 
 
+@pytest.mark.long
 def test_from_a_sheet_to_another_sky_as_pvlib_has_it(rows):
     """Four corners of the sheet fitted, translated to four skies: shorted amperes, open volts and
     peak power against pvlib's CEC model of the same module, which knows more of it.

@@ -32,6 +32,7 @@ def made():
     return d, d.of(KIT).module
 
 
+@pytest.mark.long
 def test_pvlibs_modules_lie_in_the_band():
     """Modules of the open set, a thousand when hunting, in four skies: what the single diode shows
     lies within the band put together of sheet, light, warmth and meter, in 99 of a hundred.

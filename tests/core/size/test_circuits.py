@@ -280,6 +280,7 @@ def test_fault_current_is_the_sum_of_the_packs(tern):
     assert {f.key for f in design(tern, other).findings} >= {"bank.fault.bus", "bank.fault.pack"}
 
 
+@pytest.mark.long
 def test_every_applicable_cure_cures(tern):
     """A cure that Gumboot can apply removes its finding, and the plan stays a plan."""
     plans = [

@@ -94,6 +94,7 @@ def brute(wall, boxes, plan, cost):
     return best
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(
     ("width", "height"), [(260, 130), (200, 200), (150, 210), (230, 150), (155, 155)]
 )

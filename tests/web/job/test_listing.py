@@ -171,6 +171,7 @@ def test_a_signature_of_a_file_looks_like_another_crews_claim(member, supervisor
     assert "signed it elsewhere" not in own and "does not hold" not in own
 
 
+@pytest.mark.long
 def test_a_plan_put_under_a_signature_shows(make, supervisor):
     """E11: a version put in by SQL shows as not the one that was signed; a tail cut off shows by
     the head that the office log kept.

@@ -52,6 +52,7 @@ def test_an_empty_database_shows_one_page_and_a_code_makes_the_crew(empty):
     assert "made the crew Sandpiper crew" in http.get("/office").text
 
 
+@pytest.mark.long
 def test_a_newer_code_takes_the_place_of_an_older(empty):
     _, http, make = empty
     old, new = new_code(make), new_code(make)

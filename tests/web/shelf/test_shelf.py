@@ -242,6 +242,7 @@ def test_a_broken_file_is_refused_whole_with_path_and_reason(member, rows, path,
     assert planner.get("/shelf/export.json").json() == []
 
 
+@pytest.mark.long
 def test_modules_of_the_open_data_set_are_found_by_their_words(member, tmp_path):
     """pvlib's own reading of the set against what the shelf holds of it."""
     from importlib.resources import files

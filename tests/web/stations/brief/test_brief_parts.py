@@ -240,6 +240,7 @@ def test_rows_are_the_plan_again():
 # The year.
 
 
+@pytest.mark.long
 def test_a_year_is_computed_once_and_again_when_what_it_is_made_from_changes(
     planner, supervisor, tern_job, make
 ):
@@ -348,6 +349,7 @@ def meter_csv(year=2023):
     )
 
 
+@pytest.mark.long
 def test_readings_are_read_said_used_and_go_with_the_job(planner, tern_job, new_job):
     path = f"/jobs/{tern_job}/readings"
     text = meter_csv().splitlines()
@@ -394,6 +396,7 @@ def test_readings_are_read_said_used_and_go_with_the_job(planner, tern_job, new_
     assert answer.status_code == 422 and "files/0/data" in answer.text
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(
     ("name", "data", "kind", "says"),
     [

@@ -158,6 +158,7 @@ def test_an_alarm_brings_its_search(installer, signed):
     assert after(installer, signed)["faults"][0]["symptom"] == code
 
 
+@pytest.mark.long
 def test_parts_put_in_are_those_of_the_job_by_serial(supervisor, installer, signed):
     """An installer notes them at the wall; a supervisor opens the job for a device of it."""
     _, label = told(installer, signed)

@@ -37,6 +37,7 @@ def metadata(data):
         return said, pdf.Root.get("/MarkInfo")["/Marked"], "/StructTreeRoot" in pdf.Root
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("plan", [TERN_HOLLOW, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN])
 def test_the_owners_book_has_eight_pages_at_most(supervisor, new_job, plan):
     job = new_job(Plan.model_validate(plan))
@@ -63,6 +64,7 @@ def test_the_owners_book_is_tagged_and_says_so(supervisor, heron):
         assert drawn and all(str(e["/Alt"]) for e in drawn)
 
 
+@pytest.mark.long
 def test_the_inspectors_book_leads_to_every_figure_from_its_first_page(supervisor, heron):
     data = book(supervisor, heron, "inspector.pdf")
     reader = PdfReader(io.BytesIO(data))
@@ -83,6 +85,7 @@ def test_the_inspectors_book_leads_to_every_figure_from_its_first_page(superviso
         assert wanted in text
 
 
+@pytest.mark.long
 def test_terminations_take_a_page_for_every_forty(supervisor, new_job):
     """46 rows were 13 pages once."""
     job = demo(supervisor, "saltings barn")
@@ -94,6 +97,7 @@ def test_terminations_take_a_page_for_every_forty(supervisor, new_job):
     assert after - first <= max(2, rows / 40)
 
 
+@pytest.mark.long
 def test_the_archive_is_pdf_a_with_the_job_inside(supervisor, heron):
     data = book(supervisor, heron, "archive.pdf")
     meta, marked, _ = metadata(data)
@@ -108,6 +112,7 @@ def test_the_archive_is_pdf_a_with_the_job_inside(supervisor, heron):
         assert not pdf.Root.get("/AcroForm", {}).get("/XFA") and "/JavaScript" not in pdf.Root
 
 
+@pytest.mark.long
 def test_the_archive_is_a_folder_too(supervisor, heron):
     alone = book(supervisor, heron, "owner.pdf")
     with zipfile.ZipFile(io.BytesIO(book(supervisor, heron, "archive.zip"))) as z:

@@ -173,6 +173,7 @@ def test_a_difference_says_what_to_type(installer, barn, change, says):
     assert answer.status_code == 422 and says in answer.text and "kept words" in answer.text
 
 
+@pytest.mark.long
 def test_a_photograph_stands_in_the_books_beside_its_row(installer, supervisor, barn):
     """Of a plate, of an open block; both in the archive too."""
     import pikepdf

@@ -47,6 +47,7 @@ def outside(app):
     return TestClient(app, follow_redirects=False, raise_server_exceptions=False)
 
 
+@pytest.mark.long
 def test_three_sign_each_for_their_part(app, make, supervisor, installer, signed):
     before = shown(supervisor, signed)
     assert before["signed"]["path"].startswith("M10 100 L60 40")
@@ -74,6 +75,7 @@ def test_three_sign_each_for_their_part(app, make, supervisor, installer, signed
     assert "Una Sedge" in http.get(at).text
 
 
+@pytest.mark.long
 def test_what_was_signed_stands_when_it_is_signed_again(supervisor, installer, signed):
     owner = {"part": "owner", "name": "Una Sedge"}
     assert installer.post(f"/jobs/{signed}/signature", owner).status_code == 303
@@ -92,6 +94,7 @@ def test_what_was_signed_stands_when_it_is_signed_again(supervisor, installer, s
     assert old.content.startswith(b"%PDF")
 
 
+@pytest.mark.long
 def test_a_signed_job_goes_to_another_crew_with_what_was_signed(supervisor, member, signed):
     """Its pack is read there as it was, and is not sealed by who did not make it."""
     pack = shown(supervisor, signed)["signed"]["pack"]

@@ -119,6 +119,7 @@ def test_an_export_limit_of_each_phase_is_keyed_so(planner, new_job):
     assert "2000 W on each of 3 phases is above the 2000 W" in said
 
 
+@pytest.mark.long
 def test_the_windows_cost_is_said_and_the_proposal_taken(planner, new_job):
     job = new_job(Plan.model_validate(TERN_HOLLOW))
     assert planner.get(f"/jobs/{job}/set/year.json").json()["rows"] == []
