@@ -7,7 +7,6 @@ import random
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.land.entering import Refused
 from gumboot.core.plan import Plan
 from gumboot.core.prove.listing import dues_of
@@ -17,6 +16,7 @@ from gumboot.core.walk.reading import KINDS
 from gumboot.core.walk.step import Step
 from gumboot.demo.plans import TERN_HOLLOW
 from tests.browser.conftest import kept_here
+from tests.designs import design
 
 
 @pytest.mark.xdist_group("browser")

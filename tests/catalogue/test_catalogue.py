@@ -13,11 +13,11 @@ from pydantic import ValidationError
 from gumboot.catalogue import catalogue, read
 from gumboot.core import kit
 from gumboot.core.basis.sizes import area_mm2
-from gumboot.core.design import design
 from gumboot.core.kit.catalogue import entry, schema_text
 from gumboot.core.set.settings import RULES
 from gumboot.core.set.settings.windows import of
 from tests.conftest import altered
+from tests.designs import design
 
 SHELVES = sorted(p for p in files("gumboot.catalogue").iterdir() if p.name.endswith(".json"))
 

@@ -8,12 +8,12 @@ import pytest
 
 from gumboot.catalogue import catalogue
 from gumboot.core.brief.suits import series_that_fits, suits_unit
-from gumboot.core.design import design
 from gumboot.core.kit import Catalogue, entry
 from gumboot.core.kit.missing import missing
 from gumboot.core.kit.presumed import NOT_ENTERED
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import HERON_SLIP
+from tests.designs import design
 
 FIRST = {
     "kind": "inverter",

@@ -11,7 +11,6 @@ from hypothesis import strategies as st
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.patch import apply
-from gumboot.core.design import design
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import (
     HERON_SLIP,
@@ -20,6 +19,7 @@ from gumboot.demo.plans import (
     SALTINGS_BARN,
     TERN_HOLLOW,
 )
+from tests.designs import design
 from tests.shapes import SHAPES, other
 
 BOOK = catalogue()

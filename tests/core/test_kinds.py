@@ -9,7 +9,6 @@ from gumboot.core.basis.patch import apply
 from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.brief.loads.findings import load_rule
 from gumboot.core.codes import books
-from gumboot.core.design import design
 from gumboot.core.network.bonds import by_state
 from gumboot.core.network.currents import output_current
 from gumboot.core.plan import Plan
@@ -17,6 +16,7 @@ from gumboot.core.size.conductors import IEC
 from gumboot.core.size.strings import string_fuse
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from tests.conftest import altered, off_wall
+from tests.designs import design
 
 BOOK = catalogue()
 

@@ -9,7 +9,6 @@ import pytest
 from gumboot.catalogue import catalogue, documents
 from gumboot.core.brief.suits import SUPPLIES, suits_unit
 from gumboot.core.codes.books import BOOKS
-from gumboot.core.design import design
 from gumboot.core.kit import Catalogue, entry
 from gumboot.core.new_job import (
     KIND,
@@ -21,6 +20,7 @@ from gumboot.core.new_job import (
     units_for,
 )
 from gumboot.drawings.one_line import one_line
+from tests.designs import design
 
 SHELF = catalogue()
 BOTH = [(code, s) for code in BOOKS for s in SUPPLIES[BOOKS[code].american][:-1]]

@@ -12,7 +12,6 @@ import pytest
 from PIL import Image
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from gumboot.drawings.load_board import load_board
@@ -26,6 +25,7 @@ from gumboot.drawings.year import (
     sweep_picture,
     year_carpet,
 )
+from tests.designs import design
 
 SVG = "{http://www.w3.org/2000/svg}"
 

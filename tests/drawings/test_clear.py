@@ -15,10 +15,10 @@ from fontTools.ttLib import TTFont
 
 import gumboot
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from gumboot.drawings.one_line import one_line
+from tests.designs import design
 from tests.shapes import SHAPES
 
 FONTS = Path(gumboot.__file__).parent / "web" / "static" / "fonts"

@@ -10,10 +10,10 @@ import pytest
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.units import show_length
 from gumboot.core.codes import nec
-from gumboot.core.design import design
 from gumboot.drawings.one_line import one_line
 from gumboot.drawings.terminal_block import terminal_block
 from tests.conftest import altered
+from tests.designs import design
 
 NS = {"s": "http://www.w3.org/2000/svg"}
 

@@ -8,10 +8,10 @@ from dataclasses import replace
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.plan import Plan
 from gumboot.demo import plans
 from gumboot.drawings.lead import LEFT, RIGHT, draw_lead, in_words
+from tests.designs import design
 
 LEADS = [
     (name, x)

@@ -10,13 +10,13 @@ import ezdxf
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from gumboot.drawings.one_line import colour_class, one_line
 from gumboot.drawings.sheet import lay_sheet
 from gumboot.exports.dxf import SYSTEMS, to_dxf
 from tests.conftest import altered
+from tests.designs import design
 
 BASES = {
     n: Plan.model_validate(p)

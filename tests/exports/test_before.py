@@ -12,9 +12,9 @@ from pathlib import Path
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.journal import log
 from gumboot.exports import job_file
+from tests.designs import design
 
 FILES = sorted((Path(__file__).parent / "before").glob("*.json.gz"))
 SIZED = ("id", "number", "conductor", "earth", "protection_a", "sets", "material")

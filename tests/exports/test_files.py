@@ -8,13 +8,13 @@ import pypdf
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from gumboot.exports.dxf import to_dxf
 from gumboot.exports.job_file import design_json
 from gumboot.exports.materials import SCHEDULE, materials, schedule_csv
 from tests.conftest import altered, off_wall
+from tests.designs import design
 
 PLANS = {
     "tern": TERN_HOLLOW,

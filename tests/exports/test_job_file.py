@@ -11,13 +11,13 @@ from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.journal import log
 from gumboot.core.journal.log import Entry
 from gumboot.core.plan import Plan
 from gumboot.demo import scenario
 from gumboot.exports import job_file
 from tests.core.test_properties import plans
+from tests.designs import design
 
 UID = "0b8c1f0e-0000-4000-8000-000000000001"
 words = st.text(st.characters(exclude_categories=["Cs"], exclude_characters="\x00"), max_size=12)

@@ -12,12 +12,12 @@ import pypdf
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.plan import Plan
 from gumboot.core.wall import drill_sheet, steps
 from gumboot.demo.plans import JUNIPER_CUT, SALTINGS_BARN, TERN_HOLLOW
 from gumboot.drawings.template import BAR_MM, EDGE_MM, PAPERS, template_sheets
 from gumboot.exports.drill import drill_csv, wall_dxf
+from tests.designs import design
 
 MM = 72 / 25.4
 WALLS = {

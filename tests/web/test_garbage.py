@@ -7,8 +7,8 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.exports import job_file
+from tests.designs import design
 from tests.exports.test_job_file import UID, logs
 
 pytestmark = pytest.mark.long

@@ -8,10 +8,10 @@ import pytest
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.finding import Level
-from gumboot.core.design import design
 from gumboot.core.prove.listing import dues_of
 from gumboot.demo.proven import SKY, reading_of
 from tests.conftest import altered
+from tests.designs import design
 
 PAGES = ("brief", "size", "land", "set", "hand-over")
 

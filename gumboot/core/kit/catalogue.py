@@ -71,6 +71,9 @@ class Catalogue:
         self.packs = {e.id: e for e in rows if isinstance(e, Pack)}
         self.modules = {e.id: e for e in rows if isinstance(e, Module)}
         self.devices = [e for e in rows if isinstance(e, Device)]
+        self._by_role: dict[str, list[Device]] = {}
+        for d in self.devices:
+            self._by_role.setdefault(d.role, []).append(d)
         self.conductors = [e for e in rows if isinstance(e, ConductorType)]
         self.anchors = [e for e in rows if isinstance(e, Anchor)]
         self.meters = {e.id: e for e in rows if isinstance(e, Meter)}
@@ -97,9 +100,8 @@ class Catalogue:
         """
         fits = [
             d
-            for d in self.devices
-            if d.role == role
-            and d.supply in (supply, "any")
+            for d in self._by_role.get(role, ())
+            if d.supply in (supply, "any")
             and d.book in (book, "any")
             and d.up_to_a >= amps - 1e-9
             and d.holds(supply)

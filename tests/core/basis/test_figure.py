@@ -9,7 +9,7 @@ import pytest
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.figure import fmt, given, picked, solve
-from gumboot.core.design import design
+from tests.designs import design
 
 OPS = {
     ast.Add: operator.add,

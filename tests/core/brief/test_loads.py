@@ -22,10 +22,10 @@ from gumboot.core.brief.loads.board import (
 )
 from gumboot.core.brief.loads.findings import hubs
 from gumboot.core.brief.loads.ordinary import ORDINARY
-from gumboot.core.design import design
 from gumboot.core.kit import MAINS
 from gumboot.core.plan import Load, Plan
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
+from tests.designs import design
 from tests.shapes import SHAPES
 
 

@@ -9,9 +9,9 @@ from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.basis.units import FT_M
 from gumboot.core.brief.loads.board.neutral import line_ohm, neutral_current, unlike_drop
 from gumboot.core.codes import nec
-from gumboot.core.design import design
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import HERON_SLIP, SALTINGS_BARN
+from tests.designs import design
 
 LINE_OHM = 0.04  # some 22 m of 10 mm²
 

@@ -5,10 +5,10 @@ import pytest
 from gumboot.catalogue import catalogue
 from gumboot.core.brief.survey import LICENCES, facts
 from gumboot.core.codes.books import NEC
-from gumboot.core.design import design
 from gumboot.core.plan import Plan, Site
 from gumboot.core.plan.climate import guessed_c
 from gumboot.demo.plans import HERON_SLIP, MOSSBANK_TERRACE, SALTINGS_BARN
+from tests.designs import design
 
 SEEN = {
     "wall": "concrete",

@@ -2,17 +2,16 @@
 strength of a screw, and on a job.
 """
 
-import copy
-
 import pytest
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.units import NM_INLB
 from gumboot.core.codes import OutsideTable, table
 from gumboot.core.codes.screws import annex_i, drive, iec_60947
-from gumboot.core.design import design
+from gumboot.core.kit import Catalogue, Device
 from gumboot.core.kit.terminal import Terminal
 from gumboot.core.land.listing import rated_torque
+from tests.designs import design
 
 # NEC 2023 Annex I prints N·m beside in·lb: its columns of N·m, recalled from memory
 PRINTED_NM = {
@@ -133,22 +132,19 @@ def test_a_silent_terminal_under_each_book():
 
 def test_a_torque_that_nobody_knows_is_a_stop(tern):
     """A neutral bar turned with a hexalobular bit, its maker silent."""
-    book = copy.copy(catalogue())
-    book.devices = [
-        (
-            d.model_copy(
-                update={
-                    "terminals": tuple(
-                        t.model_copy(update={"bit": "hexalobular T40"}) if t.id == "n" else t
-                        for t in d.terminals
-                    )
-                }
-            )
-            if d.role == "panel"
-            else d
+    book = Catalogue(
+        e.model_copy(
+            update={
+                "terminals": tuple(
+                    t.model_copy(update={"bit": "hexalobular T40"}) if t.id == "n" else t
+                    for t in e.terminals
+                )
+            }
         )
-        for d in book.devices
-    ]
+        if isinstance(e, Device) and e.role == "panel"
+        else e
+        for e in catalogue().entries.values()
+    )
     found = [f for f in design(tern, book).findings if f.key.endswith(".torque")]
     assert found and all(f.level == "stop" and "No torque is known" in f.says for f in found)
 

@@ -6,7 +6,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.energy.account import YEARS, account
 from gumboot.core.energy.battery import Bank, Rules, run
 from gumboot.core.energy.best import solve
@@ -16,6 +15,7 @@ from gumboot.core.energy.year import gather, other_years, warm_enough
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import TERN_HOLLOW
 from tests.conftest import altered
+from tests.designs import design
 
 
 @pytest.mark.parametrize("mean", [0.3, 0.4, 0.5, 0.6, 0.7])

@@ -12,7 +12,6 @@ from hypothesis import strategies as st
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.clock import covered, parse_spans
-from gumboot.core.design import design
 from gumboot.core.energy import demand
 from gumboot.core.energy.account import account, best_account, figures, neutral, reach
 from gumboot.core.energy.battery import NO_LIMIT, TOTALS, Bank, Rules, imbalance_wh, many, run
@@ -34,6 +33,7 @@ from gumboot.core.energy.year import (
 )
 from gumboot.core.plan import Load, Plan, Rate, Site, Slot, Tariff, Work
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
+from tests.designs import design
 
 pytestmark = pytest.mark.long
 

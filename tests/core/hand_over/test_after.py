@@ -7,7 +7,6 @@ import pytest
 from dateutil.relativedelta import relativedelta
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.hand_over.charger import charger
 from gumboot.core.hand_over.devices import devices
 from gumboot.core.hand_over.growing import compared, grown, kinds_of
@@ -20,6 +19,7 @@ from gumboot.core.prove.listing import dues_of
 from gumboot.core.prove.strings import Sky
 from gumboot.core.wake import steps as waking
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
+from tests.designs import design
 from tests.shapes import SHAPES, other
 
 

@@ -5,7 +5,6 @@ from dataclasses import replace
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.hand_over.built import differences, marks, setting_of
 from gumboot.core.hand_over.devices import devices, doubles
 from gumboot.core.hand_over.pictures import wanted
@@ -18,6 +17,7 @@ from gumboot.core.wall import drill_sheet
 from gumboot.demo.plans import JUNIPER_CUT, SALTINGS_BARN, TERN_HOLLOW
 from gumboot.drawings.one_line import one_line
 from gumboot.drawings.wall import draw_wall
+from tests.designs import design
 from tests.shapes import SHAPES, other
 
 

@@ -8,7 +8,6 @@ import numpy as np
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.hand_over.own_way import ByHand, by_hand, may, owned
 from gumboot.core.hand_over.owner import Contact, _off, _safe, hours, owners_book, words_of
 from gumboot.core.hand_over.visits import cares
@@ -17,6 +16,7 @@ from gumboot.core.plan import Plan
 from gumboot.core.wake.order import order
 from gumboot.core.wake.settle import settle
 from gumboot.demo import plans
+from tests.designs import design
 from tests.shapes import SHAPES
 
 DEMO = {n: getattr(plans, n) for n in ("TERN_HOLLOW", "SALTINGS_BARN", "MOSSBANK_TERRACE")} | {

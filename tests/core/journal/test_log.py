@@ -7,10 +7,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.journal import log
 from gumboot.core.journal.log import Entry
 from tests.conftest import READING, altered
+from tests.designs import design
 
 UID = "00000000-0000-0000-0000-000000000000"
 

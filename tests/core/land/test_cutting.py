@@ -9,9 +9,9 @@ from hypothesis import strategies as st
 
 from gumboot.catalogue import catalogue
 from gumboot.core.codes.books import BOOKS
-from gumboot.core.design import design
 from gumboot.core.land.cutting import cut_list, first_fit, list_pieces, pack
 from gumboot.core.plan import Reel
+from tests.designs import design
 
 
 def brute(lengths, reels, remnants):

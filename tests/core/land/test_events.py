@@ -11,11 +11,11 @@ from hypothesis import given as forall
 from hypothesis import strategies as st
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.land import Event, TerminationState, Wrench, illegal, state_of
 from gumboot.core.land.entering import Entered, Refused, day_of, entry_body
 from gumboot.core.land.events import ACTS
 from gumboot.core.land.termination import chain_of
+from tests.designs import design
 
 DAY = date(2026, 11, 25)
 WRENCH = Wrench("1", "middle", "s", 5, 25, date(2027, 1, 1))

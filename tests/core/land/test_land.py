@@ -11,7 +11,6 @@ from hypothesis import strategies as st
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.figure import given
 from gumboot.core.codes import OutsideTable, nec
-from gumboot.core.design import design
 from gumboot.core.land import (
     PER_NM,
     Event,
@@ -25,6 +24,7 @@ from gumboot.core.land import (
 )
 from gumboot.core.land.termination import chain_of
 from tests.conftest import altered
+from tests.designs import design
 
 TODAY = date(2026, 11, 23)
 DRIVER = Wrench("1", "driver", "s1", 1, 6, date(2027, 1, 1))

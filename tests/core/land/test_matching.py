@@ -13,9 +13,9 @@ from hypothesis import strategies as st
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.figure import given
-from gumboot.core.design import design
 from gumboot.core.land.matching import AGAIN, ASTRAY, LOW, SKIP, Recorded, cost, lay, match
 from gumboot.core.land.termination import Termination
+from tests.designs import design
 
 
 def termination(i, nm):

@@ -15,7 +15,6 @@ from pydantic import ValidationError
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.figure import given as figure
-from gumboot.core.design import design
 from gumboot.core.kit import Catalogue, Device, Pack, SignalPort, Switches
 from gumboot.core.kit.signal import PAIRS, Pin, Plug, upgraded
 from gumboot.core.link.address import banks_of
@@ -25,6 +24,7 @@ from gumboot.core.link.leads import loop_volts
 from gumboot.core.network.cores import CAT, T568B, TWISTED, cores, meets
 from gumboot.core.plan import Plan
 from gumboot.demo import plans
+from tests.designs import design
 from tests.shapes import SHAPES
 
 DEMOS = ("TERN_HOLLOW", "SALTINGS_BARN", "MOSSBANK_TERRACE", "JUNIPER_CUT", "HERON_SLIP")

@@ -8,13 +8,13 @@ from dataclasses import replace
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.link import ct
 from gumboot.core.link.measuring import faults, in_words, measuring
 from gumboot.core.link.testing import by_heart
 from gumboot.core.link.wiring import OPEN, SEES, STEPS_AT, right
 from gumboot.core.plan import Plan
 from gumboot.demo import plans
+from tests.designs import design
 
 
 def changed(document, change):

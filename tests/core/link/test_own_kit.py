@@ -7,10 +7,10 @@ import copy
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.kit import Catalogue, entry
 from gumboot.core.plan import Plan
 from gumboot.demo import plans
+from tests.designs import design
 
 INV = {
     "kind": "inverter",

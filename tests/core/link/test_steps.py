@@ -3,7 +3,6 @@
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.kit import Catalogue, Switches
 from gumboot.core.land.entering import Refused
 from gumboot.core.link.entering import entry_body
@@ -11,6 +10,7 @@ from gumboot.core.plan import Plan
 from gumboot.core.walk.entering import Entry, read_value
 from gumboot.core.walk.step import Step
 from gumboot.demo import plans
+from tests.designs import design
 
 
 @pytest.fixture(scope="module")

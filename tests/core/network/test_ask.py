@@ -7,10 +7,10 @@ import networkx as nx
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.network import frontier, isolate, live, meeting
 from gumboot.core.network.ask import INSIDE, OUTSIDE
 from gumboot.core.plan import Plan
+from tests.designs import design
 from tests.shapes import SHAPES
 
 BOOK = catalogue()

@@ -3,9 +3,9 @@
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.network.bonds import by_state
 from gumboot.core.plan import Plan
+from tests.designs import design
 from tests.shapes import SHAPES, other
 
 BOOK = catalogue()

@@ -4,10 +4,10 @@ import pytest
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.patch import apply
-from gumboot.core.design import design
 from gumboot.core.network import house
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import JUNIPER_CUT, MOSSBANK_TERRACE
+from tests.designs import design
 from tests.shapes import SHAPES, other
 
 BOOK = catalogue()

@@ -5,9 +5,9 @@ from copy import copy
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.network.ask import isolate
 from gumboot.core.plan import Plan
+from tests.designs import design
 from tests.shapes import SHAPES, other
 
 BOOK = catalogue()

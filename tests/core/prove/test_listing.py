@@ -4,7 +4,6 @@ import pytest
 
 from gumboot.catalogue import catalogue
 from gumboot.core.codes import iec
-from gumboot.core.design import design
 from gumboot.core.plan import Plan
 from gumboot.core.prove.dead import continuity
 from gumboot.core.prove.due import STAGES
@@ -17,6 +16,7 @@ from gumboot.demo.plans import (
     SALTINGS_BARN,
     TERN_HOLLOW,
 )
+from tests.designs import design
 from tests.shapes import SHAPES, other
 
 DEMO = (HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW)

@@ -6,7 +6,6 @@ from pvlib.pvsystem import calcparams_cec, retrieve_sam, singlediode
 
 from gumboot.catalogue import catalogue
 from gumboot.core.brief.chapters import KIT
-from gumboot.core.design import design
 from gumboot.core.kit import Module
 from gumboot.core.plan import Plan
 from gumboot.core.prove.strings import (
@@ -18,6 +17,7 @@ from gumboot.core.prove.strings import (
 from gumboot.core.size.meter_card import LIGHT_LEAST, judge
 from gumboot.demo.plans import TERN_HOLLOW
 from tests.conftest import HUNTING
+from tests.designs import design
 
 
 def counted(volts, bands, modules):

@@ -3,12 +3,12 @@
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.kit import Catalogue, MenuItem
 from gumboot.core.plan import Plan
 from gumboot.core.set.settings.choosing import pick
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, TERN_HOLLOW
 from tests.conftest import altered
+from tests.designs import design
 
 
 def plan(document, **keyed):

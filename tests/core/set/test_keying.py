@@ -5,11 +5,11 @@ keyed is judged as the display shows it.
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.plan import Plan
 from gumboot.core.set.keying import judged, order_of, steps_of
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, TERN_HOLLOW
 from tests.core.set.test_menu import line
+from tests.designs import design
 from tests.shapes import other
 
 SHELF = catalogue()

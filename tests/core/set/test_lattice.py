@@ -6,7 +6,6 @@ import networkx as nx
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.kit import MenuItem
 from gumboot.core.plan import Plan
 from gumboot.core.set.ladder import ladders
@@ -17,6 +16,7 @@ from gumboot.demo.plans import JUNIPER_CUT
 from gumboot.drawings.ladder import draw_ladder, height
 from tests.conftest import altered
 from tests.core.set.test_menu import job
+from tests.designs import design
 from tests.shapes import other
 
 

@@ -8,7 +8,6 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.energy import year
 from gumboot.core.kit import Inverter, MenuItem
 from gumboot.core.plan import Plan, Slot, Work
@@ -17,6 +16,7 @@ from gumboot.core.set.settings.battery_rules import CELL_V
 from gumboot.core.set.settings.windows import keyed
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT
 from tests.conftest import altered
+from tests.designs import design
 
 SHELF = catalogue()
 C6 = SHELF.inverters["marram-c6"]

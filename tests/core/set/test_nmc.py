@@ -7,12 +7,12 @@ import copy
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.kit import Catalogue, entry
 from gumboot.core.plan import Plan
 from gumboot.core.prove.listing import dues_of
 from gumboot.core.set.ladder import CELL_BAND
 from gumboot.demo.plans import SALTINGS_BARN
+from tests.designs import design
 
 SHELF = catalogue()
 CELLS = 96

@@ -6,10 +6,10 @@ import pytest
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.clock import NotATime
-from gumboot.core.design import design
 from gumboot.core.plan import Plan, Work
 from gumboot.core.set.settings import SLOT, parse_slot, show_slot, work_keyed
 from tests.conftest import altered
+from tests.designs import design
 
 RANGES = {
     "absorb_v": (3.45, 3.55),

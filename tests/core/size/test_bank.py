@@ -6,11 +6,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.plan import Plan
 from gumboot.core.size.sharing import SCHEMES, shares
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, TERN_HOLLOW
 from tests.conftest import altered, off_wall
+from tests.designs import design
 
 ohms = st.floats(1e-5, 0.05)
 

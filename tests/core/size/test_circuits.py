@@ -12,12 +12,12 @@ from gumboot.core.basis.figure import given
 from gumboot.core.basis.patch import apply
 from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.codes import iec, nec
-from gumboot.core.design import design
 from gumboot.core.kit import Catalogue
 from gumboot.core.land.placards import list_placards
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import JUNIPER_CUT
 from tests.conftest import altered, off_wall
+from tests.designs import design
 from tests.shapes import SHAPES
 
 

@@ -3,10 +3,10 @@
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.kit import Catalogue
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import HERON_SLIP
+from tests.designs import design
 from tests.shapes import other
 
 BOOK = catalogue()

@@ -6,10 +6,10 @@ import pytest
 
 from gumboot.catalogue import catalogue
 from gumboot.core.codes import nec
-from gumboot.core.design import design
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import HERON_SLIP
 from tests.conftest import altered
+from tests.designs import design
 from tests.shapes import other
 
 ROWS = {  # Chapter 9 Table 4, 40 % column as printed, from memory: held against the total area

@@ -8,12 +8,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.kit.inverter import Tracker
 from gumboot.core.plan import Plan
 from gumboot.core.size.finder import Face, find, options
 from gumboot.demo.plans import HERON_SLIP, SALTINGS_BARN
 from tests.conftest import altered
+from tests.designs import design
 
 BOOK = catalogue()
 HERON, SALTINGS = Plan.model_validate(HERON_SLIP), Plan.model_validate(SALTINGS_BARN)

@@ -6,12 +6,12 @@ import pytest
 
 from gumboot.catalogue import catalogue
 from gumboot.core.codes import iec
-from gumboot.core.design import design
 from gumboot.core.kit import Catalogue, Inverter
 from gumboot.core.plan import Plan
 from gumboot.core.size.faults import hot
 from gumboot.demo.plans import JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN
 from tests.core.codes.test_iec_tables import table
+from tests.designs import design
 from tests.shapes import other
 
 BOOK = catalogue()

@@ -4,11 +4,11 @@ import pytest
 
 from gumboot.catalogue import catalogue, documents
 from gumboot.core.basis.patch import apply
-from gumboot.core.design import design
 from gumboot.core.kit import Catalogue, entry
 from gumboot.core.plan import Plan
 from gumboot.demo import plans
 from gumboot.exports.materials import materials
+from tests.designs import design
 
 OWN = [
     {

@@ -10,7 +10,6 @@ import pytest
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.patch import apply
 from gumboot.core.codes import iec
-from gumboot.core.design import design
 from gumboot.core.kit import Catalogue
 from gumboot.core.land.placards import list_placards
 from gumboot.core.network.currents import greatest_current
@@ -20,6 +19,7 @@ from gumboot.core.size.utility_fault import resistance_ohm
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN
 from gumboot.drawings.one_line import one_line
 from gumboot.exports.materials import materials
+from tests.designs import design
 from tests.shapes import other
 
 BOOK = catalogue()

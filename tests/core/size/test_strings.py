@@ -9,7 +9,6 @@ import pytest
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.figure import given
 from gumboot.core.codes.books import BOOKS, IEC, NEC
-from gumboot.core.design import design
 from gumboot.core.kit import Module
 from gumboot.core.size.strings import (
     COLD,
@@ -20,6 +19,7 @@ from gumboot.core.size.strings import (
 )
 from gumboot.core.size.strings.voltage import pushed_back
 from tests.conftest import altered
+from tests.designs import design
 
 
 def module(**kwargs):

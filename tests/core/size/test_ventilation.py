@@ -3,10 +3,10 @@
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT
 from tests.conftest import altered, off_wall
+from tests.designs import design
 
 
 def test_air_by_hand():

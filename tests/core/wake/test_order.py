@@ -10,7 +10,6 @@ import numpy as np
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.kit import Catalogue
 from gumboot.core.kit.starting import Starting
 from gumboot.core.plan import Plan
@@ -24,6 +23,7 @@ from gumboot.core.wake.states import NOT_IN_TURN, PASSED, WALK
 from gumboot.demo import plans
 from tests.core.wake.plants import Bench
 from tests.core.wake.test_settle import JOBS
+from tests.designs import design
 from tests.shapes import other
 
 

@@ -6,13 +6,13 @@ import numpy as np
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.plan import Plan
 from gumboot.core.wake.plant import plant_of
 from gumboot.core.wake.settle import settle
 from gumboot.core.wake.states import NO_BOND, TWO_BONDS
 from gumboot.demo import plans
 from tests.core.wake.plants import by_networkx
+from tests.designs import design
 from tests.shapes import SHAPES
 
 DEMOS = ("TERN_HOLLOW", "SALTINGS_BARN", "MOSSBANK_TERRACE", "JUNIPER_CUT", "HERON_SLIP")

@@ -4,7 +4,6 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.kit import Catalogue
 from gumboot.core.plan import Plan
 from gumboot.core.wake.chapters import steps_said
@@ -12,6 +11,7 @@ from gumboot.core.wake.steps import ON, island_pairs, pairs_of, steps_of
 from gumboot.core.wake.work import work_at
 from gumboot.demo import plans
 from tests.core.wake.test_settle import JOBS
+from tests.designs import design
 
 
 def made(name):

@@ -8,7 +8,6 @@ import pytest
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.finding import Level
-from gumboot.core.design import design
 from gumboot.core.kit.enclosure import Clear, Enclosure, Hole
 from gumboot.core.plan import Backing, Neighbour, Plan, Wall
 from gumboot.core.wall import Placed
@@ -18,6 +17,7 @@ from gumboot.core.wall.gaps import short
 from gumboot.core.wall.rules import bounds
 from gumboot.demo.plans import JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from tests.conftest import altered
+from tests.designs import design
 
 pytestmark = pytest.mark.long
 

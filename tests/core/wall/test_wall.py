@@ -15,7 +15,6 @@ from shapely.ops import unary_union
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.patch import apply
-from gumboot.core.design import design
 from gumboot.core.kit.enclosure import Clear, Enclosure, Hole
 from gumboot.core.plan import Backing, Neighbour, Plan, Spot, Wall
 from gumboot.core.wall import Placed, boxes, hang
@@ -28,6 +27,7 @@ from gumboot.core.wall.routes import STANDOFF_MM, STUB_MM, TURN_MM, Want, corner
 from gumboot.core.wall.rules import Scene, bounds, fall_off_db, judge
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from tests.conftest import altered
+from tests.designs import design
 
 BOOK = catalogue()
 PLANS = (TERN_HOLLOW, HERON_SLIP, SALTINGS_BARN, MOSSBANK_TERRACE, JUNIPER_CUT)

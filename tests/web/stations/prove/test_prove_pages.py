@@ -13,7 +13,6 @@ import pytest
 from pypdf import PdfReader
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.plan import Plan
 from gumboot.core.prove.listing import dues_of
 from gumboot.core.prove.strings import Sky
@@ -24,6 +23,7 @@ from gumboot.store import records
 from gumboot.store.database import see_crew
 from gumboot.store.models import Job
 from tests.conftest import ready
+from tests.designs import design
 from tests.shapes import other
 
 

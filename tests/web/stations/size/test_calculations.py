@@ -3,10 +3,10 @@
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.design import design
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import HERON_SLIP, TERN_HOLLOW
 from gumboot.web.stations.size.calculations import calculations, explained
+from tests.designs import design
 from tests.shapes import SHAPES
 
 PLANS = {"heron": HERON_SLIP, "tern": TERN_HOLLOW, **SHAPES}

@@ -63,6 +63,13 @@ class Sheet:
         extra = float((self.extra * self.shares(leg))[list(which)].sum())
         return float(self.draw(leg)[when].max()) + extra if when.any() and extra > 0 else 0.0
 
+    def alone_starts(self, leg: str, movers: Sequence[int]) -> NDArray[np.float64]:
+        """`starts` of each of some loads alone."""
+        rows = list(movers)
+        draw = np.where(self.may[rows], self.draw(leg), -np.inf).max(axis=1, initial=-np.inf)
+        extra = (self.extra * self.shares(leg))[rows]
+        return np.where(np.isfinite(draw) & (extra > 0), draw + extra, 0.0)
+
     def pair_starts(self, leg: str, movers: Sequence[int]) -> NDArray[np.float64]:
         """`starts` of every pair of some loads at once, each alone on the diagonal."""
         rows = list(movers)
@@ -108,7 +115,7 @@ def design_leg(name: str, sheet: Sheet, continuous: Figure, surge: Figure | None
         "each in the hours stated for it",
     )
     movers = [i for i in on if sheet.extra[i] > 0]
-    starts = list(zip(sheet.pair_starts(name, movers).diagonal().tolist(), movers, strict=True))
+    starts = list(zip(sheet.alone_starts(name, movers).tolist(), movers, strict=True))
     most, first = max(starts, default=(0.0, -1))
     start, starter = running, ""
     if most > running.n:
