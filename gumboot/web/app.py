@@ -24,6 +24,7 @@ from starlette.middleware.gzip import GZipMiddleware
 
 from gumboot.catalogue import catalogue
 from gumboot.core.design import LIMIT_S, TakesTooLong
+from gumboot.core.network import cut
 from gumboot.core.wake import order
 from gumboot.core.wall import grid
 from gumboot.demo import scenario
@@ -103,6 +104,7 @@ def create_app(config: Config | None = None, demo: bool = False) -> FastAPI:
     async def life(app: FastAPI) -> AsyncIterator[None]:
         engine = database.ready(config.database_url, config.owner_url)
         catalogue()
+        cut.warm()
         grid.warm()
         order.warm()
         app.state.sessions = database.sessions(engine)

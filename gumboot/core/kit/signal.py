@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator
+from functools import lru_cache
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, WithJsonSchema, model_validator
@@ -212,6 +213,16 @@ class Plug(Entry):
         )
 
 
+@lru_cache(maxsize=256)
+def _buses(does: tuple[str, ...]) -> tuple[str, ...]:
+    pairs = {
+        "CAN": {"CAN H", "CAN L"},
+        "RS-485": {"D+", "D−"},
+        "Ethernet": {"TX+", "TX−"},
+    }
+    return tuple(bus for bus, pair in pairs.items() if pair <= set(does))
+
+
 class SignalPort(Plug):
     """A port of a device for signals: what it serves, on which pins, in which protocols.
 
@@ -245,16 +256,7 @@ class SignalPort(Plug):
     @property
     def buses(self) -> tuple[str, ...]:
         """The buses its pins can carry."""
-        found = {p.does for p in self.pins}
-        return tuple(
-            bus
-            for bus, pair in (
-                ("CAN", {"CAN H", "CAN L"}),
-                ("RS-485", {"D+", "D−"}),
-                ("Ethernet", {"TX+", "TX−"}),
-            )
-            if pair <= found
-        )
+        return _buses(tuple([p.does for p in self.pins]))
 
 
 class Switches(Entry):

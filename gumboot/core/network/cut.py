@@ -42,6 +42,11 @@ def fed_side(graph: Graph, room: Sequence[int], fed: set[int], wanted: set[int])
     return side
 
 
+def warm() -> None:
+    """Have the loop compiled, or loaded, before the first job asks for it."""
+    fed_side(graph_of(((), ())), (), {0}, {1})
+
+
 def _cut(first: Ints, there: Ints, by: Ints, room: Ints, fed: Bools, wanted: Bools) -> Bools:
     n = len(first) - 1
     flow = np.zeros(len(room), np.int64)  # from the lower island of a switch to the higher
