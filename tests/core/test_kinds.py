@@ -347,6 +347,11 @@ def test_one_bond_in_every_state(neutral, bond, generator, islanded, running):
         (JUNIPER_CUT, {"backup__bond": "service"}, "bond.island"),
         (JUNIPER_CUT, {"kit__generator__interlock": False}, "source.generator"),
         (MOSSBANK_TERRACE, {"kit__existing_pv__power_w": 6000.0}, "pv.island"),
+        (
+            MOSSBANK_TERRACE,
+            {"kit__more_pv": [{"power_w": 2000.0, "obeys_frequency": "yes"}]},
+            "pv.island",
+        ),
         (MOSSBANK_TERRACE, {"kit__existing_pv__obeys_frequency": "no"}, "pv.frequency"),
         (
             SALTINGS_BARN,

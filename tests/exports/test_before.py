@@ -91,6 +91,8 @@ MENDED = {  # what the rules then got wrong, and what they say now
     # 543.1.2: what the bank's fault asks for, where the table would ask more
     ("mossbank-terrace", "battery-1", "earth"): ("16 mm²", "6 mm²"),
     ("saltings-barn", "battery-1", "earth"): ("10 mm²", "6 mm²"),
+    # 60364-7-712: 1.1 times 15.7 A, where the plate's greatest current is not known
+    ("mossbank-terrace", "existing-pv", "protection_a"): (16.0, 20.0),
     # 4 AWG at 75 °C terminals carries 85 A, 68 A for long
     ("tern-hollow", "charge_a", "value"): (100, 68),
     ("tern-hollow", "discharge_a", "value"): (100, 68),

@@ -113,11 +113,11 @@ def own_number(settings: Sequence[Setting], rule: str) -> float | None:
     return None if value is None or isinstance(value, str) else float(value)
 
 
-def lives_on(old: ExistingPv) -> bool:
-    """Whether a PV inverter that is there is counted on in an outage: on the backup side, and known
-    to throttle when told.
+def lives_on(plan: Plan, old: ExistingPv) -> bool:
+    """Whether a PV inverter that is there is counted on in an outage: it stays with the house, and
+    is known to throttle when told.
     """
-    return old.side == "backup side" and old.obeys_frequency == "yes"
+    return old in plan.island_pv.values() and old.obeys_frequency == "yes"
 
 
 def bank_of(
@@ -331,7 +331,7 @@ def _suns(plan: Plan, powers: Sequence[Series]) -> tuple[Series, Series]:
     """(all the sun, what of it stays in an outage)."""
     sun = np.sum(powers, axis=0) if powers else np.zeros(STEPS)
     old = plan.kit.existing_pv
-    return sun, sun - powers[-1] if old and powers and not lives_on(old) else sun
+    return sun, sun - powers[-1] if old and powers and not lives_on(plan, old) else sun
 
 
 def other_years(plan: Plan, catalogue: Catalogue, i: Inputs, count: int) -> Iterator[Inputs]:
@@ -381,7 +381,7 @@ def rests_on(
         " survey it."
     )
     out.append("Legs or phases metered together; the battery never sells to the grid.")
-    if plan.kit.existing_pv and not lives_on(plan.kit.existing_pv):
+    if plan.kit.existing_pv and not lives_on(plan, plan.kit.existing_pv):
         out.append(
             "In an outage the PV inverter that is there is not counted on: it feeds the grid side,"
             " or is not known to throttle."

@@ -212,7 +212,7 @@ def feeds(d: Design) -> bool:
 def lives_from(d: Design) -> str:
     """What the house lives by in an outage."""
     old = d.plan.kit.existing_pv
-    sun = bool(d.plan.strings) or (old is not None and lives_on(old))
+    sun = bool(d.plan.strings) or (old is not None and lives_on(d.plan, old))
     return "battery and sun" if sun else "the battery"
 
 

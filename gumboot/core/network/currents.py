@@ -5,7 +5,7 @@ from __future__ import annotations
 from gumboot.core.basis.figure import MEMORY, Figure, given, solve
 from gumboot.core.codes.book import Book
 from gumboot.core.kit import MAINS, Inverter
-from gumboot.core.plan import Plan
+from gumboot.core.plan import ExistingPv, Plan, PortUse
 
 
 def output_current(inverter: Inverter) -> Figure:
@@ -28,20 +28,8 @@ def greatest_current(inverter: Inverter, book: Book) -> Figure:
     rated = output_current(inverter)
     if inverter.ac_max_a:
         most = given("I_out", inverter.ac_max_a, "A", "Greatest output current", "inverter sheet")
-    elif book.output_margin == 1:
-        most = rated.renamed("I_out")
     else:
-        k = given("k", book.output_margin, "", "Where the maker is silent", book.clauses["output"])
-        most = solve(
-            "I_out",
-            "A",
-            "Greatest output current",
-            "k * I_inv",
-            k,
-            rated,
-            source=book.clauses["output"],
-            doubt=MEMORY,
-        )
+        most = with_margin(rated, book).renamed("I_out")
     if inverter.leg_max_w is None or inverter.supply.startswith("single"):
         return most
     power = given("P_leg", inverter.leg_max_w, "W", "Most on one leg", "inverter sheet")
@@ -56,6 +44,25 @@ def greatest_current(inverter: Inverter, book: Book) -> Figure:
         power,
         volts,
         source="inverter sheet",
+    )
+
+
+def with_margin(rated: Figure, book: Book) -> Figure:
+    """The greatest output current in A where its maker is silent: the rated one with the book's
+    margin. IEC 60364-7-712: 1.1 times.
+    """
+    if book.output_margin == 1:
+        return rated
+    k = given("k", book.output_margin, "", "Where the maker is silent", book.clauses["output"])
+    return solve(
+        "I",
+        "A",
+        "Greatest output current",
+        f"k * {rated.symbol}",
+        k,
+        rated,
+        source=book.clauses["output"],
+        doubt=MEMORY,
     )
 
 
@@ -124,6 +131,27 @@ def source_current(
         volts = given("V", inverter.voltage_v, "V", "AC voltage", "inverter sheet")
     formula = f"{symbol} / (sqrt(3) * V)" if lines == 3 else f"{symbol} / V"
     return solve("I", "A", "Output current", formula, power, volts, source="definition")
+
+
+def pv_current(
+    pv: ExistingPv | PortUse, name: str, lines: int, supply: str, inverter: Inverter
+) -> Figure:
+    """The output current in A a line of a PV inverter beside the units: its plate's, else what its
+    power comes to.
+    """
+    if pv.current_a:
+        return given("I", pv.current_a, "A", "Greatest output current", "brief, its plate")
+    return source_current(pv.power_w, name, "P_pv", lines, supply, inverter)
+
+
+def pv_greatest(
+    pv: ExistingPv | PortUse, name: str, lines: int, supply: str, inverter: Inverter, book: Book
+) -> Figure:
+    """What its conductors are sized for, in A a line: its plate's, else its rated current with the
+    book's margin.
+    """
+    rated = pv_current(pv, name, lines, supply, inverter)
+    return rated if pv.current_a else with_margin(rated.renamed("I_pv"), book).renamed("I")
 
 
 def board_current(plan: Plan, fallback: Figure) -> tuple[Figure, Figure | None]:

@@ -13,6 +13,7 @@ from gumboot.core.network.builder import Builder, on_line
 from gumboot.core.network.circuit import end
 from gumboot.core.network.currents import (
     line_voltage,
+    pv_greatest,
     source_current,
 )
 from gumboot.core.network.element import Load, Source, Work
@@ -43,13 +44,13 @@ def existing_pv(b: Builder, n: int, pv: ExistingPv) -> None:
     b.sources.append(
         Source(array, "string", f"Array of {inside(label)}", array, (array,), never_dead=LIGHT)
     )
-    current = source_current(
-        pv.power_w,
+    current = pv_greatest(
+        pv,
         "Power of the PV inverter",
-        "P_pv",
         len(poles) - 1 if len(poles) > 2 or b.supply.startswith("three") else 1,
         b.supply,
         b.inverter,
+        b.plan.book,
     )
     backed = "loads-panel" in b.bodies and (pv.side == "backup side" or not on_grid(b))
     amps, port = 1.25 * current.n, f"PV breaker{mark}"
@@ -225,7 +226,12 @@ def lay_port_use(b: Builder) -> None:
     node = b.node("port-use", "port-use", "ac", bar=True)
     b.body("port-use", "port-use", name, f"{use.power_w / 1000:g} kW")
     lines = 3 if len(b.inverter.lines) == 3 else 1
-    current = source_current(use.power_w, name, "P_use", lines, b.inverter.supply, b.inverter)
+    on = (lines, b.inverter.supply, b.inverter)
+    current = (
+        source_current(use.power_w, name, "P_use", *on)
+        if use.use == "managed load"
+        else pv_greatest(use, name, *on, b.plan.book)
+    )
     if use.use == "managed load":
         b.loads.append(Load("managed", "the managed load", node))
     else:

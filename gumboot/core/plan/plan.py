@@ -27,7 +27,7 @@ from gumboot.core.plan.run import Fitted, Reel, Run
 from gumboot.core.plan.safeguard import Safeguard
 from gumboot.core.plan.site import Site
 from gumboot.core.plan.strings import PvString
-from gumboot.core.plan.supply import Supply
+from gumboot.core.plan.supply import ExistingPv, Supply
 from gumboot.core.plan.survey import Survey
 from gumboot.core.plan.waking import Waking
 from gumboot.core.plan.wall import Spacing, Wall
@@ -69,6 +69,15 @@ class Plan(Part):
     def book(self) -> Book:
         """The code book of the job: all that differs between books."""
         return BOOKS[self.code]
+
+    @property
+    def island_pv(self) -> dict[int, ExistingPv]:
+        """The PV inverters beside the units that stay with the house in an outage, by their number
+        from 0; off grid all of them.
+        """
+        alone = self.supply.kind == "off-grid"
+        some = enumerate(self.kit.pv_inverters)
+        return {n: pv for n, pv in some if alone or pv.side == "backup side"}
 
     @property
     def chosen(self) -> tuple[str, ...]:

@@ -54,12 +54,15 @@ class ExistingPv(Part):
     """A PV inverter that is there already: its AC power in W, on which side of the changeover it
     feeds, whether it obeys a rising frequency.
 
+    current_a: the greatest a line by its plate; None takes what its power comes to, with the book's
+    margin.
     array_w: its modules at standard conditions; None takes them as its AC power. Tilt and azimuth
     as of a string.
     line: the one it stands on in a three-phase house, or all of them.
     """
 
     power_w: Annotated[float, Field(gt=0, le=200_000)]
+    current_a: Annotated[float, Field(gt=0, le=1000)] | None = None
     array_w: Annotated[float, Field(gt=0, le=400_000)] | None = None
     tilt_deg: Annotated[float, Field(ge=0, le=90)] = 30
     azimuth_deg: Annotated[float, Field(ge=0, lt=360)] = 180
@@ -69,7 +72,10 @@ class ExistingPv(Part):
 
 
 class PortUse(Part):
-    """What a unit's generator port serves instead of a generator, and its power in W."""
+    """What a unit's generator port serves instead of a generator, and its power in W. current_a: of
+    a PV inverter, the greatest a line by its plate.
+    """
 
     use: Literal["managed load", "PV inverter"] = "managed load"
     power_w: Annotated[float, Field(gt=0, le=200_000)]
+    current_a: Annotated[float, Field(gt=0, le=1000)] | None = None

@@ -15,9 +15,9 @@ from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
 from gumboot.core.codes import nec
 from gumboot.core.kit import Inverter
 from gumboot.core.network import Network, OnBar, Source, on_busbar
-from gumboot.core.network.currents import output_current, source_current
+from gumboot.core.network.currents import output_current, pv_current
 from gumboot.core.network.house import house_supply, line_of
-from gumboot.core.plan import Plan
+from gumboot.core.plan import ExistingPv, Plan, PortUse
 from gumboot.core.size.conductors import SizedCircuit
 
 ROLES = ("main-panel", "grid-combiner", "backup-combiner", "loads")
@@ -139,13 +139,14 @@ def output_of(sources: Sequence[Source], plan: Plan, inverter: Inverter) -> Figu
 def _pv_current(source: Source, plan: Plan, inverter: Inverter) -> Figure | None:
     """The output current of a PV inverter that was there, or of one on a generator port."""
     supply = house_supply(plan, inverter)
+    pv: ExistingPv | PortUse
     if source.id == "port-use" and plan.kit.port_use:
-        power, lines = plan.kit.port_use.power_w, 3 if len(inverter.lines) == 3 else 1
+        pv, lines = plan.kit.port_use, 3 if len(inverter.lines) == 3 else 1
     else:
         _, _, n = source.id.partition("pv-inverter-")
-        pv = plan.kit.pv_inverters[int(n) - 1 if n else 0]
-        power, lines = pv.power_w, 3 if supply.startswith("three") and pv.line == "all" else 1
-    return source_current(power, f"Power of {source.name}", "P_pv", lines, supply, inverter)
+        pv = there = plan.kit.pv_inverters[int(n) - 1 if n else 0]
+        lines = 3 if supply.startswith("three") and there.line == "all" else 1
+    return pv_current(pv, f"Power of {source.name}", lines, supply, inverter)
 
 
 def _judge(

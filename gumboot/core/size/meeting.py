@@ -4,12 +4,16 @@ island.
 
 from __future__ import annotations
 
+from collections.abc import Callable, Collection, Iterable, Sequence
+
 from gumboot.core.basis.figure import COMMON_PRACTICE
 from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty, stop
-from gumboot.core.kit import Gateway, Inverter
+from gumboot.core.kit import MAINS, Gateway, Inverter
 from gumboot.core.network import Meeting, Network, meeting
+from gumboot.core.network.house import house_supply, units_on
 from gumboot.core.plan import ExistingPv, Plan
 
+Watts = dict[str, float]  # by line
 THROTTLE = f"EN 50549-1 4.6; {COMMON_PRACTICE}"
 
 
@@ -31,9 +35,9 @@ def meeting_findings(
         says += " Tried: both positions cannot be on together."
         found.append(duty("source.meet", "transfer-switch", says, rule, Asked("Wake")))
     found += _generator(plan, inverter)
-    for n, pv in enumerate(plan.kit.pv_inverters):
-        if pv.side == "backup side":
-            found += _pv_in_island(plan, inverter, pv, n)
+    found += _pv_in_island(plan, inverter)
+    found += _sun_on_generator(plan)
+    found += (f for n, pv in plan.island_pv.items() for f in _throttled(plan, pv, n))
     return found
 
 
@@ -108,31 +112,103 @@ def _generator(plan: Plan, inverter: Inverter) -> list[Finding]:
     return found
 
 
-def _pv_in_island(plan: Plan, inverter: Inverter, pv: ExistingPv, n: int) -> list[Finding]:
-    """A PV inverter on the backed-up side: in an outage the battery inverter must take what it
-    gives, and be able to throttle it.
+def _sun_on_generator(plan: Plan) -> list[Finding]:
+    """PV inverters that run along with a generator, which takes nothing back."""
+    some = plan.island_pv
+    if plan.kit.generator is None or not some:
+        return []
+    who = "the PV inverter runs" if len(some) == 1 else "the PV inverters run"
+    gives = sum(pv.power_w for pv in some.values())
+    says = (
+        f"While the generator runs, {who} along with it: what the house does not use, up to"
+        f" {gives / 1000:.3g} kW, is pushed back into the generator."
+    )
+    lock = Cure("Keep the PV breaker off while the generator runs, by hand and placard or by relay")
+    away = tuple(Change(f"{_path(plan, n)}/side", "grid side") for n in some)
+    move = [Cure("Move it to the grid side", away)] if plan.supply.kind != "off-grid" else []
+    return [check("generator.sun", "generator", says, COMMON_PRACTICE, lock, *move)]
+
+
+def _path(plan: Plan, n: int) -> str:
+    """Where a PV inverter stands in the plan, as a JSON Pointer."""
+    first = plan.kit.existing_pv is not None
+    return "/kit/existing_pv" if n == 0 and first else f"/kit/more_pv/{n - first}"
+
+
+def _pushed(some: Iterable[ExistingPv], lines: Sequence[str], fed: Collection[str]) -> Watts:
+    """W that PV inverters give on each line of a house. One of which a line stays dead does not
+    run.
     """
-    at = "/kit/existing_pv" if n == 0 else f"/kit/more_pv/{n - 1}"
-    if n == 0 and plan.kit.existing_pv is None:
-        at = "/kit/more_pv/0"
-    place = "pv-inverter" if n == 0 else f"pv-inverter-{n + 1}"
-    mark = "" if n == 0 else f".{n + 1}"
-    found: list[Finding] = []
-    power = plan.kit.inverters * inverter.power_w
-    move = Cure("Move the PV inverter to the grid side", (Change(f"{at}/side", "grid side"),))
-    if pv.power_w > power:
-        says = (
-            f"In an outage the {pv.power_w / 1000:g} kW PV inverter can push more than the"
-            f" {power / 1000:g} kW the battery inverter takes in."
-        )
-        found.append(stop(f"pv.island{mark}", place, says, COMMON_PRACTICE, move))
+    out = dict.fromkeys(lines, 0.0)
+    for pv in some:
+        mine = [pv.line] if pv.line in lines else lines
+        for line in mine if set(mine) <= set(fed) else ():
+            out[line] += pv.power_w / len(mine)
+    return out
+
+
+def _pv_in_island(plan: Plan, inverter: Inverter) -> list[Finding]:
+    """PV inverters that stay with the house: in an outage the units must take in what those give
+    together, on each line.
+    """
+    some, lines = plan.island_pv, MAINS[house_supply(plan, inverter)].lines
+    each = inverter.power_w / len(inverter.lines)
+    takes = {line: n * each for line, n in units_on(plan, inverter).items() if n}
+
+    def over(kept: Iterable[ExistingPv]) -> Watts:
+        """What is too much on each line."""
+        gives = _pushed(kept, lines, takes)
+        return {x: gives[x] - w for x, w in takes.items() if gives[x] > w + 0.5}
+
+    bad = over(some.values())
+    if not bad:
+        return []
+    line = max(bad, key=lambda x: bad[x])
+    even = len({round(w) for w in bad.values()}) == 1 and len(bad) == len(takes)
+    whole, where = (len(takes), "") if even else (1, f" on {line}")
+    who = "the PV inverter pushes" if len(some) == 1 else "the PV inverters push"
+    units = "the battery inverters take" if plan.kit.inverters > 1 else "the battery inverter takes"
+    says = (
+        f"{_when(plan)} {who} up to {(takes[line] + bad[line]) * whole / 1000:.3g} kW{where};"
+        f" {units} in {takes[line] * whole / 1000:.3g} kW{' there' if where else ''}."
+    )
+    return [stop("pv.island", "pv-inverter", says, COMMON_PRACTICE, *_moved(plan, some, over))]
+
+
+def _when(plan: Plan) -> str:
+    return "Off grid" if plan.supply.kind == "off-grid" else "In an outage"
+
+
+def _moved(
+    plan: Plan, some: dict[int, ExistingPv], over: Callable[[Iterable[ExistingPv]], Watts]
+) -> list[Cure]:
+    """Moves to the grid's side that leave no more than the units take."""
+    if plan.supply.kind == "off-grid":
+        return [Cure("Take a smaller PV inverter, or larger units")]
+    away = {n: Change(f"{_path(plan, n)}/side", "grid side") for n in some}
+    if len(some) == 1:
+        return [Cure("Move the PV inverter to the grid side", tuple(away.values()))]
+    enough = [n for n in some if not over(pv for k, pv in some.items() if k != n)]
+    moves = [Cure(f"Move PV inverter {n + 1} to the grid side", (away[n],)) for n in enough]
+    return moves or [Cure("Move the PV inverters to the grid side", tuple(away.values()))]
+
+
+def _throttled(plan: Plan, pv: ExistingPv, n: int) -> list[Finding]:
+    """Whether a PV inverter in an island can be held back."""
+    mark, place = ("", "pv-inverter") if n == 0 else (f".{n + 1}", f"pv-inverter-{n + 1}")
+    at = _path(plan, n)
     if pv.obeys_frequency == "no":
         says = (
-            "The PV inverter does not obey a rising frequency: with a full battery in an outage"
-            " nothing could hold it back."
+            "The PV inverter does not obey a rising frequency:"
+            f" {_when(plan).lower()}, with a full battery, nothing could hold it back."
         )
-        found.append(stop(f"pv.frequency{mark}", place, says, THROTTLE, move))
-    elif pv.obeys_frequency == "unknown":
+        move = (
+            Cure("Take one that does")
+            if plan.supply.kind == "off-grid"
+            else Cure("Move the PV inverter to the grid side", (Change(f"{at}/side", "grid side"),))
+        )
+        return [stop(f"pv.frequency{mark}", place, says, THROTTLE, move)]
+    if pv.obeys_frequency == "unknown":
         says = (
             "It is not known whether the PV inverter lowers its output when frequency rises:"
             " islanded, that is all that protects a full battery."
@@ -141,5 +217,5 @@ def _pv_in_island(plan: Plan, inverter: Inverter, pv: ExistingPv, n: int) -> lis
             "Read its grid settings, then say so in Brief",
             (Change(f"{at}/obeys_frequency", "yes"),),
         )
-        found.append(check(f"pv.frequency{mark}", place, says, THROTTLE, yes))
-    return found
+        return [check(f"pv.frequency{mark}", place, says, THROTTLE, yes)]
+    return []

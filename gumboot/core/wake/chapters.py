@@ -151,7 +151,7 @@ def steps_said(steps: Sequence[int]) -> str:
 WAKE: Chapter[Wake] = Chapter(
     "wake",
     _wake,
-    reads=("kit", "backup", "code"),
+    reads=("kit", "backup", "supply", "code"),
     needs=(BANK, INRUSH, STRINGS),
     requires=(KIT, WAY),
     findings=_found,

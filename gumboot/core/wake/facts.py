@@ -78,7 +78,7 @@ def facts_of(
         round(CLOSE_V * nominal / OF_V, 2),
         highest.v_oc_cold if highest else None,
         highest.i_max if highest else None,
-        sum(pv.power_w for pv in plan.kit.pv_inverters if pv.side == "backup side"),
+        sum(pv.power_w for pv in plan.island_pv.values()),
         inverter.power_w * plan.kit.inverters,
     )
 

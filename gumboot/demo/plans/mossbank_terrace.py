@@ -43,6 +43,7 @@ MOSSBANK_TERRACE = {
         "gateway": "fenwright-g1",
         "existing_pv": {
             "power_w": 3600,
+            "current_a": 16,
             "array_w": 3900,
             "tilt_deg": 38,
             "azimuth_deg": 200,

@@ -206,9 +206,13 @@ def charge_held(job: Job) -> float:
     if line is None:
         return job.inverter.charge_max_a
     own = job.plan.settings.get(key_of(line.id, job.unit_no), job.plan.settings.get(line.id))
-    if own is not None and not isinstance(own, str):
-        return float(own)
-    value = _current("charge")(line, job)[0]
+    return charge_proposed(job) if own is None or isinstance(own, str) else float(own)
+
+
+def charge_proposed(job: Job) -> float:
+    """The charge current of the unit's own line as proposed; its most where its menu has none."""
+    line = next((m for m in job.inverter.menu if m.rule == "charge"), None)
+    value = _current("charge")(line, job)[0] if line else ""
     return job.inverter.charge_max_a if isinstance(value, str) else float(value)
 
 

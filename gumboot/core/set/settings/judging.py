@@ -16,6 +16,7 @@ from gumboot.core.set.settings.agreement import (
     order_findings,
     plan_findings,
 )
+from gumboot.core.set.settings.battery_rules import charge_held, charge_proposed
 from gumboot.core.set.settings.setting import Job, Setting, key_of
 from gumboot.core.set.settings.slot import SLOT, is_now, parse_slot
 
@@ -41,7 +42,32 @@ def menu_findings(settings: list[Setting], job: Job) -> list[Finding]:
             found.append(check(f"set.{k}.unknown", "settings", says, "inverter menu", remove))
     found += [*order_findings(settings), *battery_findings(settings, job)]
     found += [*plan_findings(settings, job), *current_findings(settings)]
-    return found + work_findings(settings, job)
+    return found + work_findings(settings, job) + sun_findings(settings, job)
+
+
+def sun_findings(settings: list[Setting], job: Job) -> list[Finding]:
+    """PV inverters that stay with the house in an outage and give more than the battery may be
+    charged with.
+    """
+    line = next((s for s in settings if s.rule == "charge"), None)
+    gives = sum(pv.power_w for pv in job.plan.island_pv.values())
+    if line is None or job.bank is None or job.unit_no > 1:
+        return []
+    units, amps, volts = job.plan.kit.inverters, charge_held(job), job.bank.v_nom.n
+    takes = units * amps * volts
+    if gives <= takes:
+        return []
+    alone = job.plan.supply.kind == "off-grid"
+    when = "Off grid" if alone else "In an outage"
+    says = (
+        f"{when} the sun gives up to {gives / 1000:.3g} kW beside the units, and {amps:g} A"
+        f"{' each' if units > 1 else ''} charge the battery with {takes / 1000:.3g} kW: with little"
+        " load on, the rest has nowhere to go until the PV inverter throttles."
+    )
+    enough = line.own and units * charge_proposed(job) * volts >= gives
+    other = "take a smaller PV inverter" if alone else "move the PV inverter to the grid side"
+    cure = back(line) if enough else Cure(f"Fit more packs, or {other}")
+    return [check("set.charge.sun", f"set.{line.id}", says, COMMON_PRACTICE, cure)]
 
 
 def work_findings(settings: list[Setting], job: Job) -> list[Finding]:

@@ -299,8 +299,7 @@ def backup_fields(s: Shape) -> list[tuple[Field, bool]]:
                 "where a PV inverter feeds it too",
                 optional=True,
             ),
-            not s.off_grid
-            and s.typed.get("backup/loads") != "nothing"
+            (s.off_grid or s.typed.get("backup/loads") != "nothing")
             and bool(s.typed.get("kit/existing_pv/power_w")),
         ),
     ]

@@ -184,6 +184,9 @@ def kit_fields(s: Shape) -> list[tuple[Field, bool]]:
     ]
 
 
+PLATE = "a line, from its plate; left empty it follows from its power"
+
+
 def generator_fields(s: Shape) -> list[tuple[Field, bool]]:
     there = bool(s.typed.get("kit/generator/power_w"))
     return [
@@ -248,16 +251,23 @@ def generator_fields(s: Shape) -> list[tuple[Field, bool]]:
             bool(s.typed.get("kit/port_use/power_w"))
             and (s.inverter is None or s.inverter.generator is not None),
         ),
+        (
+            Field(
+                "kit/port_use/current_a", "Its greatest current", "current", PLATE, optional=True
+            ),
+            bool(s.typed.get("kit/port_use/power_w"))
+            and s.typed.get("kit/port_use/use") == "PV inverter"
+            and (s.inverter is None or s.inverter.generator is not None),
+        ),
     ]
 
 
 def existing_fields(s: Shape) -> list[tuple[Field, bool]]:
-    on = not s.off_grid
     first = bool(s.typed.get("kit/existing_pv/power_w"))
     second = bool(s.typed.get("kit/more_pv/0/power_w"))
     return [
-        *_pv_inverter(s, "kit/existing_pv", "Its power", on, first),
-        *_pv_inverter(s, "kit/more_pv/0", "A second one's power", on and first, second),
+        *_pv_inverter(s, "kit/existing_pv", "Its power", True, first),
+        *_pv_inverter(s, "kit/more_pv/0", "A second one's power", first, second),
     ]
 
 
@@ -272,10 +282,11 @@ def _pv_inverter(
     shown = asked and there
     return [
         (Field(f"{at}/power_w", title, "power", empty, optional=True), asked),
+        (Field(f"{at}/current_a", "Its greatest current", "current", PLATE, optional=True), shown),
         (Field(f"{at}/array_w", "Its modules", "power", taken, optional=True), shown),
         (Field(f"{at}/tilt_deg", "Their tilt", "angle", optional=True), shown),
         (Field(f"{at}/azimuth_deg", "Their azimuth", "angle", optional=True), shown),
-        (Field(f"{at}/side", "It feeds", "choice", choices=sides), shown),
+        (Field(f"{at}/side", "It feeds", "choice", choices=sides), shown and not s.off_grid),
         (
             Field(
                 f"{at}/line",

@@ -1,0 +1,113 @@
+"""PV inverters beside the units: the current they are sized for, and what an island takes of them.
+Sums by hand; the margin is IEC 60364-7-712's, from memory.
+"""
+
+from math import sqrt
+
+import pytest
+
+from gumboot.catalogue import catalogue
+from gumboot.core.basis.patch import apply
+from gumboot.core.plan import Plan
+from gumboot.demo.plans import JUNIPER_CUT, MOSSBANK_TERRACE, TERN_HOLLOW
+from tests.designs import design
+from tests.shapes import SHORT, THREE, US, other, runs
+
+YES = {"obeys_frequency": "yes"}
+LINES = {
+    **{"kit__inverters": 3, "kit__packs": 3, "kit__banks": "one per inverter", **THREE},
+    "runs": runs(MOSSBANK_TERRACE, grid_feeder=SHORT, backup_feeder=SHORT),
+}
+
+
+def of(document, *pv, **changes):
+    """The design of a plan with some PV inverters."""
+    first, *more = [{**YES, **x} for x in pv]
+    plan = other(document, **changes, kit__existing_pv=first, kit__more_pv=more)
+    return design(Plan.model_validate(plan), catalogue())
+
+
+def found(d, key):
+    return [f for f in d.findings if f.key == key]
+
+
+@pytest.mark.parametrize(
+    ("document", "changes", "pv", "amps"),
+    [
+        (MOSSBANK_TERRACE, {}, {"power_w": 3600}, 1.1 * 3600 / 230),
+        (MOSSBANK_TERRACE, {}, {"power_w": 3600, "current_a": 16}, 16),
+        (MOSSBANK_TERRACE, LINES, {"power_w": 8000}, 1.1 * 8000 / (sqrt(3) * 400)),
+        (MOSSBANK_TERRACE, LINES, {"power_w": 3000, "line": "L2"}, 1.1 * 3000 / 230),
+        # 705.28(A): the plate's rated current, here as its power has it
+        (TERN_HOLLOW, {"runs": runs(TERN_HOLLOW, existing_pv=US)}, {"power_w": 6000}, 25.0),
+    ],
+)
+def test_a_pv_inverter_is_sized_by_its_plate_or_with_the_books_margin(document, changes, pv, amps):
+    (row,) = [s for s in of(document, pv, **changes).circuits if s.id == "existing-pv"]
+    assert row.circuit.current.n == pytest.approx(amps, rel=0.002)
+
+
+@pytest.mark.parametrize(
+    ("pv", "changes", "says"),
+    [
+        ([{"power_w": 3000}, {"power_w": 3000}], {}, "up to 6 kW; the battery inverter takes in 5"),
+        ([{"power_w": 6000, "line": "L2"}], LINES, "6 kW on L2; the battery inverters take in 5"),
+        ([{"power_w": 2000, "line": "L1"}, {"power_w": 9300}], LINES, "5.1 kW on L1"),
+        ([{"power_w": 16000}], LINES, "up to 16 kW; the battery inverters take in 15 kW."),
+    ],
+)
+def test_what_pv_inverters_push_together_on_a_line_is_too_much_for_an_island(pv, changes, says):
+    d = of(MOSSBANK_TERRACE, *pv, **changes)
+    (stop,) = found(d, "pv.island")
+    assert says in stop.says and stop.level == "stop"
+    plan = d.plan.model_dump(mode="json")
+    for cure in stop.cures:
+        mended = design(Plan.model_validate(apply(plan, cure.changes)), catalogue())
+        assert not found(mended, "pv.island")
+
+
+@pytest.mark.parametrize(
+    ("pv", "changes"),
+    [
+        ([{"power_w": 3000}, {"power_w": 3000, "side": "grid side"}], {}),
+        ([{"power_w": 4600, "line": "L2"}, {"power_w": 4600, "line": "L3"}], LINES),
+        # of three lines only L2 is fed: what stands on another, or on all, does not run
+        ([{"power_w": 6000, "line": "L1"}, {"power_w": 9000}], {"kit__lines": "L2", **THREE}),
+    ],
+)
+def test_what_an_island_takes_is_no_stop(pv, changes):
+    assert not found(of(MOSSBANK_TERRACE, *pv, **changes), "pv.island")
+
+
+def test_off_grid_every_pv_inverter_is_in_the_island():
+    """Whatever side it was said to feed: there is one side only."""
+    d = of(
+        JUNIPER_CUT, {"power_w": 7000, "side": "grid side"}, runs=runs(JUNIPER_CUT, existing_pv=US)
+    )
+    (stop,) = found(d, "pv.island")
+    assert stop.says.startswith("Off grid") and not any(c.changes for c in stop.cures)
+
+
+def test_more_sun_than_the_battery_may_be_charged_with_is_said_where_it_is_keyed():
+    """40 A into 51.2 V: 2 kW of 3.6."""
+    quiet = of(MOSSBANK_TERRACE, {"power_w": 3600})
+    keyed = next(s.key for s in quiet.settings if s.rule == "charge")
+    d = of(MOSSBANK_TERRACE, {"power_w": 3600}, settings={keyed: 40})
+    (check,) = found(d, "set.charge.sun")
+    volts = d.bank.v_nom.n
+    assert f"40 A charge the battery with {40 * volts / 1000:.3g} kW" in check.says
+    assert not found(quiet, "set.charge.sun") and check.cures[0].changes
+    mended = apply(d.plan.model_dump(mode="json"), check.cures[0].changes)
+    assert not found(design(Plan.model_validate(mended), catalogue()), "set.charge.sun")
+
+
+@pytest.mark.parametrize(
+    ("document", "pv", "cures"),
+    [(JUNIPER_CUT, {"power_w": 5000}, 1), (TERN_HOLLOW, {"power_w": 5000}, 2)],
+)
+def test_a_generator_takes_nothing_back(document, pv, cures):
+    """Common practice: the sun stays off while a generator runs."""
+    (check,) = found(of(document, pv), "generator.sun")
+    assert "up to 5 kW" in check.says and check.level == "check" and len(check.cures) == cures
+    assert not found(of(document, {**pv, "side": "grid side"}), "generator.sun") or cures == 1
+    assert not found(of(document, pv, kit__generator=None), "generator.sun")
