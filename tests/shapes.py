@@ -96,6 +96,13 @@ SHAPES: dict[str, dict[str, Any]] = {
         runs=runs(TERN_HOLLOW, tap={"length_m": 2}),
     ),
     "a tap before the whole house": other(HERON_SLIP, supply__connection="supply-side tap"),
+    "a PV inverter on the house's panel beside a tap": other(
+        HERON_SLIP,
+        supply__connection="supply-side tap",
+        backup={"loads": "essential board", "neutral": "solid"},
+        kit__existing_pv={"power_w": 7600, "side": "grid side", "obeys_frequency": "yes"},
+        runs=runs(HERON_SLIP, existing_pv=US, tap=US),
+    ),
     "a tap at the meter": other(
         HERON_SLIP,
         supply__connection="supply-side tap",

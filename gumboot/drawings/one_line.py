@@ -364,10 +364,8 @@ def _service(design: Design, sheet: Sheet) -> Iterator[str]:
         words = f"{count} CT" + (f" {m.ct.primary_a:g} A" if m.ct else "")
         if m.meter and m.meter.through == "itself":
             words = "meter"
-        tap = any(w.id == "tap" for w in sheet.wires)
-        ring = y - (76 if tap else 20)  # above the words on the tap
-        yield tag("ellipse", cx=x, cy=ring, rx=6, ry=4, class_="ct")
-        yield text(x + 10, ring + 8, words, "tiny")
+        yield tag("ellipse", cx=x, cy=sheet.ring, rx=6, ry=4, class_="ct")
+        yield text(x + 10, sheet.ring + (3 if "house-panel" in sheet.boxes else 8), words, "tiny")
         pv = next((w for w in sheet.wires if w.id == "existing-pv"), None)
         if pv:  # the PV inverter's own current is measured too
             x, y = pv.points[0][0] + 3, pv.points[0][1]

@@ -7,6 +7,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from gumboot.core.basis.figure import given, solve
+from gumboot.core.basis.finding import Change, Cure, stop
 from gumboot.core.basis.words import inside
 from gumboot.core.kit.terminal import Conductor, Terminal
 from gumboot.core.network.builder import Builder, on_line
@@ -17,7 +18,7 @@ from gumboot.core.network.currents import (
     source_current,
 )
 from gumboot.core.network.element import Load, Source, Work
-from gumboot.core.network.service import main_end, main_switch
+from gumboot.core.network.service import grid_board, main_end
 from gumboot.core.network.shape import conductors_of, line_of, loads_name, on_grid, spread
 from gumboot.core.plan import ExistingPv
 
@@ -58,10 +59,13 @@ def existing_pv(b: Builder, n: int, pv: ExistingPv) -> None:
     works: Work = "pv inverter"
     if not backed and not on_grid(b):
         return  # off grid without an output there is nothing it could land on
+    board = "loads-panel" if backed else grid_board(b)
+    if not board:
+        _no_board(b, n)
     if b.run(circuit, "existing-pv"):
         box = (
-            b.box("loads-panel", loads_name(b), "panel", port, amps, "ac-breaker", works, line)
-            if backed
+            b.box(board, b.bodies[board].label, "panel", port, amps, "ac-breaker", works, line)
+            if board
             else main_end(b, port, amps, works, line)
         )
         inlet = b.device("inlet", amps, place=f"{id}/AC", label=f"{label}, AC")
@@ -80,21 +84,24 @@ def existing_pv(b: Builder, n: int, pv: ExistingPv) -> None:
             upstream=("loads", "changeover") if backed else (),
         )
         return
-    if backed:
-        at = b.node(f"loads-panel/{port}", "loads-panel", "ac")
-        b.open_by(
-            f"loads-panel/{port}",
-            "breaker",
-            port,
-            "loads-panel",
-            "loads-panel",
-            at,
-            works,
-            b.poles(lines),
-        )
-    else:
-        at = main_switch(b, port, works)
+    at = f"{board}/{port}" if board else "main-panel"
+    if board:
+        b.node(at, board, "ac")
+        b.open_by(at, "breaker", port, board, board, at, works, b.poles(lines))
     b.existing(circuit, at, f"{id}/AC")
+
+
+def _no_board(b: Builder, n: int) -> None:
+    """A PV inverter said to feed the grid's side where nothing but a disconnect is."""
+    says = (
+        "The PV inverter is said to feed the grid side, and before the changeover there is only"
+        " the disconnect of the tap: no breaker of its own."
+    )
+    path = b.plan.pv_path(n - 1)
+    cure = Cure("Land it on the loads' board", (Change(f"{path}/side", "backup side"),))
+    place = "pv-inverter" if n == 1 else f"pv-inverter-{n}"
+    mark = "" if n == 1 else f".{n}"
+    b.found[f"pv.board{mark}"] = stop(f"pv.board{mark}", place, says, "plan", cure)
 
 
 def _pv_lines(b: Builder, pv: ExistingPv) -> tuple[Conductor, ...]:

@@ -132,6 +132,15 @@ def _through_tap(b: Builder, units: Figure) -> tuple[Figure, float | None]:
     return (board, rating.n) if more and rating else (units, None)
 
 
+def grid_board(b: Builder) -> str:
+    """The board with breakers on the grid's side: the main panel; beside a tap the house's own;
+    none where a tap goes before the whole house.
+    """
+    if not tapped(b):
+        return "main-panel"
+    return "house-panel" if "house-panel" in b.nodes else ""
+
+
 def main_end(b: Builder, port: str, amps: float, works: Work, line: Line = "") -> End:
     if tapped(b):
         return b.box("main-panel", main_name(b), "tap", port, amps, None, works)

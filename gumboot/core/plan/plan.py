@@ -79,6 +79,11 @@ class Plan(Part):
         some = enumerate(self.kit.pv_inverters)
         return {n: pv for n, pv in some if alone or pv.side == "backup side"}
 
+    def pv_path(self, n: int) -> str:
+        """Where a PV inverter, from 0, stands in the plan, as a JSON Pointer."""
+        first = self.kit.existing_pv is not None
+        return "/kit/existing_pv" if n == 0 and first else f"/kit/more_pv/{n - first}"
+
     @property
     def chosen(self) -> tuple[str, ...]:
         """The entries of the shelf that it names."""

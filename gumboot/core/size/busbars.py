@@ -20,7 +20,8 @@ from gumboot.core.network.house import house_supply, line_of
 from gumboot.core.plan import ExistingPv, Plan, PortUse
 from gumboot.core.size.conductors import SizedCircuit
 
-ROLES = ("main-panel", "grid-combiner", "backup-combiner", "loads")
+ROLES = ("main-panel", "house-panel", "grid-combiner", "backup-combiner", "loads")
+HOUSE = ("main-panel", "house-panel")  # its own panel: beside a tap the disconnect is no bar
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,8 +39,8 @@ class Bus:
 
 
 def main_bus(buses: Sequence[Bus]) -> Bus | None:
-    """That of the main panel."""
-    return next((b for b in buses if b.body == "main-panel"), None)
+    """That of the house's own panel."""
+    return next((b for b in buses if b.body in HOUSE), None)
 
 
 def design_busbars(
@@ -52,7 +53,8 @@ def design_busbars(
     out: list[Bus] = []
     found: list[Finding] = []
     for b in network.bodies:
-        if b.role not in ROLES or (b.id == "main-panel" and _tapped(plan)):
+        no_bar = b.id not in network.nodes or (b.id == "main-panel" and _tapped(plan))
+        if b.role not in ROLES or no_bar:
             continue
         rows = on_busbar(network, b.id)
         supply = next((r for r in rows if _is_supply(r, b.role)), None)
@@ -89,7 +91,7 @@ def _is_supply(row: OnBar, role: str) -> bool:
 
 def _rating(plan: Plan, network: Network, body: str) -> Figure | None:
     """The rating of a busbar in A: as surveyed, or as the box chosen for it has it."""
-    if body == "main-panel":
+    if body in HOUSE:
         typed = plan.supply.bus_a
     elif body == "loads-panel" and plan.backup.loads == "whole house":
         typed = plan.backup.bus_a
@@ -106,7 +108,7 @@ def _main(
     plan: Plan, network: Network, body: str, supply: OnBar | None, rated: dict[str, Figure]
 ) -> Figure | None:
     """What protects a busbar from the grid's side."""
-    if body == "main-panel":
+    if body in HOUSE:
         typed = plan.supply.main_breaker_a
         return given("I_main", typed, "A", "Main breaker", "brief") if typed else None
     combines = body.endswith("-combiner")
@@ -158,7 +160,7 @@ def _judge(
     bus: Figure,
     breakers: Sequence[Figure],
 ) -> Bus:
-    far = plan.supply.backfeed == "opposite end" or body != "main-panel"
+    far = plan.supply.backfeed == "opposite end" or body not in HOUSE
     total = _sum(plan, body, breakers) if plan.book.rule_120 else None
     fed = plan.book.fed(output, main, bus, total, far)
     return Bus(body, label, output, fed.used, fed.allowed, total, bus, fed.passes)
@@ -169,7 +171,7 @@ def _sum(plan: Plan, body: str, breakers: Sequence[Figure]) -> Figure | None:
     their sum is known.
     """
     parts = [f.renamed(f"I_{k}") for k, f in enumerate(breakers, 1)]
-    if body == "main-panel":
+    if body in HOUSE:
         loads = plan.supply.load_breakers_a
         if loads is None:
             return None
@@ -193,7 +195,7 @@ def _unknown(
     plan: Plan, body: str, label: str, output: Figure, bus: Figure | None
 ) -> list[Finding]:
     """A board that a PV inverter feeds and whose busbar nobody has read."""
-    if body == "main-panel" or bus is not None:
+    if body in HOUSE or bus is not None:
         return []
     says = (
         f"{label} is fed {output.text} by a PV inverter beside its own supply, and the rating of"
@@ -206,7 +208,7 @@ def _unknown(
 
 def bus_findings(plan: Plan, bus: Bus) -> list[Finding]:
     """Which rule passes, or the cures: move the breaker, or a smaller main."""
-    mark = "" if bus.body == "main-panel" else f".{bus.body}"
+    mark = "" if bus.body in HOUSE else f".{bus.body}"
     name = bus.label[:1].lower() + bus.label[1:]
     shown = (bus.used_120, bus.allowed_120)
     rule = plan.book.clauses["busbar"]

@@ -124,15 +124,9 @@ def _sun_on_generator(plan: Plan) -> list[Finding]:
         f" {gives / 1000:.3g} kW, is pushed back into the generator."
     )
     lock = Cure("Keep the PV breaker off while the generator runs, by hand and placard or by relay")
-    away = tuple(Change(f"{_path(plan, n)}/side", "grid side") for n in some)
+    away = tuple(Change(f"{plan.pv_path(n)}/side", "grid side") for n in some)
     move = [Cure("Move it to the grid side", away)] if plan.supply.kind != "off-grid" else []
     return [check("generator.sun", "generator", says, COMMON_PRACTICE, lock, *move)]
-
-
-def _path(plan: Plan, n: int) -> str:
-    """Where a PV inverter stands in the plan, as a JSON Pointer."""
-    first = plan.kit.existing_pv is not None
-    return "/kit/existing_pv" if n == 0 and first else f"/kit/more_pv/{n - first}"
 
 
 def _pushed(some: Iterable[ExistingPv], lines: Sequence[str], fed: Collection[str]) -> Watts:
@@ -185,7 +179,7 @@ def _moved(
     """Moves to the grid's side that leave no more than the units take."""
     if plan.supply.kind == "off-grid":
         return [Cure("Take a smaller PV inverter, or larger units")]
-    away = {n: Change(f"{_path(plan, n)}/side", "grid side") for n in some}
+    away = {n: Change(f"{plan.pv_path(n)}/side", "grid side") for n in some}
     if len(some) == 1:
         return [Cure("Move the PV inverter to the grid side", tuple(away.values()))]
     enough = [n for n in some if not over(pv for k, pv in some.items() if k != n)]
@@ -196,7 +190,7 @@ def _moved(
 def _throttled(plan: Plan, pv: ExistingPv, n: int) -> list[Finding]:
     """Whether a PV inverter in an island can be held back."""
     mark, place = ("", "pv-inverter") if n == 0 else (f".{n + 1}", f"pv-inverter-{n + 1}")
-    at = _path(plan, n)
+    at = plan.pv_path(n)
     if pv.obeys_frequency == "no":
         says = (
             "The PV inverter does not obey a rising frequency:"

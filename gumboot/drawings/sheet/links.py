@@ -11,7 +11,6 @@ def lay_links(sheet: Sheet, design: Design, has: Parts, units: list[Box]) -> Non
     inside the nest.
     """
     lanes, lane_y = 0, TOP - 20.0
-    above = 76 if any(w.id == "tap" for w in sheet.wires) else 20
     for link in (x for x in design.links if x.drawn):
         a, b = sheet.boxes.get(link.source), sheet.boxes.get(link.load)
         if a is None or b is None:
@@ -29,7 +28,7 @@ def lay_links(sheet: Sheet, design: Design, has: Parts, units: list[Box]) -> Non
         elif link.load.startswith("inverter-"):
             sheet.links.append((link.id, ((a.x + a.w / 2, a.bottom), (b.x + b.w / 2, b.y))))
         elif link.load == "main-panel" and sheet.service:
-            x, y = sheet.service[0][0], sheet.service[0][1] - above
+            x, y = sheet.service[0][0], sheet.ring
             if has.count == 1 or not (has.grid and has.backup):
                 lane = lane_y - 6 * lanes
                 lanes += 1

@@ -69,6 +69,16 @@ class Sheet:
     width: float = 0
     height: float = 0
 
+    @property
+    def ring(self) -> float:
+        """How high current transformers sit on the service: ahead of all that draws from it."""
+        if self.service is None:
+            return 0.0
+        (_, foot), (_, up) = self.service
+        if "house-panel" in self.boxes:
+            return up + 32
+        return foot - (76 if any(w.id == "tap" for w in self.wires) else 20)
+
     def add(self, id: str, x: float, y: float, w: float, h: float) -> Box:
         """Stand a box on the sheet."""
         box = self.boxes[id] = Box(id, x, y, w, h)

@@ -195,7 +195,7 @@ def _house_panel(sheet: Sheet, panel: Box) -> None:
     y = min(highest, *(b.y for b in sheet.boxes.values())) - 62
     box = sheet.add("house-panel", x + RUN, y - H_BOX / 2, W_BOX, H_BOX)
     sheet.wires.append(Wire("house-line", ((x, y), (box.x, y)), (x + 8, y), (box.x - 12, y), True))
-    sheet.service = ((x, panel.y), (x, y - 40))
+    sheet.service = ((x, panel.y), (x, y - 54))
 
 
 def lay_existing(sheet: Sheet, design: Design, has: Parts, x_array: float) -> None:
@@ -229,7 +229,9 @@ def lay_existing(sheet: Sheet, design: Design, has: Parts, x_array: float) -> No
         )
         ends = ((array.right, y), (box.x, y))
         sheet.wires.append(Wire(f"pv-existing{mark}", ends, (array.right + 8, y), None, True))
-        way = _way_of_pv(sheet, box, y, backed, 16.0 * (n - 1))
+        beside_tap = design.network is not None and "house-panel" in design.network.nodes
+        board = sheet.boxes.get("house-panel" if beside_tap else "main-panel")
+        way = _way_of_pv(sheet, box, y, backed, board, 16.0 * (n - 1))
         key = f"existing-pv{mark}"
         if way:
             sheet.wires.append(
@@ -238,19 +240,22 @@ def lay_existing(sheet: Sheet, design: Design, has: Parts, x_array: float) -> No
 
 
 def _way_of_pv(
-    sheet: Sheet, box: Box, y: float, loads: Box | None, aside: float
+    sheet: Sheet, box: Box, y: float, loads: Box | None, panel: Box | None, aside: float
 ) -> tuple[Point, ...]:
-    """From a PV inverter to the loads it feeds, else to the main panel; each further one farther
-    right.
+    """From a PV inverter to the loads it feeds, else to the board on the grid's side; each further
+    one farther right.
     """
     if loads:
         if loads.y + 8 <= y <= loads.bottom - 8:
             return ((box.right, y), (loads.x, y))
         x = loads.middle[0] + 22 + aside
         return ((box.right, y), (x, y), (x, loads.bottom))
-    panel, below = sheet.boxes.get("main-panel"), sheet.boxes.get("loads-panel")
+    below = sheet.boxes.get("loads-panel")
     if panel is None:
         return ()
+    if panel.id == "house-panel":  # right of all bars
+        x = panel.right - 12 - aside
+        return ((box.right, y), (x, y), (x, panel.bottom))
     x = panel.middle[0] + aside
     if below and below.x < x < below.right:  # the panel stands above the loads: from its right
         x, into = panel.right + 16 + aside, panel.bottom - 8 - aside

@@ -5,6 +5,7 @@ from copy import copy
 import pytest
 
 from gumboot.catalogue import catalogue
+from gumboot.core.basis.patch import apply
 from gumboot.core.network.ask import isolate
 from gumboot.core.plan import Plan
 from tests.designs import design
@@ -116,9 +117,11 @@ def circuits(name):
 
 
 def test_a_single_phase_inverter_on_three_phases_draws_its_power_over_one_line():
-    """4.6 kW at 230 V is 20.0 A on one line, not 6.6 A on three (arithmetic)."""
+    """4.6 kW at 230 V is 20.0 A on one line, not 6.6 A on three (arithmetic); a tenth more where its
+    plate is not known.
+    """
     pv = circuits("a single-phase PV inverter on three lines")["existing-pv"].circuit
-    assert pv.current.n == pytest.approx(20.0) and pv.conductors == ("L2", "N", "PE")
+    assert pv.current.n == pytest.approx(1.1 * 20.0) and pv.conductors == ("L2", "N", "PE")
     units = circuits("single-phase units on three lines")
     lines = [units[f"grid-{i}"].circuit.conductors[0] for i in (1, 2, 3)]
     assert lines == ["L1", "L2", "L3"]
@@ -241,3 +244,34 @@ def test_two_units_of_a_supply_that_is_not_the_house_are_a_stop():
     wrong = other(SHAPES["one bank for all"], supply__kind="three-phase 400/230 V")
     d = design(Plan.model_validate(wrong), BOOK)
     assert "supply.kind" in {f.key for f in d.findings} and d.network is None
+
+
+def test_beside_a_tap_a_pv_inverter_stays_on_the_houses_panel():
+    """Its breaker is there, its bus is judged (705.12(B)), and the tap's disconnect does not cut it
+    off.
+    """
+    d = DESIGNS["a PV inverter on the house's panel beside a tap"]
+    (pv,) = [x for x in d.disconnects if x.source == "PV inverter"]
+    assert pv.opened_by == "PV breaker" and pv.at == "Main panel"
+    assert "Fused disconnect, Service disconnect" not in {
+        s.says for s in isolate(d.network, "pv-inverter").opened
+    }
+    (row,) = [s for s in d.circuits if s.id == "existing-pv"]
+    assert row.circuit.source.body == "house-panel"
+    amps = 7600 / 240
+    assert d.bus.output.n == pytest.approx(amps) and d.bus.used_120.n == pytest.approx(
+        150 + 1.25 * amps
+    )
+
+
+def test_where_a_tap_goes_before_the_whole_house_no_board_is_left_on_the_grid_side():
+    plan = other(
+        SHAPES["a tap before the whole house"],
+        kit__existing_pv={"power_w": 5000, "side": "grid side", "obeys_frequency": "yes"},
+    )
+    d = design(Plan.model_validate(plan), BOOK)
+    (stop,) = [f for f in d.findings if f.key == "pv.board"]
+    mended = apply(d.plan.model_dump(mode="json"), stop.cures[0].changes)
+    d = design(Plan.model_validate(mended), BOOK)
+    assert not [f for f in d.findings if f.key == "pv.board"]
+    assert "loads-panel/PV breaker" in d.network.switch
