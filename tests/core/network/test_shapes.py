@@ -117,8 +117,8 @@ def circuits(name):
 
 
 def test_a_single_phase_inverter_on_three_phases_draws_its_power_over_one_line():
-    """4.6 kW at 230 V is 20.0 A on one line, not 6.6 A on three (arithmetic); a tenth more where its
-    plate is not known.
+    """4.6 kW at 230 V is 20.0 A on one line, not 6.6 A on three (arithmetic); 1.1 times that where
+    its plate is not known.
     """
     pv = circuits("a single-phase PV inverter on three lines")["existing-pv"].circuit
     assert pv.current.n == pytest.approx(1.1 * 20.0) and pv.conductors == ("L2", "N", "PE")
