@@ -281,14 +281,8 @@ def gather(
     rules = replace(rules, may_charge=warm_enough(plan, pack, cal, weather))
     buy, sell = prices(tariff, cal)
     packs = design.bank.total if design.bank else 0
-    charge_a = next(
-        (
-            float(s.value)
-            for s in design.settings
-            if s.id == "charge_a" and not isinstance(s.value, str)
-        ),
-        None,
-    )
+    amps = (s.value for s in design.settings if s.rule == "charge")
+    charge_a = next((float(x) for x in amps if not isinstance(x, str)), None)
     bank = bank_of(plan, inverter, pack, packs, charge_a) if pack and packs else None
     named = tuple(
         (

@@ -49,6 +49,13 @@ class Generator(Part):
     interlock: bool = True
     bonded: bool = False
 
+    @property
+    def charges(self) -> int:
+        """Inverters it charges through: the one it lands on; none on the loads panel, whose main is
+        off while it runs.
+        """
+        return 0 if self.lands == "loads panel" else 1
+
 
 class ExistingPv(Part):
     """A PV inverter that is there already: its AC power in W, on which side of the changeover it

@@ -22,11 +22,11 @@ from gumboot.core.brief.loads.board import (
 )
 from gumboot.core.brief.loads.findings import hubs
 from gumboot.core.brief.loads.ordinary import ORDINARY
-from gumboot.core.kit import MAINS
+from gumboot.core.kit import MAINS, Catalogue
 from gumboot.core.plan import Load, Plan
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from tests.designs import design
-from tests.shapes import SHAPES
+from tests.shapes import SHAPES, other
 
 
 def load(id, watts, legs="L1", kind="resistive", **more):
@@ -387,3 +387,30 @@ def test_chargers_alone_are_not_called_loads():
     )
     said = {f.key: f for f in design(plan, catalogue()).findings}["generator.charge"]
     assert said.says.startswith("The chargers alone ask") and "loads leave" not in said.says
+
+
+@pytest.mark.parametrize(
+    ("watts", "key", "says"),
+    [(30_000, "generator.fits", "carry the loads"), (2_000, "generator.charge", "The loads alone")],
+)
+def test_a_generator_on_the_loads_panel_charges_nothing(watts, key, says):
+    """Its back-feed breaker and the panel's main are never on together: units get none of it."""
+    plan = other(TERN_HOLLOW, kit__generator={"power_w": watts, "lands": "loads panel"})
+    made = design(Plan.model_validate(plan), catalogue())
+    assert made.charging.charger.n == 0 and made.charging.hours is None
+    assert says in {f.key: f for f in made.findings}[key].says
+
+
+def test_what_a_generator_charges_with_goes_by_what_a_line_means():
+    """A unit of the crew's own calls its lines otherwise; the lower of two holds."""
+    book = catalogue()
+    unit = book.inverters[JUNIPER_CUT["kit"]["inverter"]]
+    mine = unit.model_copy(
+        update={"menu": tuple(m.model_copy(update={"id": f"own_{m.id}"}) for m in unit.menu)}
+    )
+    shelf = Catalogue(mine if e.id == unit.id else e for e in book.entries.values())
+    made = design(Plan.model_validate({**JUNIPER_CUT, "settings": {"own_gen_charge_a": 30}}), shelf)
+    volts, good = made.bank.v_max.n, unit.battery_efficiency
+    assert made.charging.charger.n == pytest.approx(30 * volts / good)
+    keyed = design(Plan.model_validate({**JUNIPER_CUT, "settings": {"own_charge_a": 25}}), shelf)
+    assert keyed.charging.charger.n == pytest.approx(25 * volts / good)

@@ -39,19 +39,10 @@ def design_charging(
     gen = plan.kit.generator
     if gen is None or bank is None:
         return None
-    keyed = next(
-        (s.value for s in settings if s.id == "charge_a" and not isinstance(s.value, str)),
-        inverter.charge_max_a,
-    )
+    keyed = min((float(s.value) for s in _amps(settings)), default=inverter.charge_max_a)
     power = given("P_gen", gen.power_w, "W", "Generator", "brief")
-    amps = given("I_ch", float(keyed), "A", "Charge current of one inverter", "settings")
-    n = given(
-        "n_ch",
-        1 if gen.lands == "inverter" else plan.kit.inverters,
-        "",
-        "Inverters the generator charges through",
-        "plan",
-    )
+    amps = given("I_ch", keyed, "A", "Charge current of one inverter", "settings")
+    n = given("n_ch", gen.charges, "", "Inverters the generator charges through", "plan")
     eta = given(
         "eta", inverter.battery_efficiency, "", "Efficiency, AC to battery", "inverter sheet"
     )
@@ -127,6 +118,15 @@ def design_charging(
     return Charging(power, charger, need, hours)
 
 
+def _amps(settings: Sequence[Setting]) -> list[Setting]:
+    """The lines that hold what a generator charges with: the charge current, and its own where the
+    menu has one.
+    """
+    return [
+        s for s in settings if s.rule in ("charge", "gen_charge_a") and not isinstance(s.value, str)
+    ]
+
+
 def generator_findings(
     plan: Plan, inverter: Inverter, charging: Charging | None, settings: Sequence[Setting]
 ) -> list[Finding]:
@@ -156,18 +156,20 @@ def generator_findings(
             )
         ]
     if charging.need.n <= power.n:
+        who = "chargers and loads" if charging.charger.n > 0 else "the loads"
         lasts = f" It recharges one night in {charging.hours.text}." if charging.hours else ""
         return [
             note(
                 "generator.fits",
                 "generator",
-                f"The generator's {power.text} carry chargers and loads,"
-                f" {charging.need.text}.{lasts}",
+                f"The generator's {power.text} carry {who}, {charging.need.text}.{lasts}",
                 COMMON_PRACTICE,
                 figures=figures,
             )
         ]
-    who = "Chargers and loads together ask" if loads > 0 else "The chargers alone ask"
+    alone = "The chargers alone ask" if loads <= 0 else "The loads alone ask"
+    both = charging.charger.n > 0 and loads > 0
+    who = "Chargers and loads together ask" if both else alone
     says = f"{who} {charging.need.text}; the generator gives {power.text}."
     lower = _lower(charging, settings)
     cures = (
@@ -190,10 +192,10 @@ def generator_findings(
 
 def _lower(charging: Charging, settings: Sequence[Setting]) -> Change | None:
     """The charge current at which chargers and loads fit the generator, where the menu takes it."""
-    item = next((s for s in settings if s.id == "charge_a"), None)
+    item = min(_amps(settings), key=lambda s: float(s.value), default=None)
     left = charging.power.n - (charging.need.n - charging.charger.n)
-    if item is None or isinstance(item.value, str) or left <= 0:
+    if item is None or isinstance(item.value, str) or min(left, charging.charger.n) <= 0:
         return None
     step = item.step or 1.0
     amps = float(int(item.value * left / charging.charger.n / step) * step)
-    return Change("/settings/charge_a", amps) if amps >= max(item.least or 0.0, step) else None
+    return Change(f"/settings/{item.key}", amps) if amps >= max(item.least or 0.0, step) else None

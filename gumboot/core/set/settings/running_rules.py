@@ -108,15 +108,15 @@ def grid_charge_a(item: MenuItem, job: Job) -> Filled:
     most = given("I_chg", charge_held(job), "A", "Charge current", "menu")
     volts = given("V_nom", job.bank.v_nom.n if job.bank else 48.0, "V", "Bank", "pack sheet")
     good = given("eta", job.inverter.battery_efficiency, "", "Efficiency", "inverter sheet")
-    units = given("n_inv", job.plan.kit.inverters, "", "Inverters", "plan")
-    if (generator := job.plan.kit.generator) is not None:
+    generator = job.plan.kit.generator
+    if generator is not None and generator.charges:
         share = given("k_gen", GENERATOR_SHARE, "", "Of its plate", COMMON_PRACTICE)
         plate = given("P_gen", generator.power_w, "W", "Generator", "plan")
         name = "Charging from the generator"
-        how = "min(I_chg, k_gen * P_gen * eta / (V_nom * n_inv))"
-        row = (most, share, plate, good, volts, units)
+        how = "min(I_chg, k_gen * P_gen * eta / V_nom)"
+        row = (most, share, plate, good, volts)
         f = solve("I_key", "A", name, how, *row, source=COMMON_PRACTICE)
-        return _down(f, item), "charger and loads stay within 80 % of the generator", f
+        return _down(f, item), "the charger takes 80 % of the generator at most", f
     amps = job.inverter.pass_through_a or job.inverter.power_w / job.inverter.voltage_v
     through = given("I_thru", amps, "A", "What the port passes", "inverter sheet")
     line = given("U", job.inverter.voltage_v, "V", "Line", "inverter sheet")
