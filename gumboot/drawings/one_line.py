@@ -366,9 +366,10 @@ def _service(design: Design, sheet: Sheet) -> Iterator[str]:
             words = "meter"
         yield tag("ellipse", cx=x, cy=sheet.ring, rx=6, ry=4, class_="ct")
         yield text(x + 10, sheet.ring + (3 if "house-panel" in sheet.boxes else 8), words, "tiny")
-        pv = next((w for w in sheet.wires if w.id == "existing-pv"), None)
-        if pv:  # the PV inverter's own current is measured too
-            x, y = pv.points[0][0] + 3, pv.points[0][1]
+        for w in sheet.wires:
+            if not w.id.startswith("existing-pv"):
+                continue
+            x, y = w.points[0][0] + 3, w.points[0][1]  # its own current is measured too
             yield tag("ellipse", cx=x, cy=y, rx=4, ry=6, class_="ct")
 
 

@@ -57,16 +57,19 @@ class Face:
 
 
 def faces_of(plan: Plan, p_max_w: float) -> list[Face]:
-    """Strings that face alike, together; and the array of a PV inverter that was there before."""
+    """Strings that face alike, together; and, last, the array of each PV inverter beside the
+    units.
+    """
     sums: dict[tuple[float, float, str], float] = {}
     for s in plan.strings:
         key = (s.tilt_deg, s.azimuth_deg, s.mounting)
         sums[key] = sums.get(key, 0.0) + s.modules * p_max_w
     faces = [Face(w, *key) for key, w in sums.items()]
-    old = plan.kit.existing_pv
-    return faces + (
-        [Face(old.array_w or old.power_w, old.tilt_deg, old.azimuth_deg, "roof")] if old else []
+    beside = (
+        Face(pv.array_w or pv.power_w, pv.tilt_deg, pv.azimuth_deg, "roof")
+        for pv in plan.kit.pv_inverters
     )
+    return [*faces, *beside]
 
 
 def sky(

@@ -130,9 +130,7 @@ def bank_of(
     direct = bool(inverter.trackers) and not plan.kit.pv_inverters
     ac = inverter.power_w * plan.kit.inverters
     eta = inverter.battery_efficiency
-    old_w = (
-        plan.kit.existing_pv.power_w if plan.kit.existing_pv else 0.0
-    )  # comes in beside a hybrid, not through it
+    old_w = sum(pv.power_w for pv in plan.kit.pv_inverters)  # beside a hybrid, not through it
     amps_in = min(
         packs * pack.charge_max_a,
         plan.kit.inverters * min(inverter.charge_max_a, charge_a or inverter.charge_max_a),
@@ -313,19 +311,23 @@ def gather(
 
 
 def _powers(plan: Plan, faces: Sequence[Face], table: Any, cal: Calendar) -> list[Series]:
-    """What each face gives; the last, of a PV inverter that is there, no more than its power."""
-    powers = [face_power(f, table, cal) for f in faces]
-    old = plan.kit.existing_pv
-    if old and powers:
-        powers[-1] = np.minimum(powers[-1], old.power_w)
-    return powers
+    """What each face gives; the last ones, of PV inverters beside the units, no more than their
+    power.
+    """
+    powers, beside = [face_power(f, table, cal) for f in faces], plan.kit.pv_inverters
+    first = len(powers) - len(beside)
+    return [
+        *powers[:first],
+        *(np.minimum(p, pv.power_w) for p, pv in zip(powers[first:], beside, strict=True)),
+    ]
 
 
 def _suns(plan: Plan, powers: Sequence[Series]) -> tuple[Series, Series]:
     """(all the sun, what of it stays in an outage)."""
     sun = np.sum(powers, axis=0) if powers else np.zeros(STEPS)
-    old = plan.kit.existing_pv
-    return sun, sun - powers[-1] if old and powers and not lives_on(plan, old) else sun
+    beside = plan.kit.pv_inverters
+    own = zip(powers[len(powers) - len(beside) :], beside, strict=True)
+    return sun, sun - sum((p for p, pv in own if not lives_on(plan, pv)), np.zeros(STEPS))
 
 
 def other_years(plan: Plan, catalogue: Catalogue, i: Inputs, count: int) -> Iterator[Inputs]:
@@ -375,10 +377,10 @@ def rests_on(
         " survey it."
     )
     out.append("Legs or phases metered together; the battery never sells to the grid.")
-    if plan.kit.existing_pv and not lives_on(plan, plan.kit.existing_pv):
+    if any(not lives_on(plan, pv) for pv in plan.kit.pv_inverters):
         out.append(
-            "In an outage the PV inverter that is there is not counted on: it feeds the grid side,"
-            " or is not known to throttle."
+            "In an outage a PV inverter that feeds the grid side, or is not known to throttle, is"
+            " not counted on."
         )
     if not plan.site.zone:
         out.append("No time zone is given: clocks do not change.")

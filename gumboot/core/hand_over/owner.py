@@ -211,8 +211,8 @@ def feeds(d: Design) -> bool:
 
 def lives_from(d: Design) -> str:
     """What the house lives by in an outage."""
-    old = d.plan.kit.existing_pv
-    sun = bool(d.plan.strings) or (old is not None and lives_on(d.plan, old))
+    beside = d.plan.kit.pv_inverters
+    sun = bool(d.plan.strings) or any(lives_on(d.plan, pv) for pv in beside)
     return "battery and sun" if sun else "the battery"
 
 

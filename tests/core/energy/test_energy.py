@@ -400,6 +400,22 @@ def test_export_is_held_back_only_by_what_somebody_said():
     assert gather(held, design(held, catalogue()), catalogue()).rules.export_w == 3000
 
 
+def test_every_pv_inverter_beside_the_units_gives_its_own_sun():
+    """Two together give what each gives alone; in an outage only the one that lives on."""
+    site = {"site": {**MOSSBANK_TERRACE["site"], **AT}}
+    first = {**OLD, "obeys_frequency": "yes"}
+    other = {**first, "power_w": 1500, "azimuth_deg": 90, "side": "grid side"}
+
+    def sun(*pv):
+        kit = {**MOSSBANK_TERRACE["kit"], "existing_pv": None, "more_pv": pv}
+        plan = Plan.model_validate(MOSSBANK_TERRACE | FLAT | site | {"kit": kit})
+        return gather(plan, design(plan, catalogue()), catalogue())
+
+    both = sun(first, other)
+    assert both.sun == pytest.approx(sun(first).sun + sun(other).sun, abs=1e-6)
+    assert both.sun.max() > 3600 and both.sun_outage == pytest.approx(sun(first).sun, abs=1e-6)
+
+
 @pytest.mark.parametrize(
     ("side", "obeys", "counted"),
     [
