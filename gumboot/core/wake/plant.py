@@ -116,6 +116,7 @@ class Plant:
     unit_names: tuple[str, ...] = ()
     pack_names: tuple[str, ...] = ()
     load_names: tuple[str, ...] = ()
+    pv_names: tuple[tuple[str, str], ...] = ()  # key and name
     point_of: Mapping[str, int] = field(default_factory=dict)
     direct_ids: tuple[tuple[str, int], ...] = ()
 
@@ -279,6 +280,7 @@ def plant_of(network: Network, plan: Plan, inverter: Inverter, pack: Pack | None
         unit_names=tuple(s.name for s in hubs),
         pack_names=tuple(s.name for s in packs),
         load_names=tuple(x.name for x in network.loads),
+        pv_names=tuple((s.id, s.name) for s in pv_units),
         direct_ids=(
             *((s.id, PACKS + n) for n, s in enumerate(packs)),
             *((s.id, STRINGS + min(n, MOST_STRINGS - 1)) for n, s in enumerate(strings)),

@@ -17,7 +17,7 @@ from gumboot.core.network.house import house_supply, units_on
 from gumboot.core.size.inrush import HAND_OHM
 from gumboot.core.wake.chapters import Wake
 from gumboot.core.wake.order import Act
-from gumboot.core.wake.plant import as_key
+from gumboot.core.wake.plant import PV_RELAY, as_key
 from gumboot.core.wake.settle import settle
 from gumboot.core.wake.states import INRUSH, UNEQUAL, Settled
 from gumboot.core.walk.step import Step
@@ -419,6 +419,22 @@ def _export_limited(d: Design) -> bool:
     return d.plan.energy.tariff.export_limit_w is not None
 
 
+def _sun_joins(w: Wake, m: _Moment) -> list[str]:
+    """The PV inverters beside the units that an act gives both sun and a voltage to follow."""
+    plant, out = w.way.plant, []
+    for e, (_, _, _, moved_by, whose, _) in enumerate(plant.edges.tolist()):
+        if moved_by != PV_RELAY or whose < 0:
+            continue
+        id, name = plant.pv_names[whose]
+        sun = plant.of_switch.get(f"{id}/PV switch")
+        before, after = (
+            bool(m.rows.closed[n, e]) and (sun is None or bool(state >> sun & 1))
+            for n, state in ((m.pre, m.act.state), (m.post, m.act.after))
+        )
+        out += [name] if after and not before else []
+    return out
+
+
 def _why(w: Wake, m: _Moment) -> str:
     """Why an act stands where it stands: what comes of it."""
     out = []
@@ -431,6 +447,9 @@ def _why(w: Wake, m: _Moment) -> str:
         names = [n for i, n in enumerate(w.way.plant.unit_names) if bits >> i & 1]
         if names:
             out.append(f"{' and '.join(names)} {says if len(names) == 1 else _plural(says)}")
+    if names := _sun_joins(w, m):
+        starts = "starts by itself" if len(names) == 1 else "start by themselves"
+        out.append(f"{' and '.join(names)} {starts}, after the wait on its sheet")
     bits = m.newly("loads")
     names = [inside(n) for i, n in enumerate(w.way.plant.load_names) if bits >> i & 1]
     if names:

@@ -12,6 +12,7 @@ from gumboot.core.wake.work import work_at
 from gumboot.demo import plans
 from tests.core.wake.test_settle import JOBS
 from tests.designs import design
+from tests.shapes import SHAPES
 
 
 def made(name):
@@ -179,3 +180,20 @@ def test_a_board_that_one_line_feeds_is_read_on_that_line():
     lines = {s.title.split(" ")[0] for s in gates}
     assert lines == ({"L1", "L2", "L3"} if of_grid else {"L2"})
     assert island_pairs(d) == [("L2 to N", 230.0)]
+
+
+@pytest.mark.parametrize(
+    ("shape", "starts"),
+    [
+        ("AC-coupled", {"act.loads-panel.PV-breaker": "PV inverter starts by itself"}),
+        (
+            "a PV inverter on the house's panel beside a tap",
+            {"act.house-panel.PV-breaker": "PV inverter starts by itself"},
+        ),
+        ("nothing backed up", {}),
+    ],
+)
+def test_a_pv_inverter_is_told_where_it_gets_sun_and_a_voltage_to_follow(shape, starts):
+    steps = steps_of(design(Plan.model_validate(SHAPES[shape]), catalogue()))
+    said = {s.key: s.says for s in steps if "starts by itself" in s.says}
+    assert {k: v.partition(",")[0] for k, v in said.items()} == starts
