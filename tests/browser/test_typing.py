@@ -146,7 +146,7 @@ def test_what_another_choice_hides_comes_back_with_it(visit):
     put(page, "kit/existing_pv/side", "grid side")
     put(page, "supply/kind", "off-grid")
     assert not field(page, "supply/main_breaker_a").count()
-    assert not field(page, "runs/existing-pv/length_m").count()
+    assert not field(page, "kit/existing_pv/side").count()  # off grid there is one side only
     put(page, "supply/kind", "split-phase 120/240 V")
     back = typed(page, ("supply/main_breaker_a", "kit/existing_pv/side"))
     assert back == {"supply/main_breaker_a": "125 A", "kit/existing_pv/side": "grid side"}
