@@ -171,12 +171,7 @@ def generator_findings(
     both = charging.charger.n > 0 and loads > 0
     who = "Chargers and loads together ask" if both else alone
     says = f"{who} {charging.need.text}; the generator gives {power.text}."
-    lower = _lower(charging, settings)
-    cures = (
-        (Cure(f"Charge at {lower.value:g} A", (lower,)),)
-        if lower and isinstance(lower.value, float)
-        else ()
-    )
+    cures = _lower(charging, settings)
     return [
         check(
             "generator.charge",
@@ -190,12 +185,15 @@ def generator_findings(
     ]
 
 
-def _lower(charging: Charging, settings: Sequence[Setting]) -> Change | None:
+def _lower(charging: Charging, settings: Sequence[Setting]) -> tuple[Cure, ...]:
     """The charge current at which chargers and loads fit the generator, where the menu takes it."""
     item = min(_amps(settings), key=lambda s: float(s.value), default=None)
     left = charging.power.n - (charging.need.n - charging.charger.n)
     if item is None or isinstance(item.value, str) or min(left, charging.charger.n) <= 0:
-        return None
+        return ()
     step = item.step or 1.0
     amps = float(int(item.value * left / charging.charger.n / step) * step)
-    return Change(f"/settings/{item.key}", amps) if amps >= max(item.least or 0.0, step) else None
+    if amps < max(item.least or 0.0, step):
+        return ()
+    by = " by the generator" if item.rule == "gen_charge_a" else ""
+    return (Cure(f"Charge{by} at {amps:g} A", (Change(f"/settings/{item.key}", amps),)),)
