@@ -18,7 +18,7 @@ need_packages() { # Debian packages that must be there; installs what is missing
     dpkg-query -W -f='${db:Status-Status}' "$p" 2>/dev/null | grep -q '^installed$' || missing+=("$p")
   done
   [ ${#missing[@]} = 0 ] && return
-  local apt=(env DEBIAN_FRONTEND=noninteractive apt-get -o DPkg::Lock::Timeout=600) # another script may be installing
+  local apt=(env DEBIAN_FRONTEND=noninteractive apt-get -o DPkg::Lock::Timeout=600)
   if [ "$(id -u)" != 0 ]; then
     if command -v sudo >/dev/null && sudo -n true 2>/dev/null; then
       apt=(sudo "${apt[@]}")
@@ -29,8 +29,11 @@ need_packages() { # Debian packages that must be there; installs what is missing
     fi
   fi
   echo "Installing ${missing[*]} …" >&2
-  "${apt[@]}" update -qq >&2
-  "${apt[@]}" install -y -qq --no-install-recommends "${missing[@]}" >&2
+  ( # one script at a time, for the lists have a lock that nobody waits for
+    flock 9
+    "${apt[@]}" update -qq
+    "${apt[@]}" install -y -qq --no-install-recommends "${missing[@]}"
+  ) 9</var/lib/dpkg >&2
 }
 
 need_python() { # .venv with exactly what a lock file says

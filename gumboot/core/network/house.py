@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from gumboot.core.basis.figure import Figure, given
+from gumboot.core.basis.figure import Figure, given, solve
 from gumboot.core.kit import MAINS, Inverter, spreads
 from gumboot.core.plan import Plan
 
@@ -19,6 +19,14 @@ def house_supply(plan: Plan, inverter: Inverter | None) -> str:
     lines = set(plan.kit.lines.split()[: plan.kit.inverters])
     made = (k for k, m in MAINS.items() if set(m.lines) == lines and spreads(inverter.supply, k))
     return next(made, inverter.supply)
+
+
+def sun_beside(plan: Plan) -> Figure:
+    """W that the PV inverters which stay with the house in an outage give together."""
+    some = plan.island_pv.items()
+    each = [given(f"P_{n + 1}", pv.power_w, "W", f"PV inverter {n + 1}", "brief") for n, pv in some]
+    how = " + ".join(f.symbol for f in each) or "0"
+    return solve("P_sun", "W", "PV inverters in an island", how, *each, source="sum")
 
 
 def neutral_v(plan: Plan, inverter: Inverter | None) -> Figure:

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from gumboot.core.basis.figure import given, solve
+from gumboot.core.basis.figure import Figure, given, solve
 from gumboot.core.basis.finding import Change, Cure, stop
 from gumboot.core.basis.words import inside
 from gumboot.core.kit.terminal import Conductor, Terminal
@@ -20,9 +20,10 @@ from gumboot.core.network.currents import (
 from gumboot.core.network.element import Load, Source, Work
 from gumboot.core.network.service import grid_board, main_end
 from gumboot.core.network.shape import conductors_of, line_of, loads_name, on_grid, spread
-from gumboot.core.plan import ExistingPv
+from gumboot.core.plan import ExistingPv, PortUse
 
 LIGHT = "modules are live in light"
+LEAST_OF_RATED = 0.9  # a plate is read at the highest volts: common practice
 
 
 def existing_pv(b: Builder, n: int, pv: ExistingPv) -> None:
@@ -45,14 +46,10 @@ def existing_pv(b: Builder, n: int, pv: ExistingPv) -> None:
     b.sources.append(
         Source(array, "string", f"Array of {inside(label)}", array, (array,), never_dead=LIGHT)
     )
-    current = pv_greatest(
-        pv,
-        "Power of the PV inverter",
-        len(poles) - 1 if len(poles) > 2 or b.supply.startswith("three") else 1,
-        b.supply,
-        b.inverter,
-        b.plan.book,
-    )
+    each = len(poles) - 1 if len(poles) > 2 or b.supply.startswith("three") else 1
+    on = (each, b.supply, b.inverter)
+    current = pv_greatest(pv, "Power of the PV inverter", *on, b.plan.book)
+    _plate(b, pv, id, b.plan.pv_path(n - 1), source_current(pv.power_w, label, "P_pv", *on))
     backed = "loads-panel" in b.bodies and (pv.side == "backup side" or not on_grid(b))
     amps, port = 1.25 * current.n, f"PV breaker{mark}"
     line = pv.line if pv.line != "all" and b.supply.startswith("three") else ""
@@ -89,6 +86,19 @@ def existing_pv(b: Builder, n: int, pv: ExistingPv) -> None:
         b.node(at, board, "ac")
         b.open_by(at, "breaker", port, board, board, at, works, b.poles(lines))
     b.existing(circuit, at, f"{id}/AC")
+
+
+def _plate(b: Builder, pv: ExistingPv | PortUse, id: str, path: str, rated: Figure) -> None:
+    """A greatest current that is less than the power comes to: one of the two was misread."""
+    if pv.current_a is None or pv.current_a >= LEAST_OF_RATED * rated.n:
+        return
+    says = (
+        f"{pv.power_w / 1000:g} kW comes to {rated.text} a line; a plate of {pv.current_a:g} A"
+        " cannot be."
+    )
+    cure = Cure("Take what its power comes to", (Change(f"{path}/current_a", None),))
+    found = stop(f"{id}.plate", id, says, "P = U · I", cure, figures=(rated,))
+    b.found[found.key] = found
 
 
 def _no_board(b: Builder, n: int) -> None:
@@ -239,6 +249,7 @@ def lay_port_use(b: Builder) -> None:
         if use.use == "managed load"
         else pv_greatest(use, name, *on, b.plan.book)
     )
+    _plate(b, use, "port-use", "/kit/port_use", source_current(use.power_w, name, "P_use", *on))
     if use.use == "managed load":
         b.loads.append(Load("managed", "the managed load", node))
     else:

@@ -73,9 +73,11 @@ class Plan(Part):
     @property
     def island_pv(self) -> dict[int, ExistingPv]:
         """The PV inverters beside the units that stay with the house in an outage, by their number
-        from 0; off grid all of them.
+        from 0; off grid all of them, and none where nothing is backed up.
         """
         alone = self.supply.kind == "off-grid"
+        if not alone and self.backup.loads == "nothing":
+            return {}
         some = enumerate(self.kit.pv_inverters)
         return {n: pv for n, pv in some if alone or pv.side == "backup side"}
 

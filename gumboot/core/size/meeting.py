@@ -6,11 +6,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Sequence
 
-from gumboot.core.basis.figure import COMMON_PRACTICE
+from gumboot.core.basis.figure import COMMON_PRACTICE, given, solve
 from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty, stop
 from gumboot.core.kit import MAINS, Gateway, Inverter
 from gumboot.core.network import Meeting, Network, meeting
-from gumboot.core.network.house import house_supply, units_on
+from gumboot.core.network.house import house_supply, sun_beside, units_on
 from gumboot.core.plan import ExistingPv, Plan
 
 Watts = dict[str, float]  # by line
@@ -118,15 +118,17 @@ def _sun_on_generator(plan: Plan) -> list[Finding]:
     if plan.kit.generator is None or not some:
         return []
     who = "the PV inverter runs" if len(some) == 1 else "the PV inverters run"
-    gives = sum(pv.power_w for pv in some.values())
+    gives = sun_beside(plan)
     says = (
         f"While the generator runs, {who} along with it: what the house does not use, up to"
-        f" {gives / 1000:.3g} kW, is pushed back into the generator."
+        f" {gives.text}, is pushed back into the generator."
     )
     lock = Cure("Keep the PV breaker off while the generator runs, by hand and placard or by relay")
     away = tuple(Change(f"{plan.pv_path(n)}/side", "grid side") for n in some)
     move = [Cure("Move it to the grid side", away)] if plan.supply.kind != "off-grid" else []
-    return [check("generator.sun", "generator", says, COMMON_PRACTICE, lock, *move)]
+    return [
+        check("generator.sun", "generator", says, COMMON_PRACTICE, lock, *move, figures=(gives,))
+    ]
 
 
 def _pushed(some: Iterable[ExistingPv], lines: Sequence[str], fed: Collection[str]) -> Watts:
@@ -135,7 +137,7 @@ def _pushed(some: Iterable[ExistingPv], lines: Sequence[str], fed: Collection[st
     """
     out = dict.fromkeys(lines, 0.0)
     for pv in some:
-        mine = [pv.line] if pv.line in lines else lines
+        mine = [pv.line] if len(lines) == 3 and pv.line != "all" else lines
         for line in mine if set(mine) <= set(fed) else ():
             out[line] += pv.power_w / len(mine)
     return out
@@ -160,13 +162,21 @@ def _pv_in_island(plan: Plan, inverter: Inverter) -> list[Finding]:
     line = max(bad, key=lambda x: bad[x])
     even = len({round(w) for w in bad.values()}) == 1 and len(bad) == len(takes)
     whole, where = (len(takes), "") if even else (1, f" on {line}")
+    shares = [(n, _pushed([pv], lines, takes)[line] * whole) for n, pv in some.items()]
+    each_w = [given(f"P_{n + 1}", w, "W", f"PV inverter {n + 1}", "brief") for n, w in shares if w]
+    how = " + ".join(f.symbol for f in each_w)
+    gives = solve("P_sun", "W", f"PV inverters{where}", how, *each_w, source="sum")
+    power = given("P", each * whole, "W", f"One inverter{where}", "inverter sheet")
+    count = given("n_inv", units_on(plan, inverter)[line], "", f"Inverters{where}", "plan")
+    taken = solve("P_take", "W", f"They take in{where}", "n_inv * P", count, power, source="sum")
     who = "the PV inverter pushes" if len(some) == 1 else "the PV inverters push"
     units = "the battery inverters take" if plan.kit.inverters > 1 else "the battery inverter takes"
     says = (
-        f"{_when(plan)} {who} up to {(takes[line] + bad[line]) * whole / 1000:.3g} kW{where};"
-        f" {units} in {takes[line] * whole / 1000:.3g} kW{' there' if where else ''}."
+        f"{_when(plan)} {who} up to {gives.text}{where}; {units} in"
+        f" {taken.text}{' there' if where else ''}."
     )
-    return [stop("pv.island", "pv-inverter", says, COMMON_PRACTICE, *_moved(plan, some, over))]
+    cures, shown = _moved(plan, some, over), (gives, taken)
+    return [stop("pv.island", "pv-inverter", says, COMMON_PRACTICE, *cures, figures=shown)]
 
 
 def _when(plan: Plan) -> str:

@@ -96,7 +96,10 @@ def supply_findings(plan: Plan, inverter: Inverter, gateway: Gateway | None) -> 
             )
         )
     if kind != "off-grid":
-        for field, words in (("main_breaker_a", "main breaker"), ("bus_a", "busbar")):
+        at_grid = len(plan.kit.pv_inverters) - len(plan.island_pv)
+        past = plan.supply.connection == "supply-side tap" and not at_grid  # its bar takes nothing
+        asked = (("main_breaker_a", "main breaker"), *(() if past else (("bus_a", "busbar"),)))
+        for field, words in asked:
             if getattr(plan.supply, field) is None:
                 found.append(
                     check(

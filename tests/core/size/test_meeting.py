@@ -11,7 +11,7 @@ from gumboot.core.basis.patch import apply
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import JUNIPER_CUT, MOSSBANK_TERRACE, TERN_HOLLOW
 from tests.designs import design
-from tests.shapes import SHORT, THREE, US, other, runs
+from tests.shapes import SHAPES, SHORT, THREE, US, other, runs
 
 YES = {"obeys_frequency": "yes"}
 LINES = {
@@ -69,6 +69,10 @@ def test_what_pv_inverters_push_together_on_a_line_is_too_much_for_an_island(pv,
 @pytest.mark.parametrize(
     ("pv", "changes"),
     [
+        # nothing is backed up: in an outage nothing runs
+        ([{"power_w": 8000}], {"kit__gateway": None, "backup": {"loads": "nothing"}}),
+        # a line typed while the house had three
+        ([{"power_w": 4900, "line": "L2"}], {}),
         ([{"power_w": 3000}, {"power_w": 3000, "side": "grid side"}], {}),
         ([{"power_w": 4600, "line": "L2"}, {"power_w": 4600, "line": "L3"}], LINES),
         # of three lines only L2 is fed: what stands on another, or on all, does not run
@@ -111,3 +115,36 @@ def test_a_generator_takes_nothing_back(document, pv, cures):
     assert "up to 5 kW" in check.says and check.level == "check" and len(check.cures) == cures
     assert not found(of(document, {**pv, "side": "grid side"}), "generator.sun") or cures == 1
     assert not found(of(document, pv, kit__generator=None), "generator.sun")
+
+
+@pytest.mark.parametrize(
+    ("document", "pv"),
+    [
+        (MOSSBANK_TERRACE, {"power_w": 3600, "current_a": 1.6}),
+        (TERN_HOLLOW, {"power_w": 6000, "current_a": 20}),
+    ],
+)
+def test_a_plate_below_what_the_power_comes_to_was_misread(document, pv):
+    """3.6 kW at 230 V is 15.7 A: 1.6 A would make its conductor a bell wire."""
+    d = of(document, pv)
+    (stop,) = found(d, "pv-inverter.plate")
+    mended = apply(d.plan.model_dump(mode="json"), stop.cures[0].changes)
+    assert not found(design(Plan.model_validate(mended), catalogue()), "pv-inverter.plate")
+    watts = pv["power_w"]
+    assert not found(
+        of(document, {"power_w": watts, "current_a": watts / 225}), "pv-inverter.plate"
+    )
+
+
+def test_findings_about_the_sun_show_their_sums():
+    d = of(MOSSBANK_TERRACE, {"power_w": 3000}, {"power_w": 3000}, kit__generator={"power_w": 9000})
+    (stop,), (check,) = found(d, "pv.island"), found(d, "generator.sun")
+    assert [f.n for f in stop.figures] == [6000, 5000] and check.figures[0].n == 6000
+
+
+def test_a_tap_asks_for_the_bus_of_the_house_only_where_a_pv_inverter_feeds_it():
+    """705.11: a tap ahead of the main puts nothing on the bar."""
+    tap = SHAPES["a tap beside the house's panel"]
+    bare = other(tap, supply={**tap["supply"], "bus_a": None})
+    assert not found(design(Plan.model_validate(bare), catalogue()), "supply.bus_a")
+    assert found(of(bare, {"power_w": 5000, "side": "grid side"}), "supply.bus_a")

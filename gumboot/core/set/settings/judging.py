@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from gumboot.core.basis import clock
-from gumboot.core.basis.figure import COMMON_PRACTICE
+from gumboot.core.basis.figure import COMMON_PRACTICE, given, solve
 from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
 from gumboot.core.kit import MenuItem
 from gumboot.core.kit.menu import TIME
+from gumboot.core.network.house import sun_beside
 from gumboot.core.set.settings import windows
 from gumboot.core.set.settings.agreement import (
     back,
@@ -50,24 +51,27 @@ def sun_findings(settings: list[Setting], job: Job) -> list[Finding]:
     charged with.
     """
     line = next((s for s in settings if s.rule == "charge"), None)
-    gives = sum(pv.power_w for pv in job.plan.island_pv.values())
+    gives = sun_beside(job.plan)
     if line is None or job.bank is None or job.unit_no > 1:
         return []
-    units, amps, volts = job.plan.kit.inverters, charge_held(job), job.bank.v_nom.n
-    takes = units * amps * volts
-    if gives <= takes:
+    n = given("n_inv", job.plan.kit.inverters, "", "Inverters", "plan")
+    amps = given("I_chg", charge_held(job), "A", "Charge current of one", "menu")
+    volts, name = job.bank.v_nom.renamed("V_nom"), "What charges the battery at most"
+    takes = solve("P_chg", "W", name, "n_inv * I_chg * V_nom", n, amps, volts, source="definition")
+    if gives.n <= takes.n:
         return []
     alone = job.plan.supply.kind == "off-grid"
     when = "Off grid" if alone else "In an outage"
     says = (
-        f"{when} the sun gives up to {gives / 1000:.3g} kW beside the units, and {amps:g} A"
-        f"{' each' if units > 1 else ''} charge the battery with {takes / 1000:.3g} kW: with little"
+        f"{when} the sun gives up to {gives.text} beside the units, and {amps.text}"
+        f"{' each' if n.n > 1 else ''} charge the battery with {takes.text}: with little"
         " load on, the rest has nowhere to go until the PV inverter throttles."
     )
-    enough = line.own and units * charge_proposed(job) * volts >= gives
+    enough = line.own and n.n * charge_proposed(job) * volts.n >= gives.n
     other = "take a smaller PV inverter" if alone else "move the PV inverter to the grid side"
     cure = back(line) if enough else Cure(f"Fit more packs, or {other}")
-    return [check("set.charge.sun", f"set.{line.id}", says, COMMON_PRACTICE, cure)]
+    shown = (gives, takes)
+    return [check("set.charge.sun", f"set.{line.id}", says, COMMON_PRACTICE, cure, figures=shown)]
 
 
 def work_findings(settings: list[Setting], job: Job) -> list[Finding]:
