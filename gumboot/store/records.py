@@ -7,6 +7,7 @@ from __future__ import annotations
 import hashlib
 import json
 import uuid as uuids
+from collections.abc import Iterable
 from dataclasses import fields
 from datetime import UTC, datetime
 from typing import Any, cast
@@ -182,6 +183,60 @@ def plan_at(db: Session, job: Job, version: int) -> dict[str, Any] | None:
     return row.plan if row else None
 
 
+class Appending:
+    """What appends to a job's log in one transaction: the job is locked once, and what is there of
+    the UUIDs to come is looked up once. Nothing is kept before `keep`.
+    """
+
+    def __init__(self, db: Session, job: Job, uuids: Iterable[str]) -> None:
+        locked = db.scalar(
+            select(Job)
+            .where(Job.id == job.id)
+            .with_for_update()
+            .execution_options(populate_existing=True)
+        )
+        assert locked is not None  # noqa: S101
+        self.db, self.job, self.standing = db, locked, state(db, locked)
+        self.known = {e.uuid: e for e in _read(db, locked, LogEntry.uuid.in_(uuids))}
+        self._new: list[Entry] = []
+
+    def append(
+        self,
+        kind: str,
+        body: dict[str, Any],
+        who: str,
+        role: str,
+        at_device: str,
+        uuid: str,
+        seen: tuple[int, str] | None = None,
+    ) -> Entry:
+        """As `append` below."""
+        before = self.known.get(uuid)
+        if before:
+            if before.kind != kind or log.canonical(before.body) != log.canonical(body):
+                raise BadEntry(f"entry {uuid} is already kept with other content")
+            return before
+        if self.standing.signed and not (kind in KINDS and KINDS[kind].kept_after(body)):
+            raise Frozen
+        job = self.job
+        if seen is not None and seen != (job.version, job.log_head):
+            raise Moved
+        entry = log.next_entry(
+            job.log_head, job.log_seq + 1, uuid, kind, who, role, at_device, now(), body
+        )
+        job.log_seq, job.log_head = entry.seq, entry.hash
+        self.standing = log.carry_on(self.standing, [entry])
+        self.known[uuid] = entry
+        self._new.append(entry)
+        return entry
+
+    def keep(self) -> None:
+        """Write what was appended."""
+        if self._new:
+            take_in(self.db, self.job, self._new)
+            _remember(self.job, self.standing)
+
+
 def append(
     db: Session,
     job: Job,
@@ -197,36 +252,13 @@ def append(
     kept.
 
     seen: plan version and log head that the entry was decided on. Raises Moved when either is no
-    longer so, Frozen on
-    a signed job (but for what comes after), and BadEntry for a UUID used for something else.
+    longer so, Frozen on a signed job (but for what comes after), and BadEntry for a UUID used for
+    something else.
     """
-    locked = db.scalar(
-        select(Job)
-        .where(Job.id == job.id)
-        .with_for_update()
-        .execution_options(populate_existing=True)
-    )
-    assert locked is not None  # noqa: S101
     uuid = uuid or str(uuids.uuid4())
-    before = db.scalar(select(LogEntry).where(LogEntry.job_id == job.id, LogEntry.uuid == uuid))
-    written = log.canonical(body)
-    if before:
-        if before.kind != kind or before.body != written:
-            raise BadEntry(f"entry {uuid} is already kept with other content")
-        return _entry(before)
-    standing = state(db, locked)
-    if standing.signed and not (kind in KINDS and KINDS[kind].kept_after(body)):
-        raise Frozen
-    if seen is not None and seen != (locked.version, locked.log_head):
-        raise Moved
-    entry = log.next_entry(
-        locked.log_head, locked.log_seq + 1, uuid, kind, who, role, at_device, now(), body
-    )
-    db.add(LogEntry(job_id=job.id, **_columns(entry)))
-    locked.log_seq, locked.log_head = entry.seq, entry.hash
-    locked.changed_at = datetime.now(UTC)
-    db.flush()
-    _remember(locked, log.carry_on(standing, [entry]))
+    appending = Appending(db, job, (uuid,))
+    entry = appending.append(kind, body, who, role, at_device, uuid, seen)
+    appending.keep()
     return entry
 
 

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from gumboot.web.job.opening import OpenJob
 
+UUID = "^[0-9a-f-]{36}$"
 Short = Annotated[str, Field(max_length=200)]
 NOT_TEXT = re.compile("[\x00\ud800-\udfff]")
 
@@ -34,7 +35,7 @@ class Texts(BaseModel):
 class Sent(Texts):
     """One entry as a device sends it."""
 
-    uuid: Annotated[str, Field(pattern=r"^[0-9a-f-]{36}$")]
+    uuid: Annotated[str, Field(pattern=UUID)]
     kind: Annotated[str, Field(max_length=20)]
     at_device: Annotated[str, Field(max_length=40)] = ""
     key: Short

@@ -18,7 +18,7 @@ from gumboot.core.land.entering import Refused
 from gumboot.imports.interval import Unreadable
 from gumboot.imports.photo import MEDIA, read_photo
 from gumboot.store import files, records
-from gumboot.web.field.entry import MAKERS, Sent
+from gumboot.web.field.entry import MAKERS, UUID, Sent
 from gumboot.web.field.terminations import changed, terminations_of
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.pages.frame import STAMP
@@ -53,18 +53,25 @@ def log_entries(request: Request, job: Opened, sent: Annotated[Any, Body()] = No
             {"error": "not entries", "message": f"send {{“entries”: […]}}, 1 to {AT_ONCE} of them"},
             422,
         )
-    answers, touched = [], set()
-    for row in rows:
-        answer, key = keep(job, row)
-        answers.append(answer)
-        touched.add(key)
+    answers = keep(job, rows)
     visit.db.commit()
     fresh = job.anew()
-    return JSONResponse({"entries": answers, **terminations_of(fresh, {k for k in touched if k})})
+    touched = {key for _, key in answers if key}
+    return JSONResponse({"entries": [a for a, _ in answers], **terminations_of(fresh, touched)})
 
 
-def keep(job: OpenJob, row: Any) -> tuple[dict[str, Any], str]:
-    """Keep one entry: (its answer, the termination it is about)."""
+def keep(job: OpenJob, rows: list[Any]) -> list[tuple[dict[str, Any], str]]:
+    """Keep entries in their order: of each its answer and the termination it is about."""
+    named = (str(r.get("uuid")) for r in rows if isinstance(r, dict))
+    appending = records.Appending(
+        job.visit.db, job.record, filter(re.compile(UUID).fullmatch, named)
+    )
+    answers = [_append(job, row, appending) for row in rows]
+    appending.keep()
+    return answers
+
+
+def _append(job: OpenJob, row: Any, appending: records.Appending) -> tuple[dict[str, Any], str]:
     try:
         s = Sent.model_validate(row)
         if s.kind not in MAKERS:
@@ -82,8 +89,8 @@ def keep(job: OpenJob, row: Any) -> tuple[dict[str, Any], str]:
             "field": str(first["loc"][-1]) if first["loc"] else "",
             "why": first["msg"],
         }, ""
-    db, visit = job.visit.db, job.visit
-    before = records.entry_of(db, job.record, s.uuid)
+    visit = job.visit
+    before = appending.known.get(s.uuid)
     if before is not None:
         about = (before.body.get(k) for k in ("termination", "hole", "step", "slot"))
         own = next((x for x in about if x is not None), before.kind)  # a kind that names no place
@@ -98,9 +105,7 @@ def keep(job: OpenJob, row: Any) -> tuple[dict[str, Any], str]:
         }, s.key
     try:
         kind, body = MAKERS[s.kind](job, s)
-        entry = records.append(
-            db, job.record, kind, body, visit.who, visit.role, s.at_device, s.uuid
-        )
+        entry = appending.append(kind, body, visit.who, visit.role, s.at_device, s.uuid)
     except Refused as exc:
         return {"uuid": s.uuid, "state": "refused", "field": exc.field, "why": str(exc)}, s.key
     except records.Frozen:
@@ -110,7 +115,7 @@ def keep(job: OpenJob, row: Any) -> tuple[dict[str, Any], str]:
             "field": "",
             "why": "the job is signed: a supervisor can reopen it at Hand over",
         }, s.key
-    job.state = records.state(db, job.record)
+    job.state = appending.standing
     return {
         "uuid": s.uuid,
         "state": "kept",

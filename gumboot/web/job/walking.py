@@ -159,7 +159,8 @@ def plain_entry(
     visit.needs("installer", "supervisor")
     typed = {k: visit.text(k) for k in ("key", "act", "typed", "note", "tool", "uuid")}
     typed["uuid"] = typed["uuid"] or str(uuid4())
-    answer, key = keep(job, {**typed, "kind": kind, "seen": visit.whole("seen", job.state.seq)})
+    row = {**typed, "kind": kind, "seen": visit.whole("seen", job.state.seq)}
+    [(answer, key)] = keep(job, [row])
     if answer["state"] == "refused":
         fault = (answer["field"], answer["why"])
         return render(request, template or f"{kind}.html", again(key, typed, fault), 422)

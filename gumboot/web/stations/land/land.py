@@ -138,15 +138,13 @@ def plain_entry(request: Request, job: Opened) -> Response:
     visit = job.visit
     visit.needs("installer", "supervisor")
     typed = {k: visit.text(k) for k in ("key", "act", "typed", "wrench", "note", "uuid")}
-    answer, key = keep(
-        job,
-        {
-            **typed,
-            "kind": "termination",
-            "scale": "N·m" if job.plan.units == "si" else "in·lb",
-            "seen": visit.whole("seen", job.state.seq),
-        },
-    )
+    row = {
+        **typed,
+        "kind": "termination",
+        "scale": "N·m" if job.plan.units == "si" else "in·lb",
+        "seen": visit.whole("seen", job.state.seq),
+    }
+    [(answer, key)] = keep(job, [row])
     if answer["state"] == "refused":
         return render(
             request,
