@@ -87,8 +87,8 @@ class NoStrings(ValueError):
 
 
 def units_for(shelf: Catalogue, kind: Kind, book: Book, supply: str) -> list[str]:
-    """Inverters that serve, by id, the likeliest first: with trackers for an array and without
-    where there is none; one that makes a house of its own off grid.
+    """Inverters that serve, by id, the likeliest first and of like ones a crew's own: with trackers
+    for an array and without where there is none; one that makes a house of its own off grid.
     """
     fits = [
         u
@@ -103,6 +103,7 @@ def units_for(shelf: Catalogue, kind: Kind, book: Book, supply: str) -> list[str
             bool(u.trackers) != kind.pv,
             u.supply != supply,
             kind.generator and u.generator is None,
+            u.id not in shelf.own,
             u.id,
         )
     )
@@ -110,8 +111,9 @@ def units_for(shelf: Catalogue, kind: Kind, book: Book, supply: str) -> list[str
 
 
 def packs_for(shelf: Catalogue, unit: Inverter | None) -> list[str]:
-    """Packs that a unit's window and chemistry take, by id, those of which the fewest give what it
-    draws first; none for one with its own inside, or for no unit.
+    """Packs that a unit's window and chemistry take, by id: those of its maker first, then a crew's
+    own, then those of which the fewest give what it draws; none for one with its own inside, or
+    for no unit.
     """
     if unit is None or (unit.pack_inside and unit.battery is None):
         return []
@@ -121,14 +123,15 @@ def packs_for(shelf: Catalogue, unit: Inverter | None) -> list[str]:
 
     own = {t.most.endswith("mm²") for t in unit.battery.terminals} if unit.battery else set()
 
-    def likely(p: Pack) -> tuple[bool, bool, bool, bool, float, str]:
+    def likely(p: Pack) -> tuple[bool | float | str, ...]:
         most = 1 if p.form == "stack" else p.parallel_max
         wanted = math.ceil(draws / p.discharge_max_a)
         over = bool(port and p.breaker_a and p.breaker_a > port)  # its own breaker is too large
         other = p.chemistry != unit.chemistries[0]  # the sheet names first what it is made for
         sizes = {t.most.endswith("mm²") for t in p.terminals}
         foreign = bool(own) and sizes != own  # its terminals are for the other book's cable
-        return (over, wanted > most, other, foreign, wanted, p.id)
+        strange = (p.maker != unit.maker, p.id not in shelf.own)
+        return (over, wanted > most, other, foreign, *strange, wanted, p.id)
 
     fits = [p for p in shelf.packs.values() if suits_unit(p, unit) and p.id not in inside]
     return [p.id for p in sorted(fits, key=likely)]
@@ -196,9 +199,13 @@ def _gateways(first: First, unit: Inverter | None, shelf: Catalogue) -> list[str
 
 
 def _stops(plan: Plan, shelf: Catalogue) -> list[Finding]:
-    """Stops of a plan but for lengths that nobody typed yet."""
+    """Stops of a plan but for lengths that nobody typed yet, and sheets not entered to the end."""
     found = design(plan, shelf).findings
-    return [f for f in found if f.level is Level.STOP and not f.key.endswith(".run")]
+    return [
+        f
+        for f in found
+        if f.level is Level.STOP and not f.key.endswith(".run") and not f.key.startswith("sheet.")
+    ]
 
 
 def _enough(plan: Plan, shelf: Catalogue) -> Plan:

@@ -166,7 +166,7 @@ def of_plan(db: Session, crew_id: int, shelf: Shelf) -> Catalogue:
     key = ("today", *(r.digest for r in rows))
     if key not in _made:
         today = [e for e in catalogue().entries.values() if e.id not in named]
-        _keep(key, Catalogue([*(parsed(r.digest, r.body) for r in rows), *today]))
+        _keep(key, Catalogue([*(parsed(r.digest, r.body) for r in rows), *today], _own(rows)))
     return _made[key]
 
 
@@ -175,11 +175,14 @@ def _catalogue(rows: Iterable[KitEdition]) -> Catalogue:
     key = tuple(r.digest for r in rows)
     if key not in _made:
         ours = {digest_of(b) for b in documents()}
-        _keep(
-            key,
-            catalogue() if set(key) == ours else Catalogue(parsed(r.digest, r.body) for r in rows),
-        )
+        entries = (parsed(r.digest, r.body) for r in rows)
+        _keep(key, catalogue() if set(key) == ours else Catalogue(entries, _own(rows)))
     return _made[key]
+
+
+def _own(rows: Iterable[KitEdition]) -> list[str]:
+    """Ids of what a crew entered, not what ships."""
+    return [r.entry for r in rows if r.crew_id is not None]
 
 
 def _keep(key: tuple[str, ...], made: Catalogue) -> None:
@@ -225,7 +228,9 @@ def wide(own: Catalogue, now: Catalogue) -> Catalogue:
         return own
     if (own, now) not in _wide:
         since = [e for e in now.entries.values() if e.id not in own.entries]
-        _wide[own, now] = Catalogue([*own.entries.values(), *since]) if since else own
+        _wide[own, now] = (
+            Catalogue([*own.entries.values(), *since], own.own | now.own) if since else own
+        )
         while len(_wide) > MADE:
             _wide.popitem(last=False)
     return _wide[own, now]

@@ -41,16 +41,23 @@ def lacking(entry: Unit) -> tuple[Missing, ...]:
 
 
 def _sheets(d: Draft) -> Lacks:
+    """What the sheets in use lack. Of a pack inside its unit nobody lands, hangs or links a thing:
+    nothing of it is missed unless more of its kind stand outside.
+    """
     inside = d[KIT].inverter.pack_inside if d[KIT] else ""  # type: ignore[union-attr]
+    if d.plan.kit.packs and d.plan.kit.pack == inside:
+        inside = ""
     return tuple(
         (entry.id, name_of(entry), m)
         for entry in in_use(d)
+        if entry.id != inside
         for m in lacking(entry)
-        if not (entry.id == inside and m.section in ("case", "terminals"))
     )
 
 
-SHEETS: Chapter[Lacks] = Chapter("sheets", _sheets, needs=(KIT, NETWORK), settles=True)
+SHEETS: Chapter[Lacks] = Chapter(
+    "sheets", _sheets, needs=(KIT, NETWORK), reads=("kit",), settles=True
+)
 
 
 def _found(station: str) -> Chapter[Lacks]:

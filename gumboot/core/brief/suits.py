@@ -48,11 +48,11 @@ def series_that_fits(pack: Pack | None, unit: Inverter | None) -> int:
 
 
 def gateways(shelf: Catalogue, unit: Inverter | None, kind: str) -> list[str]:
-    """Gateways by id that suit a unit on a supply."""
+    """Gateways by id that suit a unit on a supply: those of its maker first, then a crew's own."""
+    suited = [g for g in shelf.gateways.values() if unit is None or g.supply in (unit.supply, kind)]
+    maker = unit.maker if unit else ""
     return [
-        k
-        for k, g in sorted(shelf.gateways.items())
-        if unit is None or g.supply in (unit.supply, kind)
+        g.id for g in sorted(suited, key=lambda g: (g.maker != maker, g.id not in shelf.own, g.id))
     ]
 
 

@@ -59,12 +59,12 @@ SAME_CABLE: dict[Family, Family] = {"tap": "grid", "port-use": "backup"}
 
 
 class Catalogue:
-    """All equipment known, by id. Hashable by identity, so that a design can be remembered
-    for it.
+    """All equipment known, by id; own: of which a crew entered by itself. Hashable by identity, so
+    that a design can be remembered for it.
     """
 
-    def __init__(self, entries: Iterable[AnyEntry]) -> None:
-        rows = list(entries)
+    def __init__(self, entries: Iterable[AnyEntry], own: Iterable[str] = ()) -> None:
+        rows, self.own = list(entries), frozenset(own)
         self.entries = {e.id: e for e in rows}
         self.inverters = {e.id: e for e in rows if isinstance(e, Inverter)}
         self.gateways = {e.id: e for e in rows if isinstance(e, Gateway)}

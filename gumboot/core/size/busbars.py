@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from gumboot.core.basis.figure import MEMORY, Figure, given, solve
 from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
 from gumboot.core.codes import nec
+from gumboot.core.codes.busbar import SUMMED
 from gumboot.core.kit import Inverter
 from gumboot.core.network import Network, OnBar, Source, on_busbar
 from gumboot.core.network.currents import output_current, pv_current
@@ -22,6 +23,10 @@ from gumboot.core.size.conductors import SizedCircuit
 
 ROLES = ("main-panel", "house-panel", "grid-combiner", "backup-combiner", "loads")
 HOUSE = ("main-panel", "house-panel")  # its own panel: beside a tap the disconnect is no bar
+LABELS = (
+    Cure("Label the back-fed breaker: do not relocate"),
+    Cure("Label the board: all breakers but the main together may not exceed its busbar"),
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -172,10 +177,10 @@ def _sum(plan: Plan, body: str, breakers: Sequence[Figure]) -> Figure | None:
     """
     parts = [f.renamed(f"I_{k}") for k, f in enumerate(breakers, 1)]
     if body in HOUSE:
-        loads = plan.supply.load_breakers_a
+        loads = _loads_left(plan)
         if loads is None:
             return None
-        parts.insert(0, given("I_branch", loads, "A", "All load breakers together", "brief"))
+        parts.insert(0, loads)
     elif body == "loads-panel" or not parts:
         return None  # what its own circuits have nobody has summed
     formula = " + ".join(f.symbol for f in parts)
@@ -189,6 +194,18 @@ def _sum(plan: Plan, body: str, breakers: Sequence[Figure]) -> Figure | None:
         source=f"{plan.book.clauses['busbar']}(3)",
         doubt=MEMORY,
     )
+
+
+def _loads_left(plan: Plan) -> Figure | None:
+    """All load breakers on the house's own panel: as counted; none where the whole house is backed
+    up, since its circuits have moved behind the unit.
+    """
+    counted = plan.supply.load_breakers_a
+    if counted is not None:
+        return given("I_branch", counted, "A", "All load breakers together", "brief")
+    if plan.backup.loads == "whole house":
+        return given("I_branch", 0.0, "A", "No load is left on it: all is backed up", "plan")
+    return None
 
 
 def _unknown(
@@ -225,12 +242,11 @@ def bus_findings(plan: Plan, bus: Bus) -> list[Finding]:
     if bus.passes:
         if mark:
             return []
-        says = (
-            f"The {name}'s bus passes by the {bus.passes}: {bus.used_120.text} against"
-            f" {bus.allowed_120.text}."
-        )
-        cure = Cure("Label the back-fed breaker: do not relocate")
-        return [note("bus.passes", bus.body, says, rule, cure, figures=shown)]
+        summed = bus.used_sum if bus.passes == SUMMED else None
+        used, allowed = (summed, bus.bus) if summed else shown
+        says = f"The {name}'s bus passes by the {bus.passes}: {used.text} against {allowed.text}."
+        cure = LABELS[summed is not None]
+        return [note("bus.passes", bus.body, says, rule, cure, figures=(used, allowed))]
     cures = _main_cures(plan, bus) if not mark else []
     cures.append(Cure("Fit a panel with a larger bus"))
     says = (

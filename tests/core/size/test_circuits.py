@@ -228,7 +228,8 @@ def test_a_rating_nobody_sells(heron):
 def test_bus_rule_passes_opposite_the_main(heron):
     """1.25 · 33.3 A and a main of 150 A on a bus of 200 A: 191.7 A (705.12(B)(1)); with 175 A,
     216.7 A, 240 A is allowed from opposite ends. The sum rule counts the breakers as planned: one
-    of 70 A here (705.12(B)(3)).
+    of 70 A here (705.12(B)(3)), and alone where the whole house is backed up and nobody counted
+    others.
     """
 
     def bus(**changes):
@@ -238,14 +239,16 @@ def test_bus_rule_passes_opposite_the_main(heron):
         d = design(plan, catalogue())
         return d.bus, {f.key: f for f in d.findings}
 
+    assert heron.backup.loads == "whole house"
     assert "100 %" in bus()[0].passes
     assert "120 %" in bus(main_breaker_a=175)[0].passes
-    loose, found = bus(main_breaker_a=175, backfeed="elsewhere")
+    moved, found = bus(main_breaker_a=175, backfeed="elsewhere")
+    assert moved.used_sum.n == 70 and "70 A against 200 A" in found["bus.passes"].says
+    loose, found = bus(main_breaker_a=175, backfeed="elsewhere", load_breakers_a=131)
     assert loose.passes == "" and loose.used_120.n == pytest.approx(175 + 1.25 * 8000 / 240)
     assert found["bus.overfed"].cures[0].changes[0].value == "opposite end"
     summed = bus(main_breaker_a=175, backfeed="elsewhere", load_breakers_a=130)[0]
     assert "705.12(B)(3)" in summed.passes and summed.used_sum.n == 200
-    assert bus(main_breaker_a=175, backfeed="elsewhere", load_breakers_a=131)[0].passes == ""
 
 
 def test_bank_must_give_what_inverters_draw(tern):

@@ -8,6 +8,7 @@ from datetime import date
 from typing import TYPE_CHECKING
 
 from gumboot.core.basis.figure import fmt
+from gumboot.core.codes.busbar import SUMMED
 from gumboot.core.land.placards.placard import (
     Placard,
     highest_string,
@@ -138,7 +139,7 @@ def busbar(d: Design, day: date) -> Iterator[Placard]:
     """Beside the breaker that feeds the main panel's bus."""
     plan, service = d.plan, service_of(d)
     if d.bus and plan.supply.connection == "main-panel breaker":
-        if d.bus.used_sum and d.bus.passes.startswith("sum"):
+        if d.bus.used_sum and d.bus.passes == SUMMED:
             yield Placard(
                 "bus-sum",
                 service,
