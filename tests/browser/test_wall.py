@@ -182,7 +182,19 @@ def test_a_page_reads_and_shows_lengths_as_the_server_does(visit):
     page.goto("/jobs/1/wall")
     dice = random.Random(4)
     parts = ["46", "1/4", "3 ft", "'", '"', "in", "mm", "m", ".5", "1,5", "−", "-", " ", "0", "cm."]
-    texts = ["1/0", "", "abc", "5 constructor", "2 meters", "12 1/2 inches", "1e3", "+7", "--3 mm"]
+    texts = [
+        "1/0",
+        "",
+        "abc",
+        "5 constructor",
+        "2 meters",
+        "12 1/2 inches",
+        "1e3",
+        "+7",
+        "1 175",
+        "1 175 mm",
+        "9 1 175",
+    ]
     texts += ["".join(dice.choices(parts, k=dice.randint(1, 4))) for _ in range(600)]
     rows = [[t, s] for t in texts for s in ("us", "si")]
 

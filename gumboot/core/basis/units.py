@@ -128,10 +128,21 @@ _SPELLINGS: dict[str, str] = {
     "ohm": "ohm",
     "ohms": "ohm",
     "ω": "ohm",
+    "mω": "mohm",
+    "mohm": "mohm",
+    "mohms": "mohm",
+    "milliohm": "mohm",
+    "milliohms": "mohm",
     "w/m²": "W/m**2",
     "w/m2": "W/m**2",
 }
 
+OTHER = {  # what plates say instead, and what is asked
+    "va": "is apparent power: type its W, which are VA times the power factor",
+    "kva": "is apparent power: type its kW, which are kVA times the power factor",
+    "hp": "is what a shaft gives: type the W it draws, volts times amps of its plate",
+}
+GROUPS = re.compile("([0-9])[ \u00a0\u2009\u202f](?=[0-9]{3}(?![0-9]))")  # 12 000
 FIGURES = re.compile(r"^[\s+\-0-9.,]*")
 TYPED = re.compile(r"^\s*([+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+))\s*(.*?)\s*\.?\s*$")
 
@@ -149,7 +160,7 @@ def parse(text: str, kind: str, system: System = "si", bare: str = "") -> float:
     """
     k = KINDS[kind]
     want = f"type a number and unit, such as {k.example}"
-    plain = text.replace("−", "-")
+    plain = GROUPS.sub(r"\1", text.replace("−", "-"))
     figures = FIGURES.match(plain)[0]  # type: ignore[index]
     found = TYPED.match(
         figures.replace(",", "." if figures.count(",") == 1 and "." not in figures else "")
@@ -159,8 +170,13 @@ def parse(text: str, kind: str, system: System = "si", bare: str = "") -> float:
         raise NotAQuantity(
             f"“{text.strip()}” is not {'an' if kind[0] in 'aeiou' else 'a'} {kind}: {want}"
         )
-    number, written = float(found[1]), (found[2] or bare).lower()
+    number, said = float(found[1]), found[2] or bare
+    written = said.lower()
+    if kind == "power" and written in OTHER:
+        raise NotAQuantity(f"{said} {OTHER[written]}, such as {k.example}")
     unit = _SPELLINGS.get(written) if written else (k.us if system == "us" else k.si)
+    if unit == "mohm" and said.startswith(("MΩ", "MO", "Mo")):
+        unit = "megaohm"  # the one unit whose prefix only its case tells
     if unit is None:
         raise NotAQuantity(f"“{found[2]}” is not a unit of {kind}: {want}")
     if unit == k.si:

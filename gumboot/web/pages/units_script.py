@@ -20,6 +20,7 @@ TEMPLATE = """\
 window.Units = (() => {
   const KINDS = %(kinds)s;
   const FIGURES = new RegExp(%(figures)s), TYPED = new RegExp(%(typed)s);
+  const GROUPS = new RegExp(%(groups)s, "g");
   const FEET = new RegExp(%(feet)s);
   const SCALES = %(scales)s; // a unit of torque: how many make 1 N·m, decimals shown
   const plain = (text) => text.replaceAll("−", "-");
@@ -31,7 +32,7 @@ window.Units = (() => {
   // [a number in m or N·m, or null; what is wrong]
   function parse(text, kind, bare) {
     const { an, units, example } = KINDS[kind], want = `type a number and unit, such as ${example}`;
-    const all = plain(text), figures = FIGURES.exec(all)[0];
+    const all = plain(text).replace(GROUPS, "$1"), figures = FIGURES.exec(all)[0];
     const one = (figures.match(/,/g) || []).length === 1 && !figures.includes(".");
     const found = TYPED.exec(figures.replaceAll(",", one ? "." : "") + all.slice(figures.length));
     if (!found) return [null, `“${text.trim()}” is not ${an} ${kind}: ${want}`];
@@ -91,6 +92,7 @@ def units_script() -> str:
     return TEMPLATE % {
         "kinds": told(kinds),
         "figures": told(units.FIGURES.pattern),
+        "groups": told(units.GROUPS.pattern),
         "typed": told(units.TYPED.pattern),
         "feet": told(units.FEET.pattern),
         "scales": told(SCALES),

@@ -3,6 +3,7 @@
 window.Units = (() => {
   const KINDS = {"length": {"an": "a", "example": "38 ft or 11.6 m", "units": {"'": 0.30479999999999996, "ft": 0.30479999999999996, "feet": 0.30479999999999996, "foot": 0.30479999999999996, "\"": 0.0254, "in": 0.0254, "inch": 0.0254, "inches": 0.0254, "m": 1.0, "mm": 0.001, "cm": 0.01, "metre": 1.0, "metres": 1.0, "meter": 1.0, "meters": 1.0}}, "torque": {"an": "a", "example": "11 ft-lb, 35 in-lb or 15 Nm", "units": {"nm": 1.0, "n.m": 1.0, "n·m": 1.0, "n-m": 1.0, "n m": 1.0, "inlb": 0.1129848290276167, "in-lb": 0.1129848290276167, "in.lb": 0.1129848290276167, "in·lb": 0.1129848290276167, "in lb": 0.1129848290276167, "lb-in": 0.1129848290276167, "in-lbs": 0.1129848290276167, "inlbs": 0.1129848290276167, "in lbs": 0.1129848290276167, "lbf-in": 0.1129848290276167, "lbf·in": 0.1129848290276167, "in·lbf": 0.1129848290276167, "ftlb": 1.3558179483314001, "ft-lb": 1.3558179483314001, "ft.lb": 1.3558179483314001, "ft·lb": 1.3558179483314001, "ft lb": 1.3558179483314001, "lb-ft": 1.3558179483314001, "ft-lbs": 1.3558179483314001, "ftlbs": 1.3558179483314001, "ft lbs": 1.3558179483314001, "lbf-ft": 1.3558179483314001, "lbf·ft": 1.3558179483314001, "ft·lbf": 1.3558179483314001}}};
   const FIGURES = new RegExp("^[\\s+\\-0-9.,]*"), TYPED = new RegExp("^\\s*([+-]?(?:[0-9]+(?:\\.[0-9]*)?|\\.[0-9]+))\\s*(.*?)\\s*\\.?\\s*$");
+  const GROUPS = new RegExp("([0-9])[    ](?=[0-9]{3}(?![0-9]))", "g");
   const FEET = new RegExp("^\\s*(?:([0-9]+(?:\\.[0-9]+)?)\\s*(?:ft|feet|foot|'))?\\s*(?:(?:([0-9]+)[\\s-]+)?([0-9]+)/([0-9]+)|([0-9]+(?:\\.[0-9]+)?))?\\s*(in|inch|inches|\\\"|'')?\\s*$");
   const SCALES = {"N·m": [1, 2], "in·lb": [8.850746, 1], "ft·lb": [0.7375621, 1]}; // a unit of torque: how many make 1 N·m, decimals shown
   const plain = (text) => text.replaceAll("−", "-");
@@ -14,7 +15,7 @@ window.Units = (() => {
   // [a number in m or N·m, or null; what is wrong]
   function parse(text, kind, bare) {
     const { an, units, example } = KINDS[kind], want = `type a number and unit, such as ${example}`;
-    const all = plain(text), figures = FIGURES.exec(all)[0];
+    const all = plain(text).replace(GROUPS, "$1"), figures = FIGURES.exec(all)[0];
     const one = (figures.match(/,/g) || []).length === 1 && !figures.includes(".");
     const found = TYPED.exec(figures.replaceAll(",", one ? "." : "") + all.slice(figures.length));
     if (!found) return [null, `“${text.trim()}” is not ${an} ${kind}: ${want}`];

@@ -33,6 +33,11 @@ LBF, IN = 4.4482216152605, 0.0254
         ("35 in lbs", "torque", 35 * IN * LBF),
         ("35 lb-in.", "torque", 35 * IN * LBF),
         ("8 kW", "power", 8000),
+        ("5 000 W", "power", 5000),
+        ("12 000,5 W", "power", 12000.5),
+        ("4 mΩ", "resistance", 0.004),
+        ("350 mohm", "resistance", 0.35),
+        ("1 MΩ", "resistance", 1_000_000),
         ("200A", "current", 200),
         ("200 amps", "current", 200),
         ("20 %", "percent", 20),
@@ -74,6 +79,12 @@ def test_common_torques(nm, unit, value):
 def test_what_is_not_a_quantity_says_what_to_type(text, kind):
     with pytest.raises(units.NotAQuantity, match="type a number and unit, such as"):
         units.parse(text, kind)
+
+
+@pytest.mark.parametrize(("text", "says"), [("5 kVA", "power factor"), ("1.5 hp", "shaft")])
+def test_what_a_plate_says_instead_of_watts_is_explained(text, says):
+    with pytest.raises(units.NotAQuantity, match=says):
+        units.parse(text, "power")
 
 
 def test_a_bare_number_is_in_the_crews_unit():
