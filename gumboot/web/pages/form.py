@@ -118,6 +118,9 @@ def want(field: Field) -> str:
     return named.get(field.kind, "a name")
 
 
+WATTS_FROM = 200  # a bare number is kW below, W from there on: no house has a unit of 200 kW
+
+
 def convert(text: str, field: Field, system: units.System) -> object:
     """A typed text as the plan's value. Raises NotAQuantity."""
     match field.kind:
@@ -156,7 +159,9 @@ def convert(text: str, field: Field, system: units.System) -> object:
         case "place":
             return units.parse_place(text, system)
         case "power":
-            return round(units.parse(text, "power", system, bare="kw"), 3)
+            watts = units.parse(text, "power", system, bare="kw")
+            as_w = units.parse(text, "power", system, bare="w")  # a unit, if any, has the word
+            return round(watts if as_w < WATTS_FROM else as_w, 3)
         case "watts":
             return round(units.parse(text, "power", system), 3)
         case "share":
