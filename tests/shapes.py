@@ -64,6 +64,7 @@ SHAPES: dict[str, dict[str, Any]] = {
     "a pack at each unit": other(TERN_HOLLOW, kit__banks="one per inverter", kit__packs=2),
     "packs in a chain to the unit": other(HERON_SLIP, kit__hookup="chain", kit__packs=3),
     "each pack to an input": other(HERON_SLIP, kit__hookup="inputs", kit__packs=2),
+    "packs fused at the bus": other(TERN_HOLLOW, kit__pack_fuses=True),
     "a chain onto a bus": other(HERON_SLIP, kit__takeoff="one end", kit__packs=3),
     "a stack per inverter": other(
         SALTINGS_BARN, kit__inverters=3, kit__packs=3, runs=runs(SALTINGS_BARN, **BOTH)

@@ -139,13 +139,9 @@ def _wire(
             aria_label=f"{key}: not sized",
         )
     inner += _slashes(design, s, w) if made is None else ()
-    if w.breaker and s.protection:
-        bx, by = w.breaker
-        inner.append(
-            box(bx - 4.5, by - 6, 9, 12, "device")
-            if upright
-            else box(bx - 4, by - 4.5, 12, 9, "device")
-        )
+    for (bx, by), stands in w.devices:
+        wide, high = (9.0, 12.0) if stands else (12.0, 9.0)
+        inner.append(box(bx - wide / 2, by - high / 2, wide, high, "device"))
     long = show_length(s.conditions.run.length_m, design.plan.units)
     words = f"{s.circuit.name}: {s.conductor_text}, protection {s.protection_text}, {long}"
     sets = f"{s.sets}×" if s.sets > 1 else ""
@@ -197,8 +193,9 @@ def _slashes(design: Design, s: SizedCircuit, w: Wire) -> Iterator[str]:
     )
     upright = x0 == x1
     right = max(x0, x1)
-    if w.breaker and not upright and right - 30 < w.breaker[0] < right:
-        right = w.breaker[0]
+    at_right = [x for (x, _), _ in w.devices if right - 30 < x < right]
+    if at_right and not upright:
+        right = at_right[0] - 4
     elif len(w.points) > 2:
         right -= 50
     for k, c in enumerate([*live, "PE"]):

@@ -17,6 +17,7 @@ from gumboot.drawings.sheet import lay_sheet
 from gumboot.exports.dxf import SYSTEMS, to_dxf
 from tests.conftest import altered
 from tests.designs import design
+from tests.shapes import SHAPES
 
 BASES = {
     n: Plan.model_validate(p)
@@ -241,3 +242,43 @@ def test_conductors_have_the_colours_of_the_jobs_book(name, want):
         for c in s.circuit.conductors
         if s.circuit.power_factor and c != "PE"
     } == want
+
+
+@pytest.mark.parametrize("name", SHAPES)
+def test_every_breaker_is_drawn_at_the_box_that_holds_it(name):
+    """As the network has it: of the breakers and fuses at the two ends of a circuit, those in its
+    source's box stand nearer that box than those in its load's.
+    """
+    d = design(Plan.model_validate(SHAPES[name]), catalogue())
+    sheet = lay_sheet(d)
+    drawn = {w.id: w for w in sheet.wires}
+    held = 0
+    for c in d.network.circuits:
+        if c.id not in drawn or not drawn[c.id].devices:
+            continue
+        places = {
+            s.body
+            for s in d.network.switches
+            if {s.a, s.b} & {c.source.node, c.load.node}
+            and s.kind in ("breaker", "own breaker", "fuse")
+            and s.body in (c.source.body, c.load.body)
+        }
+        for (x, y), _ in drawn[c.id].devices:
+            away = {
+                body: _gap(sheet, body, x, y)
+                for body in (c.source.body, c.load.body)
+                if body in sheet.boxes or body in sheet.bars
+            }
+            nearest = min(away, key=away.get)
+            assert nearest in places and away[nearest] < 20, (c.id, nearest, places)
+            held += 1
+    assert held
+
+
+def _gap(sheet, body, x, y):
+    if body in sheet.boxes:
+        b = sheet.boxes[body]
+        left, top, right, low = b.x, b.y, b.right, b.bottom
+    else:
+        (left, top), (right, low) = sheet.bars[body]
+    return max(left - x, 0, x - right) + max(top - y, 0, y - low)

@@ -93,10 +93,11 @@ class Catalogue:
         supply: str = "any",
         book: str = "any",
         dc_v: float = 0.0,
+        breaks_a: float = 0.0,
     ) -> Device | None:
         """The smallest device of a role, supply and book that carries `amps` at the supply's volts
-        and at so many DC volts; None when there is none. One whose plate is silent about volts
-        comes last.
+        and at so many DC volts, and by its plate breaks so many A; None when there is none.
+        One whose plate is silent about volts comes last.
         """
         fits = [
             d
@@ -106,6 +107,7 @@ class Catalogue:
             and d.up_to_a >= amps - 1e-9
             and d.holds(supply)
             and (not dc_v or d.volts_dc is None or d.volts_dc >= dc_v)
+            and (not breaks_a or (d.interrupt_a or 0.0) >= breaks_a)
         ]
         return min(fits, key=lambda d: (bool(dc_v) and d.volts_dc is None, d.up_to_a), default=None)
 

@@ -38,8 +38,8 @@ UnitLines = Annotated[
 class Kit(Part):
     """What is fitted, by catalogue id. `packs` stand in parallel, each of `series` units in series;
     `towers` share one stack. banks: one for all inverters, or one for each; hookup: over a bus,
-    from
-    pack to pack, or each to an input of its own. lines: where single-phase units stand in a house
+    from pack to pack, or each to an input of its own; pack_fuses: a fuse for each pack where its
+    run meets the bus, beside its own breaker. lines: where single-phase units stand in a house
     of several, in turn when silent; off grid all on one when silent. port_use: what the generator
     port serves instead.
     meter, ct: what measures at the house's board; the unit's own where none is chosen.
@@ -61,6 +61,7 @@ class Kit(Part):
     more_pv: Annotated[tuple[ExistingPv, ...], Field(max_length=5)] = ()
     banks: Literal["one for all", "one per inverter"] = "one for all"
     hookup: Literal["bus", "chain", "inputs"] = "bus"
+    pack_fuses: bool = False
     lines: UnitLines = ""
     port_use: PortUse | None = None
 

@@ -194,7 +194,7 @@ def _faults(d: Draft) -> Faults:
     bank = d[BANK]
     if bank is None:
         return Faults(None, (), ())
-    fault, currents, found = dc_fault(d.plan, d[NETWORK], d[SIZED].circuits, bank)
+    fault, currents, found = dc_fault(d.plan, d[NETWORK], d[SIZED].circuits, bank, d.catalogue)
     return Faults(fault, currents, tuple(found), bank)
 
 
@@ -209,7 +209,7 @@ def _fault_figures(x: Faults) -> Iterator[tuple[str, Figure]]:
 FAULTS: Chapter[Faults] = Chapter(
     "faults",
     _faults,
-    reads=("code",),
+    reads=("code", "kit"),
     needs=(BANK,),
     requires=(NETWORK, SIZED),
     findings=lambda x, d: x.found,

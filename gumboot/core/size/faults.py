@@ -18,8 +18,10 @@ from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.basis.units import FT_M
 from gumboot.core.basis.words import inside
 from gumboot.core.codes import iec, nec
-from gumboot.core.kit import Inverter
+from gumboot.core.kit import Catalogue, Inverter
 from gumboot.core.network import Network
+from gumboot.core.network.builder import place_key
+from gumboot.core.network.element import Switch
 from gumboot.core.network.fault import Nodal, Through
 from gumboot.core.network.house import fewest_on_a_line, neutral_v
 from gumboot.core.plan import Plan, Safeguard
@@ -63,7 +65,11 @@ KINDS = {"breaker": "bus", "own breaker": "pack", "fuse": "fuse"}
 
 
 def dc_fault(
-    plan: Plan, network: Network, sized: Sequence[SizedCircuit], bank: Bank
+    plan: Plan,
+    network: Network,
+    sized: Sequence[SizedCircuit],
+    bank: Bank,
+    catalogue: Catalogue,
 ) -> tuple[Figure | None, tuple[Through, ...], list[Finding]]:
     """(prospective current where the packs of one bank meet, what every device of the battery side
     may have to break, and which cannot).
@@ -77,7 +83,7 @@ def dc_fault(
     devices = [s for s in network.switches if s.works == "battery" and s.kind in KINDS]
     nodal = Nodal(network, loops, bank.v_max.n, bank.resistance.n)
     currents = tuple(nodal.through(s) for s in devices)
-    return fault, currents, _weak(plan, network, currents, bank)
+    return fault, currents, _weak(plan, network, currents, bank, catalogue)
 
 
 def loop_ohm(s: SizedCircuit) -> Figure:
@@ -114,26 +120,95 @@ def loop_ohm(s: SizedCircuit) -> Figure:
     )
 
 
-def _weak(plan: Plan, network: Network, currents: Sequence[Through], bank: Bank) -> list[Finding]:
-    """Devices whose interrupting rating is under what they may have to break; one of a kind."""
+def _weak(
+    plan: Plan,
+    network: Network,
+    currents: Sequence[Through],
+    bank: Bank,
+    catalogue: Catalogue,
+) -> list[Finding]:
+    """Devices whose interrupting rating is under what they may have to break; one of a kind. What
+    a fuse ahead breaks, a pack's own breaker need not break alone.
+    """
     rule = plan.book.clauses["interrupting"]
-    worst: dict[str, Through] = {}
-    for t in currents:
-        key = KINDS[t.switch.kind]
-        rating = t.switch.interrupt_a
-        if rating is not None and t.worst > rating:
-            if key not in worst or t.worst > worst[key].worst:
-                worst[key] = t
-    cure = Cure("Fit current-limiting fuses of sufficient interrupting rating ahead of it")
+    ahead = {s.after[0]: s for s in network.switches if s.kind == "fuse" and len(s.after) == 1}
     out = [_silent(t, bank, rule) for t in _unrated(currents)]
-    for key, t in worst.items():
-        figure = through_figure(t, bank)
+    weak = [t for t in currents if t.switch.interrupt_a and t.worst > t.switch.interrupt_a]
+    guarded = [t for t in weak if _fused(t, ahead.get(t.switch.id))]
+    if guarded:
+        worst = max(guarded, key=lambda t: t.worst)
+        out.append(_series(worst, ahead[worst.switch.id], bank, rule))
+    left = [t for t in weak if t not in guarded]
+    for kind, key in KINDS.items():
+        rows = [t for t in left if t.switch.kind == kind]
+        if not rows:
+            continue
+        worst = max(rows, key=lambda t: t.worst)
+        figure = through_figure(worst, bank)
         says = (
-            f"A short can drive {figure.text} through {t.switch.says}; it interrupts"
-            f" {t.switch.interrupt_a:g} A."
+            f"A short can drive {figure.text} through {worst.switch.says}; it interrupts"
+            f" {worst.switch.interrupt_a:g} A."
         )
-        out.append(stop(f"bank.fault.{key}", t.switch.body, says, rule, cure, figures=(figure,)))
+        cures = [
+            *_stronger(network, rows, plan, catalogue),
+            *_fuses(currents, rows, plan, catalogue),
+            Cure("Enter one that breaks more on the shelf, or fuses to stand ahead of it"),
+        ]
+        at = worst.switch.body
+        out.append(stop(f"bank.fault.{key}", at, says, rule, *cures, figures=(figure,)))
     return out
+
+
+def _fused(t: Through, fuse: Switch | None) -> bool:
+    """Whether a fuse on a device's far side breaks what comes from there, and the device by itself
+    what comes from its own.
+    """
+    own, breaks = t.switch.interrupt_a or 0.0, (fuse.interrupt_a or 0.0) if fuse else 0.0
+    return t.from_a <= own and t.from_b <= breaks
+
+
+def _series(t: Through, fuse: Switch, bank: Bank, rule: str) -> Finding:
+    figure = through_figure(t, bank)
+    says = (
+        f"{t.switch.says} interrupts {t.switch.interrupt_a:g} A where a short can drive"
+        f" {figure.text} through it; the {fuse.name} at the bus breaks {fuse.interrupt_a:g} A and"
+        " stands ahead. That the two hold together is their makers' word."
+    )
+    cure = Cure("Find the pair in the makers' lists, and fit a fuse that limits the current")
+    return check("bank.fault.series", t.switch.body, says, rule, cure, figures=(figure,))
+
+
+def _stronger(
+    network: Network, weak: Sequence[Through], plan: Plan, catalogue: Catalogue
+) -> list[Cure]:
+    """Devices of the shelf that break enough at every place, if it has them."""
+    places = {p.key: p for p in network.places}
+    changes = []
+    for t in weak:
+        p = places.get(place_key(t.switch.id))
+        found = p and catalogue.device(p.role, p.amps, p.supply, plan.code, p.volts_dc, t.worst)
+        if not found:
+            return []
+        changes.append((t, found, Change(f"/devices/{place_key(t.switch.id)}", found.id)))
+    names = sorted({d.label for _, d, _ in changes})
+    return [Cure(f"Fit {' and '.join(names)} there", tuple(c for _, _, c in changes))]
+
+
+def _fuses(
+    currents: Sequence[Through], weak: Sequence[Through], plan: Plan, catalogue: Catalogue
+) -> list[Cure]:
+    """A fuse for each pack at the bus, where packs are in star on one and the shelf has a fuse that
+    breaks what a short there can drive.
+    """
+    kit, at_bus = plan.kit, [t.worst for t in currents if t.switch.body.startswith("dc-bus")]
+    own = all(t.switch.id == f"{t.switch.body}/own" for t in weak)
+    if not own or not at_bus or kit.pack_fuses or kit.takeoff != "star":
+        return []
+    rated = max(t.switch.rated_a or 0.0 for t in weak)
+    fuse = catalogue.device("dc-fuse", rated, book=plan.code, breaks_a=max(at_bus))
+    if fuse is None or not all(t.from_a <= (t.switch.interrupt_a or 0.0) for t in weak):
+        return []
+    return [Cure("Plan a fuse for each pack at the bus", (Change("/kit/pack_fuses", True),))]
 
 
 def _unrated(currents: Sequence[Through]) -> list[Through]:

@@ -323,6 +323,8 @@ def _levers(network: Network, plan: Plan, inverter: Inverter, pack: Pack | None)
     for s in network.switches:
         if s.kind == "plug":
             grouped.setdefault(s.after or (s.id,), []).append(s)
+        elif s.kind == "fuse" and s.a in network.nodes and network.nodes[s.a].bar:
+            grouped.setdefault((s.body,), []).append(s)
     done: set[tuple[str, ...]] = set()
     for s in network.switches:
         if not s.by_hand:
@@ -332,6 +334,11 @@ def _levers(network: Network, plan: Plan, inverter: Inverter, pack: Pack | None)
             if key not in done:
                 done.add(key)
                 out.append(_connectors(network, key, grouped[key]))
+            continue
+        if s in grouped.get((s.body,), ()):
+            if (s.body,) not in done:
+                done.add((s.body,))
+                out.append(_bus_fuses(network, grouped[s.body,]))
             continue
         out.append(_thrown(network, s))
         if s.kind == "own breaker" and pack and pack.starting and pack.starting.button:
@@ -369,6 +376,20 @@ def _connectors(network: Network, key: tuple[str, ...], rows: list[Switch]) -> L
         False,
         rows[0].after,
         unit=_unit_of(behind) if behind else -1,
+    )
+
+
+def _bus_fuses(network: Network, rows: list[Switch]) -> Lever:
+    """The fuses of all packs at one bus, moved together while every pack is off."""
+    one = _thrown(network, rows[0])
+    if len(rows) == 1:
+        return one
+    return replace(
+        one,
+        id=f"{one.body}/fuses",
+        says=f"Fuses of {len(rows)} packs, {one.place}",
+        switches=tuple(rows),
+        after=tuple(x for s in rows for x in s.after),
     )
 
 

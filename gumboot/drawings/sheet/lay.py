@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import lru_cache
 
 from gumboot.core.design import Design
+from gumboot.drawings.sheet.devices import place_devices
 from gumboot.drawings.sheet.left import lay_packs, lay_units
 from gumboot.drawings.sheet.links import lay_links
 from gumboot.drawings.sheet.paper import (
@@ -15,7 +17,6 @@ from gumboot.drawings.sheet.paper import (
     Box,
     Point,
     Sheet,
-    Wire,
     parts_of,
 )
 from gumboot.drawings.sheet.right import lay_existing, lay_generator, lay_right
@@ -41,6 +42,7 @@ def lay_sheet(design: Design) -> Sheet:
     lay_generator(sheet, design, has)
     lay_links(sheet, design, has, units)
     _close(sheet)
+    place_devices(sheet, design)
     return sheet
 
 
@@ -68,14 +70,7 @@ def _lower(sheet: Sheet, by: float) -> None:
     sheet.boxes = {i: Box(i, b.x, b.y + by, b.w, b.h) for i, b in sheet.boxes.items()}
     sheet.bars = {i: (move(a), move(b)) for i, (a, b) in sheet.bars.items()}
     sheet.wires = [
-        Wire(
-            w.id,
-            tuple(map(move, w.points)),
-            move(w.label),
-            move(w.breaker) if w.breaker else None,
-            w.existing,
-        )
-        for w in sheet.wires
+        replace(w, points=tuple(map(move, w.points)), label=move(w.label)) for w in sheet.wires
     ]
     sheet.links = [(i, tuple(map(move, way))) for i, way in sheet.links]
     sheet.ports = [(x, y + by, t) for x, y, t in sheet.ports]

@@ -120,7 +120,6 @@ def _left_row(
             row if known else f"pv-{row}",
             ((box.right, at), (x_unit, at)),
             (box.right + 10, at),
-            (x_unit - 18, at),
         )
     )
     sheet.ports.append((x_unit + 5, at + 4, "GEN" if known else f"T{tracker}"))
@@ -140,7 +139,6 @@ def lay_packs(sheet: Sheet, design: Design, x_pack: float, x_dc: float) -> None:
                 w.id,
                 ((left, y), (right, y)),
                 (left + 12 if bank.bus else right - RUN + 10, y),
-                (right - 18, y) if bank.bus else (left + 10, y),
             )
         ys = [w.points[0][1] for w in wires]
         if bank.bus:
@@ -172,4 +170,4 @@ def _pack_row(
             sheet.wires.append(Wire(id, ((x, box.y), (x, up)), (x + 8, box.y - CHAIN_ROW / 2 + 19)))
         elif x_bus is not None:
             right = x_pack + W_PACK
-            sheet.wires.append(Wire(id, ((right, y), (x_bus, y)), (right + 8, y), (right + 10, y)))
+            sheet.wires.append(Wire(id, ((right, y), (x_bus, y)), (right + 8, y)))

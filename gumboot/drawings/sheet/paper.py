@@ -45,15 +45,15 @@ class Box:
 
 @dataclass(frozen=True)
 class Wire:
-    """A conductor: its circuit's key, the way it goes, where its words stand and where its
-    protection is drawn.
+    """A conductor: its circuit's key, the way it goes, where its words stand, and where breakers
+    and fuses are drawn on it, each with whether it stands upright.
     """
 
     id: str
     points: tuple[Point, ...]
     label: Point
-    breaker: Point | None = None
     existing: bool = False
+    devices: tuple[tuple[Point, bool], ...] = ()
 
 
 @dataclass
@@ -145,6 +145,6 @@ def widest(ys: list[float], units: list[Box]) -> tuple[float, float]:
     return max(itertools.pairwise(rows), key=lambda g: g[1] - g[0])
 
 
-def straight(sheet: Sheet, id: str, a: Point, b: Point, family: str, bar: bool = False) -> None:
-    breaker = (b[0] - 18, b[1])
-    sheet.wires.append(Wire(id, (a, b), (a[0] + 8, a[1]), breaker))
+def straight(sheet: Sheet, id: str, a: Point, b: Point) -> None:
+    """A wire from left to right."""
+    sheet.wires.append(Wire(id, (a, b), (a[0] + 8, a[1])))

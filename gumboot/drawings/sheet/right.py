@@ -35,9 +35,9 @@ def lay_right(sheet: Sheet, design: Design, has: Parts, units: list[Box]) -> Non
             "loads-panel" if has.backup else "main-panel" if has.grid else ""
         )
         if first:
-            straight(sheet, f"{family}-1", (x, chain_y), (x_change, chain_y), family)
+            straight(sheet, f"{family}-1", (x, chain_y), (x_change, chain_y))
         if has.grid and not has.on_gateway and has.backup:
-            straight(sheet, "grid-1", (x, grid_y[0]), (x_panel, grid_y[0]), "grid")
+            straight(sheet, "grid-1", (x, grid_y[0]), (x_panel, grid_y[0]))
         _chain(
             sheet,
             has,
@@ -61,9 +61,9 @@ def lay_right(sheet: Sheet, design: Design, has: Parts, units: list[Box]) -> Non
             (x_bar, max(*ys, chain_y) + 9),
         )
         for i, y in enumerate(ys, 1):
-            straight(sheet, f"{family}-{i}", (x, y), (x_bar, y), family, bar=True)
+            straight(sheet, f"{family}-{i}", (x, y), (x_bar, y))
     x_change = x_bar + RUN - 10
-    straight(sheet, f"{family}-feeder", (x_bar, chain_y), (x_change, chain_y), family)
+    straight(sheet, f"{family}-feeder", (x_bar, chain_y), (x_change, chain_y))
     _chain(sheet, has, planned, x_change, x_change, chain_y, chain_y, upright=True)
     panel = sheet.boxes.get("main-panel")
     if has.grid and has.backup and panel:
@@ -75,7 +75,6 @@ def lay_right(sheet: Sheet, design: Design, has: Parts, units: list[Box]) -> Non
                     f"grid-{i}",
                     ((x, line_y), (x_grid, line_y)),
                     (x + 8, line_y),
-                    (x_bar - 18, line_y),
                 )
             )
         sheet.wires.append(
@@ -83,7 +82,6 @@ def lay_right(sheet: Sheet, design: Design, has: Parts, units: list[Box]) -> Non
                 "grid-feeder",
                 ((panel.right, y), (x_grid, y)),
                 (panel.right + 26, y),
-                (panel.right + 10, y),
             )
         )
 
@@ -140,7 +138,6 @@ def _chain(
                     "loads",
                     ((middle, box.bottom), (middle, below.y)),
                     (middle + 8, (box.bottom + below.y) / 2 - 1),
-                    None,
                     "loads" not in planned,
                 )
             )
@@ -161,7 +158,6 @@ def _chain(
                 "changeover",
                 ((x, panel.bottom), (x, low)),
                 (x + 8, (panel.bottom + low) / 2 - 1),
-                None,
                 "changeover" not in planned,
             )
         )
@@ -172,7 +168,6 @@ def _chain(
                 "changeover",
                 ((edge, y), (x_panel, y)),
                 (edge + 8, y),
-                (x_panel - 18, y),
                 "changeover" not in planned,
             )
         )
@@ -194,7 +189,7 @@ def _house_panel(sheet: Sheet, panel: Box) -> None:
     highest = min([panel.y - 40, *(p[1] for w in sheet.wires for p in w.points)])
     y = min(highest, *(b.y for b in sheet.boxes.values())) - 62
     box = sheet.add("house-panel", x + RUN, y - H_BOX / 2, W_BOX, H_BOX)
-    sheet.wires.append(Wire("house-line", ((x, y), (box.x, y)), (x + 8, y), (box.x - 12, y), True))
+    sheet.wires.append(Wire("house-line", ((x, y), (box.x, y)), (x + 8, y), True))
     sheet.service = ((x, panel.y), (x, y - 54))
 
 
@@ -228,15 +223,13 @@ def lay_existing(sheet: Sheet, design: Design, has: Parts, x_array: float) -> No
             36,
         )
         ends = ((array.right, y), (box.x, y))
-        sheet.wires.append(Wire(f"pv-existing{mark}", ends, (array.right + 8, y), None, True))
+        sheet.wires.append(Wire(f"pv-existing{mark}", ends, (array.right + 8, y), True))
         beside_tap = design.network is not None and "house-panel" in design.network.nodes
         board = sheet.boxes.get("house-panel" if beside_tap else "main-panel")
         way = _way_of_pv(sheet, box, y, backed, board, 16.0 * (n - 1))
         key = f"existing-pv{mark}"
         if way:
-            sheet.wires.append(
-                Wire(key, way, (box.right + 8, y), (box.right + RUN - 18, y), key not in planned)
-            )
+            sheet.wires.append(Wire(key, way, (box.right + 8, y), key not in planned))
 
 
 def _way_of_pv(
@@ -277,7 +270,6 @@ def lay_generator(sheet: Sheet, design: Design, has: Parts) -> None:
                 "generator-bypass",
                 ((middle, box.y), (middle, loads.bottom)),
                 (middle + 8, (box.y + loads.bottom) / 2),
-                (middle, loads.bottom + 14),
             )
         )
     elif has.bypass:
@@ -289,6 +281,5 @@ def lay_generator(sheet: Sheet, design: Design, has: Parts) -> None:
                 "generator-bypass",
                 ((x, gen.bottom), (x, y), (up, y), (up, loads.bottom)),
                 (x + 10, y),
-                (up - 40, y),
             )
         )

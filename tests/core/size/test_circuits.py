@@ -14,6 +14,7 @@ from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.codes import iec, nec
 from gumboot.core.kit import Catalogue
 from gumboot.core.land.placards import list_placards
+from gumboot.core.network.ask import isolate
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import JUNIPER_CUT
 from tests.conftest import altered, off_wall
@@ -281,6 +282,32 @@ def test_fault_current_is_the_sum_of_the_packs(tern):
         [*book.inverters.values(), weak, *book.modules.values(), *book.devices, *book.conductors]
     )
     assert {f.key for f in design(tern, other).findings} >= {"bank.fault.bus", "bank.fault.pack"}
+
+
+def test_a_fuse_at_the_bus_breaks_what_a_packs_own_breaker_cannot(tern):
+    """Two packs of 57.6 V and 10 mΩ push some 10 kA back into the third's breaker of 8 kA; each
+    alone pushes 5.8 kA. With a fuse of 20 kA ahead (IEC 60364-4-43 434.5.1, NEC 110.9) that is a
+    pair whose makers have the word, no stop; and a pack is cut off by its own two.
+    """
+    book = catalogue()
+    own = book.packs["tidewell-14"].model_copy(update={"breaker_interrupt_a": 8_000})
+    book = Catalogue([own if e.id == own.id else e for e in book.entries.values()])
+    before = design(off_wall(tern), book)
+    stopped = next(f for f in before.findings if f.key == "bank.fault.pack")
+    fuse = next(c for c in stopped.cures if c.changes)
+    assert fuse.changes[0].path == "/kit/pack_fuses"
+    after = design(Plan.model_validate(apply(off_wall(tern).model_dump(), fuse.changes)), book)
+    keys = {f.key: f for f in after.findings}
+    assert "bank.fault.pack" not in keys and "bank.fault.fuse" not in keys
+    assert (
+        keys["bank.fault.series"].level == "check" and "20000 A" in keys["bank.fault.series"].says
+    )
+    opened = [s.id for s in isolate(after.network, "pack-2").opened]
+    assert opened == ["pack-2/own", "dc-bus/pack 2"]
+    assert len(isolate(before.network, "pack-2").opened) > 2
+    levers = {x.id: x for x in after.wake.way.plant.levers}
+    assert len(levers["dc-bus/fuses"].switches) == tern.kit.packs
+    assert set(levers["dc-bus/fuses"].after) == {f"pack-{n}/own" for n in (1, 2, 3)}
 
 
 @pytest.mark.long

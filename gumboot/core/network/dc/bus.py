@@ -189,6 +189,8 @@ def _pack_to_bus(b: Builder, i: int, place: int, first: int, packs: int, at_bus:
         node=at_bus.node,
         missing=at_bus.missing,
     )
+    if kit.pack_fuses and breaker and not chained:
+        load = _fuse_at_bus(b, i, one, breaker.n, at_bus)
     if chained and place > 1:
         before = f"pack-{i - 1}"
         load = end(
@@ -208,6 +210,33 @@ def _pack_to_bus(b: Builder, i: int, place: int, first: int, packs: int, at_bus:
         breaker.n if breaker else 800,
         own=breaker,
     )
+
+
+def _fuse_at_bus(b: Builder, i: int, label: str, amps: float, bus: End) -> End:
+    """A fuse of the rating of a pack's own breaker where its run meets the bus: what the other
+    packs push back is broken there. It is drawn when the pack's own breaker is open.
+    """
+    name = f"fuse of {label[:1].lower()}{label[1:]}"
+    place = f"{bus.body}/pack {i}"
+    fuse = b.device("dc-fuse", amps, place=place, label=f"{bus.label}, {name}")
+    plus = tuple(t for t in (fuse.terminals if fuse else ()) if t.conductor == "+")
+    rest = tuple(t for t in bus.terminals if t.conductor != "+")
+    at = b.node(place, bus.body, "dc")
+    b.open_by(
+        place,
+        "fuse",
+        name,
+        bus.body,
+        bus.node,
+        at,
+        "battery",
+        ("+",),
+        rated_a=amps,
+        interrupt_a=fuse.interrupt_a if fuse else None,
+        after=(f"pack-{i}/own",),
+    )
+    missing = bus.missing or fuse is None
+    return end(bus.body, bus.label, f"pack {i}", plus + rest, node=at, missing=missing)
 
 
 def _fused(b: Builder, i: int, label: str, amps: float, posts: str, bus: str) -> End:

@@ -36,6 +36,7 @@ RESHAPES = (
     "kit/port_use/power_w",
     "kit/banks",
     "kit/hookup",
+    "kit/takeoff",
 )
 
 

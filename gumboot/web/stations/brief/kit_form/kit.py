@@ -8,7 +8,7 @@ from typing import Any
 from gumboot.core.brief.suits import gateways, suits_supply, suits_unit
 from gumboot.core.kit import LINES
 from gumboot.web.pages.form import Choices, Field, words
-from gumboot.web.stations.brief.kit_form.shape import Shape
+from gumboot.web.stations.brief.kit_form.shape import Shape, own_breakers_on_bus
 
 RUN_NAMES = {
     "pack": "Each pack or bank string to the battery bus",
@@ -135,6 +135,15 @@ def kit_fields(s: Shape) -> list[tuple[Field, bool]]:
                 ),
             ),
             loose and not stacked,
+        ),
+        (
+            Field(
+                "kit/pack_fuses",
+                "A fuse for each pack at the bus",
+                "yesno",
+                "where a short can drive more than a pack's own breaker breaks",
+            ),
+            own_breakers_on_bus(s),
         ),
         (
             Field(

@@ -46,6 +46,7 @@ RESET = (
     "kit/ct",
     "kit/banks",
     "kit/hookup",
+    "kit/pack_fuses",
     "kit/lines",
 )  # what another kit leaves behind
 

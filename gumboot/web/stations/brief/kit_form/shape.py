@@ -68,6 +68,13 @@ def shape_of(typed: Mapping[str, str], shelf: Catalogue) -> Shape:
     )
 
 
+def own_breakers_on_bus(s: Shape) -> bool:
+    """Whether packs with breakers of their own come each to a bus, where fuses may stand."""
+    kept = s.pack is not None and s.pack.form == "pack" and s.pack.breaker_a and not s.pack.cabinet
+    star = s.typed.get("kit/takeoff") == "star" and s.typed.get("kit/hookup") == "bus"
+    return bool(kept) and star and "pack" in run_families(s)
+
+
 def run_families(s: Shape) -> list[str]:
     """The runs this kit has, in the order they are asked."""
     unit = s.inverter
