@@ -260,5 +260,7 @@ def surge_findings(plan: Plan) -> list[Finding]:
     cure = Cure("Plan a type 2 device in the main board", (plus(plan, new),))
     says = "No surge protection is planned; new or replaced boards of a dwelling want it."
     if plan.site.building != "dwelling":
-        says = "No surge protection is planned; what the building is used for decides what wants it."
+        says = (
+            "No surge protection is planned; what the building is used for decides what wants it."
+        )
     return [note("surge.none", "main-panel", says, plan.book.clauses["surge"], cure)]

@@ -118,7 +118,7 @@ def _slipping(w: Wake, bare: Sequence[Slip], plan: Plan) -> Finding:
     """All slips that nothing but attention stands in the way of, in one check."""
     plant, first = w.way.plant, bare[0]
     levers = [plant.levers[k] for k in dict.fromkeys(s.k for s in bare)]
-    does_it, figures = does(first.hazards[0], w.facts)
+    does_it, figures = does(first.hazards[0], w.facts, plant.levers[first.k])
     act = inside(in_words(plant, first.k, first.closing))
     more = f" {len(levers) - 1} more switches can do harm too." if len(levers) > 1 else ""
     at = steps_said(first.steps)
@@ -134,7 +134,7 @@ def _slipping(w: Wake, bare: Sequence[Slip], plan: Plan) -> Finding:
     if plan.backup.changeover == "loose breakers" and BACK_FED in {h.bit for h in first.hazards}:
         locked = Change("/backup/changeover", "interlocked breakers")
         cures.insert(0, Cure("Plan an interlock between the two breakers", (locked,)))
-    rule = rule_of(first.hazards[0], w.facts.book)
+    rule = rule_of(first.hazards[0], w.facts.book, plant.levers[first.k])
     place = levers[0].body or "wake"
     return check("wake.slip", place, says, rule, *cures, figures=figures)
 

@@ -12,6 +12,7 @@ from gumboot.core.size.bank import Bank
 from gumboot.core.size.inrush import Inrush
 from gumboot.core.size.strings import StringDesign
 from gumboot.core.wake.hazard import Hazard
+from gumboot.core.wake.plant import Lever
 from gumboot.core.wake.states import (
     BACK_FED,
     GENERATOR_ON_GRID,
@@ -35,7 +36,8 @@ OF_V = 51.2
 @dataclass(frozen=True, eq=False)
 class Facts:
     """The numbers of a job: volts between two sources out of step, amperes into capacitors and
-    between packs, volts and amperes of the highest string, PV and units in an island in W.
+    between packs, volts and amperes of the highest string and of the bank, PV and units in an
+    island in W.
     """
 
     book: Book
@@ -45,6 +47,8 @@ class Facts:
     equal_v: float
     string_v: Figure | None
     string_a: Figure | None
+    bank_v: Figure | None
+    bank_a: Figure | None
     sun_w: float
     units_w: float
 
@@ -78,6 +82,8 @@ def facts_of(
         round(CLOSE_V * nominal / OF_V, 2),
         highest.v_oc_cold if highest else None,
         highest.i_max if highest else None,
+        bank.v_max if bank else None,
+        bank.i_all if bank else None,
         sum(pv.power_w for pv in plan.island_pv.values()),
         inverter.power_w * plan.kit.inverters,
     )
@@ -87,20 +93,23 @@ Told = tuple[str, tuple[Figure, ...]]
 MEETING = (BACK_FED, JOINED, GENERATOR_ON_UNIT, GENERATOR_ON_GRID, TWO_UNITS)
 
 
-def does(h: Hazard, f: Facts) -> Told:
-    """What a hazard does, in a sentence with this job's numbers, and those with their working."""
+def does(h: Hazard, f: Facts, lever: Lever) -> Told:
+    """What a hazard does when a lever moves, in a sentence with this job's numbers, and those with
+    their working.
+    """
+    volts_dc, amps_dc = (f.bank_v, f.bank_a) if _of_bank(lever) else (f.string_v, f.string_a)
     if h.bit in MEETING:
         line = h.bit in (BACK_FED, GENERATOR_ON_GRID)
         hurt = ", and hurts whoever works on the line" if line else ""
         volts = f"up to {f.apart.text} between them"
         says = f"Two sources meet out of step, {volts}: this destroys the inverter{hurt}."
         return says, (f.apart,)
-    if h.bit == UNDER_LOAD and f.string_v is not None and f.string_a is not None:
-        says = f"Up to {f.string_v.text} and {f.string_a.text} of direct current draw an arc."
-        return says, (f.string_v, f.string_a)
-    if h.bit == REVERSED and f.string_v is not None:
-        says = f"Up to {f.string_v.text} the wrong way round: the input is destroyed at once."
-        return says, (f.string_v,)
+    if h.bit == UNDER_LOAD and volts_dc is not None and amps_dc is not None:
+        says = f"Up to {volts_dc.text} and {amps_dc.text} of direct current draw an arc."
+        return says, (volts_dc, amps_dc)
+    if h.bit == REVERSED and volts_dc is not None and not _of_bank(lever):
+        says = f"Up to {volts_dc.text} the wrong way round: the input is destroyed at once."
+        return says, (volts_dc,)
     if h.bit == INRUSH and f.inrush is not None:
         says = f"{f.inrush.text} rush into the capacitors: an arc, and a pitted breaker."
         return says, (f.inrush,)
@@ -125,13 +134,17 @@ PLAIN = {
 }
 
 
-def rule_of(h: Hazard, book: Book) -> str:
-    """The rule that a hazard breaks."""
+def _of_bank(lever: Lever) -> bool:
+    return lever.kind in ("battery", "pack")
+
+
+def rule_of(h: Hazard, book: Book, lever: Lever) -> str:
+    """The rule that a hazard breaks; the books speak of what is parted under load at arrays."""
     if h.bit == NOT_IN_TURN:
         return "maker's manual"
     clauses = {
         "sources meet": book.clauses["sources meet"],
         "bond": book.clauses["bond"],
-        "under load": book.clauses["under load"],
+        "under load": COMMON_PRACTICE if _of_bank(lever) else book.clauses["under load"],
     }
     return clauses.get(h.clause, COMMON_PRACTICE)

@@ -21,6 +21,7 @@ GUARDS = {
     "person": "one person stands there",
 }
 TOOL = "parts only with a tool"
+HANDLE = "drawn only with its handle"
 INTERLOCK = "its interlock"
 
 
@@ -85,7 +86,7 @@ def _guard(x: Lever, bits: int, locked: bool, guards: Mapping[str, str]) -> str:
     if x.key in guards:
         return GUARDS[guards[x.key]]
     if bits & ~NOT_IN_TURN == UNDER_LOAD and x.kind in ("connectors", "battery", "pack"):
-        return TOOL
+        return HANDLE if x.switches and x.switches[0].kind == "fuse" else TOOL
     if not bits & ~(READIED | NOT_IN_TURN):
         return "the reading before it" if bits & READIED else "its place in the walk"
     return ""

@@ -2,6 +2,9 @@
 
 from dataclasses import replace
 
+from gumboot.catalogue import catalogue
+from gumboot.core.plan import Plan
+from gumboot.core.wake.facts import does, rule_of
 from gumboot.core.wake.hazard import EVERY, InTurn, rules_of
 from gumboot.core.wake.order import Moves
 from gumboot.core.wake.plant import STRINGS
@@ -22,6 +25,8 @@ from gumboot.core.wake.states import (
     UNEQUAL,
 )
 from tests.core.wake.plants import Bench, faults, wrong
+from tests.designs import design
+from tests.shapes import SHAPES
 
 
 def house(linked=True, count=1, button=False, **more):
@@ -206,3 +211,25 @@ def test_a_button_does_nothing_where_nothing_powers_the_unit():
 def test_every_hazard_has_a_bit_of_its_own():
     bits = [h.bit for h in EVERY]
     assert len(set(bits)) == len(bits) and all(b.bit_count() == 1 for b in bits)
+
+
+def test_what_a_battery_fuse_draws_is_the_banks_arc_not_a_strings():
+    """Drawn under load it parts the bank's volts and amperes; what the books say of arrays (690.15,
+    62548) is not said of it, and its handle is what stands in the way.
+    """
+    d = design(Plan.model_validate(SHAPES["packs fused at the bus"]), catalogue())
+    slip = next(
+        s
+        for s in d.wake.way.slips
+        if d.wake.way.plant.levers[s.k].id == "dc-bus/fuses" and not s.closing
+    )
+    lever = d.wake.way.plant.levers[slip.k]
+    (hazard,) = [h for h in slip.hazards if h.name == "moved under load"]
+    says, figures = does(hazard, d.wake.facts, lever)
+    assert figures == (d.bank.v_max, d.bank.i_all) and d.bank.v_max.text in says
+    assert rule_of(hazard, d.wake.facts.book, lever) == "common practice"
+    assert slip.guard == "drawn only with its handle"
+    parted = next(s for s in d.wake.way.slips if d.wake.way.plant.levers[s.k].kind == "connectors")
+    lever = d.wake.way.plant.levers[parted.k]
+    assert does(hazard, d.wake.facts, lever)[1] == (d.wake.facts.string_v, d.wake.facts.string_a)
+    assert "690" in rule_of(hazard, d.wake.facts.book, lever)

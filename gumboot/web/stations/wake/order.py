@@ -76,7 +76,11 @@ def slip_data(wake: Wake, s: Slip) -> dict[str, Any]:
         "says": in_words(wake.way.plant, s.k, s.closing),
         "steps": steps_said(s.steps),
         "hazards": [
-            {"name": h.name, "does": does(h, wake.facts)[0], "rule": rule_of(h, wake.facts.book)}
+            {
+                "name": h.name,
+                "does": does(h, wake.facts, lever)[0],
+                "rule": rule_of(h, wake.facts.book, lever),
+            }
             for h in s.hazards
         ],
         "guard": s.guard,

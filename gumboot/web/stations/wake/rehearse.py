@@ -16,7 +16,7 @@ from gumboot.core.wake.chapters import Wake
 from gumboot.core.wake.facts import does, rule_of
 from gumboot.core.wake.hazard import READIED, named
 from gumboot.core.wake.order import Moves
-from gumboot.core.wake.plant import in_words
+from gumboot.core.wake.plant import Lever, in_words
 from gumboot.core.wake.settle import settle
 from gumboot.core.wake.states import UNEQUAL, Settled
 from gumboot.store import records
@@ -92,7 +92,7 @@ def begins(job: OpenJob, wake: Wake, name: str) -> Scenario | None:
 def tried(job: OpenJob, wake: Wake, state: int, k: int, of: Scenario) -> dict[str, Any]:
     """What one act in one state comes to, and what it does wrong."""
     plant = wake.way.plant
-    bit = 1 << k
+    lever, bit = plant.levers[k], 1 << k
     closing = not state & bit
     says = in_words(plant, k, closing)
     before = settle(plant, np.array([state], dtype=np.int64), of.grid)
@@ -111,18 +111,22 @@ def tried(job: OpenJob, wake: Wake, state: int, k: int, of: Scenario) -> dict[st
         "interlock": False,
         "state": shown(job.design, after, 0),
         "hazards": [
-            {"name": h.name, "does": does(h, wake.facts)[0], "rule": rule_of(h, wake.facts.book)}
+            {
+                "name": h.name,
+                "does": does(h, wake.facts, lever)[0],
+                "rule": rule_of(h, wake.facts.book, lever),
+            }
             for h in named(wrong & ~READIED)
         ],
-        "asks": asks(wake, wrong, closing and k == of.kept),
+        "asks": asks(wake, wrong, lever, closing and k == of.kept),
         "reads": of.reads if closing and k == of.kept else "",
         "heard": heard(job, before, after),
     }
 
 
-def asks(wake: Wake, wrong: int, kept: bool) -> list[dict[str, str]]:
+def asks(wake: Wake, wrong: int, lever: Lever, kept: bool) -> list[dict[str, str]]:
     """What is read or prepared before an act; what a scenario has wrong is found by reading."""
-    rows = [{"name": h.name, "does": does(h, wake.facts)[0]} for h in named(wrong & READIED)]
+    rows = [{"name": h.name, "does": does(h, wake.facts, lever)[0]} for h in named(wrong & READIED)]
     if kept and not rows:
         rows = [{"name": "not read yet", "does": "Its volts and polarity come before it."}]
     return rows
