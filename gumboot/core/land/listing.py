@@ -12,7 +12,7 @@ from functools import lru_cache
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
 from gumboot.core.basis.units import NM_INLB
-from gumboot.core.basis.words import inside
+from gumboot.core.basis.words import inside, listed
 from gumboot.core.codes import OutsideTable, screws
 from gumboot.core.kit import Catalogue, ConductorType, Inverter
 from gumboot.core.kit.terminal import Conductor, FactoryTermination, Recheck, Socket, Terminal
@@ -21,7 +21,6 @@ from gumboot.core.land.termination import STAGES, Kind, Method, Termination
 from gumboot.core.network import Body, End, Isolation, Network, SignalCable, isolate
 from gumboot.core.plan import Plan
 from gumboot.core.size.conductors import SizedCircuit
-from gumboot.core.size.disconnects import listed
 
 STACK = (
     "lug",

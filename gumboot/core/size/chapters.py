@@ -27,6 +27,7 @@ from gumboot.core.size.conductors import (
     school_findings,
     size_circuit,
     size_findings,
+    told_together,
 )
 from gumboot.core.size.derating import derated, derating_findings
 from gumboot.core.size.equipment import BANK, FITS, Found
@@ -105,7 +106,8 @@ def _judged(s: SizedCircuit | None, fitted: Fitted, d: Draft) -> Found:
 
 
 def _sized_found(sizing: Sizing, d: Draft) -> Iterable[Finding]:
-    yield from (f for x in sizing.of.values() for f in x.found)
+    circuits = {k: x.circuit for k, x in sizing.of.items()}
+    yield from told_together((f for x in sizing.of.values() for f in x.found), circuits)
     yield from drop_findings(sizing.circuits)
     ids = {s.id for s in sizing.circuits}
     for k in d.plan.fitted:

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from gumboot.core.basis.finding import Asked, Finding, duty
-from gumboot.core.basis.words import inside
+from gumboot.core.basis.words import inside, listed
 from gumboot.core.network import Network, Source, Switch, frontier
 from gumboot.core.plan import Plan
 
@@ -83,9 +83,3 @@ def disconnect_findings(rows: Sequence[Disconnect], plan: Plan) -> list[Finding]
     )
     place = "loads-panel" if off_grid else "main-panel"
     return [duty("disconnects", place, says, rule, Asked("Hand over"))]
-
-
-def listed(names: Sequence[str]) -> str:
-    """Names in a sentence: "a, b and c"."""
-    rows = list(dict.fromkeys(names))
-    return rows[0] if len(rows) == 1 else f"{', '.join(rows[:-1])} and {rows[-1]}"

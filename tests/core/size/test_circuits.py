@@ -435,3 +435,19 @@ def test_the_second_of_two_units_closes_onto_a_live_bus(tern):
     one = altered(off_wall(tern), "/kit/inverters", 1)
     assert "bank.inrush" not in {f.key for f in design(one, own).findings}
     assert "bank.inrush" not in {f.key for f in design(off_wall(tern), shelf).findings}
+
+
+def test_like_strings_that_drop_alike_are_one_check_with_one_cure(saltings):
+    """Two strings of one length on the roof: one finding, whose click makes both larger."""
+    plan = saltings
+    for n in (0, 1):
+        plan = altered(plan, f"/strings/{n}/run/length_m", 60)
+        plan = altered(plan, f"/strings/{n}/modules", 12)
+    rows = [f for f in design(plan, catalogue()).findings if f.key.endswith(".drop")]
+    together = next(f for f in rows if f.place == "pv-A")
+    assert together.says.startswith("Strings A and B each drop")
+    assert not [f for f in rows if f.place == "pv-B"]
+    changes = together.cures[0].changes
+    assert [c.path for c in changes] == ["/fitted/pv-A/size", "/fitted/pv-B/size"]
+    cured = design(Plan.model_validate(apply(plan.model_dump(), changes)), catalogue())
+    assert not [f for f in cured.findings if f.key.startswith("pv-") and f.key.endswith(".drop")]

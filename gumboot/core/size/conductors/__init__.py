@@ -8,6 +8,7 @@ from gumboot.core.size.conductors.findings import (
     limit_cures,
     school_findings,
     size_findings,
+    told_together,
 )
 from gumboot.core.size.conductors.iec import IEC
 from gumboot.core.size.conductors.nec import NEC
@@ -38,6 +39,7 @@ __all__ = [
     "school_findings",
     "size_circuit",
     "size_findings",
+    "told_together",
 ]
 
 RULES: dict[str, Rules] = {x.book.code: x for x in (NEC, IEC)}

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, solve
 from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty, note, stop
 from gumboot.core.basis.sizes import area_mm2, spoken
-from gumboot.core.basis.words import inside
+from gumboot.core.basis.words import inside, listed
 from gumboot.core.codes import OutsideTable
 from gumboot.core.kit import Inverter
+from gumboot.core.network.circuit import Circuit
 from gumboot.core.plan import Fitted
 from gumboot.core.size.conductors.nec import said
 from gumboot.core.size.conductors.sizing import SizedCircuit, size_for_aim
@@ -150,6 +151,50 @@ def conductor_findings(s: SizedCircuit, fitted: Fitted, held: Sequence[Cure] = (
             )
         )
     return found
+
+
+def told_together(found: Iterable[Finding], circuits: Mapping[str, Circuit]) -> list[Finding]:
+    """Findings with what is one and the same told once: strings that drop alike, with one cure for
+    all, and runs of one kind whose one length is not known.
+    """
+    out: list[Finding] = []
+    alike: dict[tuple[str, ...], list[Finding]] = {}
+    for f in found:
+        c = circuits.get(f.place)
+        kind = f.key.rpartition(".")[2] if c and f.key.startswith(f"{c.id}.") else ""
+        if c and kind == "drop" and c.family == "pv":
+            key = (kind, f.says.removeprefix(c.name), *(x.text for x in f.cures))
+        elif c and kind == "run" and c.family != "pv":
+            key = (kind, c.family)
+        else:
+            out.append(f)
+            continue
+        if key not in alike:
+            out.append(f)
+        alike.setdefault(key, []).append(f)
+    for (kind, *_), rows in alike.items():
+        if len(rows) > 1:
+            told = _strings_drop if kind == "drop" else _runs_unknown
+            out[out.index(rows[0])] = told(rows, circuits)
+    return out
+
+
+def _runs_unknown(rows: Sequence[Finding], circuits: Mapping[str, Circuit]) -> Finding:
+    name = circuits[rows[0].place].name
+    more = f"{name} and {len(rows) - 1} more of its kind"
+    return replace(rows[0], says=more + rows[0].says.removeprefix(name))
+
+
+def _strings_drop(rows: Sequence[Finding], circuits: Mapping[str, Circuit]) -> Finding:
+    names = [circuits[f.place].name for f in rows]
+    letters = listed([n.removeprefix("String ") for n in names])
+    rest = rows[0].says.removeprefix(names[0]).replace(" drops ", " each drop ")
+    cures = tuple(
+        Cure(same[0].text, tuple(change for c in same for change in c.changes))
+        for same in zip(*(f.cures for f in rows), strict=True)
+    )
+    figures = tuple(x for f in rows for x in f.figures)
+    return replace(rows[0], says=f"Strings {letters}{rest}", cures=cures, figures=figures)
 
 
 def earth_findings(s: SizedCircuit, fitted: Fitted) -> list[Finding]:

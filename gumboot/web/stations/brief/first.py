@@ -12,12 +12,12 @@ from fastapi.responses import RedirectResponse, Response
 from pydantic import ValidationError
 
 from gumboot.core.basis import units
+from gumboot.core.basis.words import listed
 from gumboot.core.brief.suits import SUPPLIES, why_not
 from gumboot.core.codes.books import BOOKS
 from gumboot.core.kit import Catalogue, Inverter
 from gumboot.core.new_job import KIND, KINDS, First, NoStrings, first_plan, packs_for, units_for
 from gumboot.core.plan.climate import guessed_c
-from gumboot.core.size.disconnects import listed
 from gumboot.imports.places import namesakes, place, places
 from gumboot.store import records
 from gumboot.store import shelf as shelves
