@@ -25,6 +25,7 @@ from gumboot.core.kit.signal import Pin, Plug, SignalPort, Switches
 from gumboot.core.kit.terminal import Terminal
 from gumboot.core.kit.tool import Tool
 from gumboot.core.kit.words import (
+    CHEMISTRIES,
     LINES,
     LITHIUM,
     MAINS,
@@ -38,6 +39,7 @@ from gumboot.core.kit.words import (
 )
 
 __all__ = [
+    "CHEMISTRIES",
     "LINES",
     "LITHIUM",
     "MAINS",

@@ -23,7 +23,15 @@ from gumboot.core.kit.terminal import (
     FactoryTermination,
     Terminal,
 )
-from gumboot.core.kit.words import LINE_VOLTS, LINES, Chemistry, Opening, Stage, Supplied
+from gumboot.core.kit.words import (
+    LINE_VOLTS,
+    LINES,
+    Chemistry,
+    Opening,
+    Stage,
+    Supplied,
+    chemistry_of,
+)
 
 
 class Tracker(Entry):
@@ -151,6 +159,8 @@ class Inverter(Entry):
         d, metric = dict(upgraded(document)), presumed.on_mm2(document)
         d.setdefault("voltage_v", LINE_VOLTS.get(str(d.get("supply"))))
         lines = presumed.lines_of(d.get("supply"))
+        if isinstance(taken := d.get("chemistries"), list | tuple):
+            d["chemistries"] = list(dict.fromkeys(map(chemistry_of, taken)))
         presumed.ports(d)
         presumed.port(d, "battery", ("+", "−"), "BAT")
         for name in presumed.PORTS[1:]:

@@ -19,7 +19,7 @@ from gumboot.core.kit.terminal import (
     FactoryTermination,
     Terminal,
 )
-from gumboot.core.kit.words import LITHIUM, Chemistry
+from gumboot.core.kit.words import LITHIUM, Chemistry, chemistry_of
 
 
 class Cabinet(Entry):
@@ -117,6 +117,8 @@ class Pack(Entry):
         if not isinstance(document, dict):
             return document
         d = dict(upgraded(document))
+        if "chemistry" in d:
+            d["chemistry"] = chemistry_of(d["chemistry"])
         if not d.get("terminals"):
             d["terminals"] = presumed.terminals(("+", "−"), "post", metric=True)
         if d.get("earth") is None:

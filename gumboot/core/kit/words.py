@@ -33,6 +33,25 @@ Supplied = Literal[
 ]
 Chemistry = Literal["LFP", "NMC", "flooded", "sealed", "gel"]
 LITHIUM: tuple[Chemistry, ...] = ("LFP", "NMC")
+CHEMISTRIES: dict[Chemistry, str] = {
+    "LFP": "LFP, lithium iron phosphate",
+    "NMC": "NMC, lithium nickel manganese cobalt",
+    "flooded": "flooded lead",
+    "sealed": "sealed lead, AGM",
+    "gel": "gel lead",
+}
+SHEETS_SAY: dict[str, Chemistry] = {  # what data sheets call them; common practice
+    **dict.fromkeys(("lfp", "lifepo4", "lifepo₄", "lithium iron phosphate"), "LFP"),
+    **dict.fromkeys(("nmc", "nickel manganese cobalt"), "NMC"),
+    **dict.fromkeys(("flooded", "wet", "vented", "opzs"), "flooded"),
+    **dict.fromkeys(("sealed", "agm", "vrla", "sla"), "sealed"),
+    **dict.fromkeys(("gel", "opzv"), "gel"),
+}
+
+
+def chemistry_of(said: object) -> object:
+    """A battery's chemistry by what its sheet calls it; what none calls so stays as it is."""
+    return SHEETS_SAY.get(said.strip().lower(), said) if isinstance(said, str) else said
 
 
 @dataclass(frozen=True, slots=True)

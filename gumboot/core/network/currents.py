@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from gumboot.core.basis.figure import MEMORY, Figure, given, solve
 from gumboot.core.codes.book import Book
 from gumboot.core.kit import MAINS, Inverter
@@ -68,35 +70,47 @@ def with_margin(rated: Figure, book: Book) -> Figure:
 
 def port_current(inverter: Inverter, book: Book, limit_a: float | None = None) -> Figure:
     """The continuous current in A of its AC ports: its output, or its pass-through where that is
-    more. limit_a: what is keyed of what passes through.
+    more, as far as the largest breaker its maker allows lets it pass for long. limit_a: what is
+    keyed of what passes through.
+
+    A pass-through of 50 A behind 60 A, NEC: 60 / 1.25 = 48 A (210.20(A)).
     """
     out = greatest_current(inverter, book)
     if inverter.pass_through_a is None:
         return out.renamed("I")
     through = given("I_thru", inverter.pass_through_a, "A", "Pass-through", "inverter sheet")
+    parts, terms = [through], ["I_thru"]
     if limit_a is not None and limit_a < inverter.pass_through_a:
-        keyed = given("I_key", limit_a, "A", "Limit keyed in Set", "plan")
-        return solve(
-            "I",
-            "A",
-            "Continuous current, as limited by setting",
-            f"max({out.symbol}, min(I_thru, I_key))",
-            out,
-            through,
-            keyed,
-            source="inverter sheet",
-            assumption="the limit is keyed and the menu locked",
-        )
+        parts.append(given("I_key", limit_a, "A", "Limit keyed in Set", "plan"))
+        terms.append("I_key")
+    breaker = largest_breaker_a(inverter)
+    if breaker / book.continuous < min(f.n for f in parts) - 1e-9:
+        parts.append(given("I_max", breaker, "A", "Largest breaker allowed", "inverter sheet"))
+        terms.append("I_max" if book.continuous == 1 else f"I_max / {book.continuous:g}")
+    name, held = "Continuous current", "the port carries its pass-through as well as its output"
+    if len(terms) > 1:
+        name = "Continuous current, as limited"
+        held = "what is behind it draws no more for long"
+        if "I_key" in terms:
+            name += " by setting"
+            held = "the limit is keyed and the menu locked"
+    least = f"min({', '.join(terms)})" if len(terms) > 1 else "I_thru"
     return solve(
         "I",
         "A",
-        "Continuous current",
-        f"max({out.symbol}, I_thru)",
+        name,
+        f"max({out.symbol}, {least})",
         out,
-        through,
+        *parts,
         source="inverter sheet",
-        assumption="the port carries its pass-through as well as its output",
+        assumption=held,
     )
+
+
+def largest_breaker_a(inverter: Inverter) -> float:
+    """The largest protection in A that every AC port between grid and loads may have."""
+    ports = [p for p in (inverter.grid, inverter.backup) if p]
+    return min((p.protection_max_a for p in ports), default=math.inf)
 
 
 def line_voltage(supply: str, inverter: Inverter, alone: bool = False) -> Figure:

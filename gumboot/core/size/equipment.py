@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from gumboot.core.basis.figure import Figure
-from gumboot.core.basis.finding import Asked, Finding, duty
+from gumboot.core.basis.finding import Asked, Finding, duty, note
 from gumboot.core.brief.chapters import KIT, chosen, named
 from gumboot.core.chapter import Chapter, Draft
+from gumboot.core.network.currents import largest_breaker_a
 from gumboot.core.size.bank import Bank, bank_findings, class_findings, design_bank
 from gumboot.core.size.limits import keyed_limit
 from gumboot.core.size.strings import StringDesign, design_string, design_trackers
@@ -93,10 +94,24 @@ def _bank_figures(bank: Bank | None) -> Iterable[tuple[str, Figure]]:
 
 
 def _held(amps: float | None, d: Draft) -> Found:
-    """A limit that stands in for copper is keyed before first power, where nobody turns it back."""
-    most = chosen(d).inverter.pass_through_a
-    if amps is None or most is None or amps >= most:
+    """A limit that stands in for copper is keyed before first power, where nobody turns it back;
+    what the largest breaker a maker allows holds back is said.
+    """
+    unit, book = chosen(d).inverter, d.plan.book
+    most = unit.pass_through_a
+    if most is None:
         return ()
+    if amps is None or amps >= most:
+        breaker = largest_breaker_a(unit)
+        lets = breaker / book.continuous
+        if lets >= most - 1e-9:
+            return ()
+        says = (
+            f"The unit passes {most:g} A, and the largest breaker its maker allows, {breaker:g} A,"
+            f" carries {lets:.3g} A for long: what is behind it may draw no more."
+        )
+        rule = book.clauses["breaker for long"]
+        return (note("through.breaker", "inverter-1", says, rule),)
     says = (
         f"Conductors are sized for {amps:g} A through each unit because a setting limits it. It is"
         " keyed before first power, the menu is locked, and the maker lists it as a limiter."

@@ -124,6 +124,8 @@ def plain_faults(exc: ValidationError) -> list[tuple[str, str]]:
                 message = f"at most {c['max_length']} characters"
             case "extra_forbidden":
                 message = "not a field of a plan"
+            case "literal_error":
+                message = f"type {c['expected'].replace(chr(39), '')}"
             case _:
                 message = e["msg"][0].lower() + e["msg"][1:]
         field = getattr(c.get("error"), "field", "")  # of several values that do not go together

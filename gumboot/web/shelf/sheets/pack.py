@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import get_args
 
-from gumboot.core.kit import Chemistry
+from gumboot.core.kit import CHEMISTRIES
 from gumboot.core.kit.register import PackRegister
 from gumboot.web.pages.form import Field, words
 from gumboot.web.shelf.sheets.parts import (
@@ -34,7 +34,7 @@ PACK = (
             Field("maker", "Maker", "text"),
             Field("model", "Model", "text"),
             Field("form", "Form", "choice", "", words("pack", "stack", "block")),
-            Field("chemistry", "Chemistry", "choice", "", words(*get_args(Chemistry))),
+            Field("chemistry", "Chemistry", "choice", "", tuple(CHEMISTRIES.items())),
             Field("cells", "Cells in series", "count", "51.2 V of LFP are 16"),
             Field("capacity_ah", "Capacity, Ah", "number"),
             Field("discharge_max_a", "Discharges with at most", "current"),
