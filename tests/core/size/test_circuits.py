@@ -451,3 +451,41 @@ def test_like_strings_that_drop_alike_are_one_check_with_one_cure(saltings):
     assert [c.path for c in changes] == ["/fitted/pv-A/size", "/fitted/pv-B/size"]
     cured = design(Plan.model_validate(apply(plan.model_dump(), changes)), catalogue())
     assert not [f for f in cured.findings if f.key.startswith("pv-") and f.key.endswith(".drop")]
+
+
+def test_what_the_makers_largest_breaker_lets_pass_is_the_ports_current(heron):
+    """A unit that passes 50 A behind 60 A at most: 60 / 1.25 = 48 A for long (NEC 210.20(A)), not a
+    70 A breaker that its maker forbids; it is said, and the permitted current goes into Set.
+    """
+    book = catalogue()
+    unit = book.inverters[heron.kit.inverter]
+    grid = unit.grid.model_copy(update={"protection_max_a": 60})
+    own = unit.model_copy(update={"grid": grid, "pass_through_a": 50})
+    d = design(
+        off_wall(heron), Catalogue([own if e.id == own.id else e for e in book.entries.values()])
+    )
+    row = next(s for s in d.circuits if s.id == "grid-1")
+    assert row.circuit.current.n == 48 and row.protection.n == 60 and row.permitted.n == 48
+    keys = {f.key: f for f in d.findings}
+    assert "grid-1.maker" not in keys and "48 A for long" in keys["through.breaker"].says
+    through = next(s for s in d.settings if s.rule == "pass_through")
+    assert through.value == 48
+
+
+def test_a_battery_port_whose_largest_breaker_is_small_is_held_by_a_setting(heron):
+    """Where 1.25 times the port's current wants more than its maker allows, a click keys what the
+    largest allowed carries for long: 125 A, 100 A (NEC 706.30, 240.6).
+    """
+    book = catalogue()
+    unit = book.inverters[heron.kit.inverter]
+    port = unit.battery.model_copy(update={"protection_max_a": 125, "protection_named_a": None})
+    own = unit.model_copy(update={"battery": port})
+    book = Catalogue([own if e.id == own.id else e for e in book.entries.values()])
+    plan = altered(off_wall(heron), "/fitted", {})
+    stopped = [f for f in design(plan, book).findings if f.key.endswith(".maker")]
+    assert [f.key for f in stopped] == ["battery-1.maker"]
+    keyed = stopped[0].cures[0]
+    assert "100 A" in keyed.text and keyed.changes
+    after = design(Plan.model_validate(apply(plan.model_dump(), keyed.changes)), book)
+    assert not [f for f in after.findings if f.key.endswith(".maker")]
+    assert next(s for s in after.circuits if s.id == "battery-1").protection.n == 125

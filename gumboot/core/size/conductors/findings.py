@@ -33,7 +33,7 @@ def size_findings(
     return (
         conductor_findings(s, fitted, held)
         + earth_findings(s, fitted)
-        + protection_findings(s, fitted)
+        + protection_findings(s, fitted, held)
         + place_findings(s, port_length_m)
     )
 
@@ -47,15 +47,21 @@ def limit_cures(
     s: SizedCircuit, fitted: Fitted, inverter: Inverter, units: int, most: dict[str, float]
 ) -> list[Cure]:
     """Limits keyed in Set under which the conductor serves: the crew's own, or the largest that
-    goes into its terminals. units: how many share it; most: what packs and unit allow.
+    goes into its terminals; and under which the port's largest protection does. units: how many
+    share it; most: what packs and unit allow.
     """
     family = s.circuit.family
-    if not s.trial.fails or family not in (*BY_BATTERY, *BY_GRID) or s.circuit.own_protection:
+    over = _over_maximum(s) and not fitted.protection_a
+    if not (s.trial.fails or over) or family not in (*BY_BATTERY, *BY_GRID):
         return []
-    if s.trial.drop_pct.n > DROP_PCT[family][1]:
+    if s.circuit.own_protection or s.trial.drop_pct.n > DROP_PCT[family][1]:
         return []
-    whole = s.permitted.n if fitted.size else _largest_that_fits(s)
-    carries = s.rules.drawn_under(whole)
+    carries = s.circuit.current.n
+    if s.trial.fails:
+        carries = s.rules.drawn_under(s.permitted.n if fitted.size else _largest_that_fits(s))
+    if over:
+        allowed = [a for a in s.rules.standard_a if a <= s.circuit.protection_max_a]
+        carries = min(carries, max(allowed, default=0.0) / s.rules.book.continuous)
     wide = carries / units
     if carries >= s.circuit.current.n or wide < LEAST_LIMIT_A:
         return []
@@ -69,6 +75,12 @@ def limit_cures(
 
 
 LEAST_LIMIT_A = 5.0
+
+
+def _over_maximum(s: SizedCircuit) -> bool:
+    """Whether its protection is above what the port's maker allows."""
+    c, p = s.circuit, s.protection
+    return p is not None and not c.own_protection and p.n > c.protection_max_a
 
 
 def _put_out(s: SizedCircuit) -> float:
@@ -212,9 +224,11 @@ def earth_findings(s: SizedCircuit, fitted: Fitted) -> list[Finding]:
     return [stop(f"{s.id}.earth", s.id, says, need.source, cure, figures=(need,))]
 
 
-def protection_findings(s: SizedCircuit, fitted: Fitted) -> list[Finding]:
+def protection_findings(
+    s: SizedCircuit, fitted: Fitted, held: Sequence[Cure] = ()
+) -> list[Finding]:
     """The fitted protection against the required current, the maker's maximum and the standard
-    ratings.
+    ratings. held: what a limit keyed in Set would cure.
     """
     c, p, found = s.circuit, s.protection, list[Finding]()
     if p is None:
@@ -223,7 +237,7 @@ def protection_findings(s: SizedCircuit, fitted: Fitted) -> list[Finding]:
     standard = s.rules.next_standard(s.i_req.n)
     right = Cure(f"Fit {standard:g} A", (Change(path, standard),))
     if p.n < s.i_req.n - 1e-9 and c.family != "pv":
-        cures = () if c.own_protection else (right,)
+        cures: tuple[Cure, ...] = () if c.own_protection else (right,)
         found.append(
             stop(
                 f"{c.id}.warm",
@@ -235,11 +249,11 @@ def protection_findings(s: SizedCircuit, fitted: Fitted) -> list[Finding]:
                 figures=(c.current, s.i_req),
             )
         )
-    if not c.own_protection and p.n > c.protection_max_a:
+    if _over_maximum(s):
         cures = (
             (right,)
             if standard <= c.protection_max_a and fitted.protection_a
-            else (Cure("Choose equipment whose port allows it"),)
+            else (*held, Cure("Choose equipment whose port allows it"))
         )
         found.append(
             stop(
