@@ -69,6 +69,7 @@ SHAPES: dict[str, dict[str, Any]] = {
     "a stack per inverter": other(
         SALTINGS_BARN, kit__inverters=3, kit__packs=3, runs=runs(SALTINGS_BARN, **BOTH)
     ),
+    "two stacks on one unit": other(SHOP, kit__packs=2, kit__hookup="inputs"),
     "towers bridged": other(SALTINGS_BARN, kit__towers=2),
     "cabinets": other(HERON_SLIP, kit__pack="tidewell-5r", kit__packs=10),
     "single-phase units on three lines": other(

@@ -167,6 +167,9 @@ def _document(
         "module": first.module if first.kind.pv and (unit is None or unit.trackers) else None,
         "gateway": gateway,
     }
+    pack = shelf.packs.get(first.pack)
+    if pack and pack.form == "stack" and kit["packs"] > first.inverters:
+        kit["hookup"] = "inputs"  # where the unit has that many
     if first.kind.beside:
         kit["existing_pv"] = {"power_w": first.existing_w}
     if first.kind.generator:

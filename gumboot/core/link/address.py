@@ -41,8 +41,11 @@ class Setting:
 
 @dataclass(frozen=True, slots=True)
 class Bank:
-    """The packs of one bank in the order of the chain: the first is the master."""
+    """The packs of one bank in the order of the chain: the first is the master. key: its unit's;
+    with its master's where the unit hears several banks.
+    """
 
+    key: str
     unit: str
     packs: tuple[str, ...]
     settings: tuple[Setting, ...]
@@ -77,7 +80,7 @@ def banks_of(
     if pack is None:
         return ()
     onward = {x.source: x.load for x in cables if x.serves == "chain out"}
-    out = []
+    out: list[Bank] = []
     for x in cables:
         if x.serves != "BMS":
             continue
@@ -93,6 +96,7 @@ def banks_of(
         )
         out.append(
             Bank(
+                f"{x.load}.{x.source}" if any(b.unit == x.load for b in out) else x.load,
                 x.load,
                 tuple(packs),
                 rows,

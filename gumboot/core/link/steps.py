@@ -149,7 +149,7 @@ def inside_cabinets(b: Bank, labels: dict[str, str]) -> Iterator[Step]:
             "Leads",
             f"{labels.get(one, one)}, OUT, to {labels.get(next_, next_)}, IN",
             f"In the order of their addresses, never a star.{first}{last}",
-            shows=f"bank-{b.unit}",
+            shows=f"bank-{b.key}",
             box=one.partition("/")[0],
         )
 
@@ -157,7 +157,7 @@ def inside_cabinets(b: Bank, labels: dict[str, str]) -> Iterator[Step]:
 def programming(b: Bank, labels: dict[str, str]) -> Iterator[Step]:
     """All off; one on; protocol; address; off and on again; read back; off; the next."""
     stage = "Addresses"
-    unit, show = labels.get(b.unit, b.unit), f"bank-{b.unit}"
+    unit, show = labels.get(b.unit, b.unit), f"bank-{b.key}"
     by = {s.body: s for s in b.settings if s.sets == "address"}
     if not any(s.pattern for s in by.values()):
         for p in b.packs:
@@ -172,7 +172,7 @@ def programming(b: Bank, labels: dict[str, str]) -> Iterator[Step]:
             )
         return
     yield Step(
-        f"address.{b.unit}.off",
+        f"address.{b.key}.off",
         stage,
         f"Bank of {unit}: everything off",
         "Every pack's breaker and BMS off, the unit's battery breaker open.",
@@ -255,14 +255,15 @@ def _on(s: Setting) -> str:
 def heard_packs(b: Bank, labels: dict[str, str]) -> Iterator[Step]:
     """Whether the unit hears every pack, once they are awake."""
     count = len(b.packs)
+    its = "its pack" if b.key == b.unit else labels.get(b.packs[0], b.packs[0])
     yield Step(
-        f"bms.{b.unit}",
+        f"bms.{b.key}",
         "Packs",
-        f"{labels.get(b.unit, b.unit)} hears {'its pack' if count == 1 else f'{count} packs'}",
+        f"{labels.get(b.unit, b.unit)} hears {its if count == 1 else f'{count} packs'}",
         "Packs awake: the unit's display counts them, or listen under Packs. Limits arrive, no"
         " alarm stands.",
         expects=f"{count} pack{'s' if count > 1 else ''}",
-        shows=f"bank-{b.unit}",
+        shows=f"bank-{b.key}",
         box=b.unit,
     )
 

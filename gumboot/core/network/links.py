@@ -8,6 +8,7 @@ network.
 from __future__ import annotations
 
 import itertools
+from collections import Counter
 from collections.abc import Iterable
 
 from gumboot.core.kit import LINES, Meter
@@ -16,7 +17,7 @@ from gumboot.core.kit.terminal import Socket
 from gumboot.core.network.builder import Builder
 from gumboot.core.network.circuit import Core, SignalCable
 from gumboot.core.network.cores import cores, matched, unmet
-from gumboot.core.network.dc import packs_each
+from gumboot.core.network.dc import packs_each, stacks_of
 from gumboot.core.network.guards import device_of, host
 
 NAMES: dict[str, str] = {
@@ -57,7 +58,7 @@ def groups(b: Builder) -> list[tuple[int, list[str]]]:
     """(the inverter it talks to, its pack bodies) of every bank."""
     packs = [x for x in b.bodies if x.startswith("pack-")]
     if b.pack is not None and b.pack.form == "stack":
-        return [(i, [p]) for i, p in enumerate(packs, 1)]
+        return [(i, [f"pack-{n}"]) for i, row in enumerate(stacks_of(b), 1) for n in row]
     if b.pack is not None and b.pack.cabinet:
         return [(1, packs)] if packs else []
     out, first = [], 0
@@ -95,14 +96,17 @@ def _banks(b: Builder) -> None:
     if b.pack is None or b.pack.link == "none":
         return  # lead cells say nothing
     ours, theirs = ports(b.inverter.signals, "BMS"), ports(b.pack.signals, "BMS")
-    found = speaking(ours, theirs) if ours and theirs else None
     leaves, enters = ports(b.pack.signals, "chain out"), ports(b.pack.signals, "chain in")
-    for i, packs in groups(b):
+    taken: Counter[int] = Counter()  # banks that each unit hears: one to a port, as far as it has
+    for n, (i, packs) in enumerate(groups(b), 1):
+        at = taken[i] % len(ours) if ours else 0
+        found = speaking([*ours[at:], *ours[:at]], theirs) if ours and theirs else None
+        taken[i] += 1
         for one, next_ in itertools.pairwise(packs):
             if pair := _chained(leaves, enters, found[3] if found else ""):
                 out, into, bus = pair
                 _lead(b, "chain out", f"{one}-{next_}", one, next_, out, into, "", bus)
-        key = "" if i == 1 else str(i)
+        key = "" if n == 1 else str(n)
         if found:
             a, p, protocol, bus = found
             _lead(b, "BMS", key, packs[0], f"inverter-{i}", p, a, protocol, bus)

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, fmt, given, solve
 from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty, stop
 from gumboot.core.kit import Chemistry, Inverter, Pack
-from gumboot.core.plan import Plan
+from gumboot.core.plan import Kit, Plan
 from gumboot.core.size.limits import keyed_limit, limit_cure, packs_allow
 
 LOW_CELL_V: dict[Chemistry, float] = {
@@ -138,6 +138,13 @@ def banks_of(plan: Plan, inverter: Inverter, pack: Pack) -> int:
     kit = plan.kit
     own = pack.form == "stack" or inverter.pack_inside or kit.banks == "one per inverter"
     return kit.inverters if own else 1
+
+
+def stacks_each(kit: Kit, inverter: Inverter) -> int:
+    """How many stacks every unit has: one, or one for each of its battery inputs that are used."""
+    asked = kit.packs // kit.inverters
+    most = inverter.battery_inputs if kit.hookup == "inputs" else 1
+    return max(1, min(asked, most))
 
 
 def design_bank(plan: Plan, inverter: Inverter, pack: Pack) -> Bank:
@@ -318,17 +325,8 @@ def count_findings(plan: Plan, inverter: Inverter, pack: Pack) -> list[Finding]:
                 ),
             )
         )
-    if pack.form == "stack" and kit.packs != kit.inverters:
-        found.append(
-            stop(
-                "bank.stacks",
-                "bank",
-                f"{kit.packs} stacks for {kit.inverters} inverters: each inverter has a stack of"
-                " its own.",
-                "inverter sheet",
-                Cure(f"Plan {kit.inverters}", (Change("/kit/packs", kit.inverters),)),
-            )
-        )
+    if pack.form == "stack" and kit.packs != kit.inverters * stacks_each(kit, inverter):
+        found.append(_stacks(kit, inverter))
     if kit.series > pack.series_most:
         found.append(
             stop(
@@ -362,6 +360,22 @@ def count_findings(plan: Plan, inverter: Inverter, pack: Pack) -> list[Finding]:
             )
         )
     return found
+
+
+def _stacks(kit: Kit, inverter: Inverter) -> Finding:
+    each, rest = divmod(kit.packs, kit.inverters)
+    inputs = inverter.battery_inputs
+    cures = [Cure(f"Plan {kit.inverters}", (Change("/kit/packs", kit.inverters),))]
+    if rest == 0 and each <= inputs and kit.hookup != "inputs":
+        cures.insert(
+            0, Cure("Land each on an input of its own", (Change("/kit/hookup", "inputs"),))
+        )
+    units = "1 inverter" if kit.inverters == 1 else f"{kit.inverters} inverters"
+    has = "each inverter has a stack of its own"
+    if inputs > 1:
+        has = f"each inverter has {inputs} battery inputs, and all have equally many stacks"
+    says = f"{kit.packs} stacks for {units}: {has}."
+    return stop("bank.stacks", "bank", says, "inverter sheet", *cures)
 
 
 def bank_findings(plan: Plan, bank: Bank, inverter: Inverter, pack: Pack) -> list[Finding]:

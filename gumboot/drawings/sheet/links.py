@@ -10,18 +10,19 @@ def lay_links(sheet: Sheet, design: Design, has: Parts, units: list[Box]) -> Non
     """Thin lines, kept clear of the wires: along the top, between packs, between inverters, and
     inside the nest.
     """
-    lanes, lane_y = 0, TOP - 20.0
+    lanes, lane_y, fed = 0, TOP - 20.0, ""
     for link in (x for x in design.links if x.drawn):
         a, b = sheet.boxes.get(link.source), sheet.boxes.get(link.load)
         if a is None or b is None:
             continue
+        further = link.load != "inverter-1" or fed not in ("", a.id)
         if link.source.startswith("pack-") and link.load.startswith("pack-"):
             sheet.links.append((link.id, ((a.x + 12, a.bottom), (b.x + 12, b.y))))
-        elif link.source.startswith("pack-") and link.load != "inverter-1":
-            y = a.bottom - 1  # a bank of its own: straight to its unit
+        elif link.source.startswith("pack-") and further:
+            y = a.bottom - 1  # a bank of its own, or a further one: straight to its unit
             sheet.links.append((link.id, ((a.right, y), (b.x, y))))
         elif link.source.startswith("pack-"):
-            y = lane_y - 6 * lanes
+            y, fed = lane_y - 6 * lanes, a.id
             lanes += 1
             x_a, x_b = a.x + 36 - 8 * lanes, b.x + 14 + 8 * lanes
             sheet.links.append((link.id, ((x_a, a.y), (x_a, y), (x_b, y), (x_b, b.y))))

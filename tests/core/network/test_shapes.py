@@ -8,6 +8,7 @@ from gumboot.catalogue import catalogue
 from gumboot.core.basis.patch import apply
 from gumboot.core.network.ask import isolate
 from gumboot.core.plan import Plan
+from gumboot.demo.plans import SALTINGS_BARN
 from tests.designs import design
 from tests.shapes import SHAPES, other
 
@@ -275,3 +276,34 @@ def test_where_a_tap_goes_before_the_whole_house_no_board_is_left_on_the_grid_si
     d = design(Plan.model_validate(mended), BOOK)
     assert not [f for f in d.findings if f.key == "pv.board"]
     assert "loads-panel/PV breaker" in d.network.switch
+
+
+def test_each_stack_lands_on_an_input_of_its_own():
+    """Two stacks on a unit of two inputs: a circuit, a breaker and a BMS lead each, to ports of
+    their own; on one of a single input it is a stop, and of one that has two it is a click.
+    """
+    shape = SHAPES["two stacks on one unit"]
+    d = design(Plan.model_validate(shape), catalogue())
+    one = design(Plan.model_validate(other(shape, kit__packs=1)), catalogue())
+    assert [c.id for c in d.network.circuits if c.family == "battery"] == [
+        "battery-1",
+        "battery-1-2",
+    ]
+    assert {s.id for s in d.network.switches if s.kind == "own breaker"} == {
+        "pack-1/own",
+        "pack-2/own",
+    }
+    assert d.bank.energy.n == pytest.approx(2 * one.bank.energy.n)
+    links = {x.source: x.b.label for x in d.links if x.serves == "BMS"}
+    assert links == {"pack-1": "BMS 1", "pack-2": "BMS 2"}
+    assert len({b.key for b in d.harness.banks}) == 2
+    left = design(Plan.model_validate(other(shape, kit__hookup="bus")), catalogue())
+    stopped = next(f for f in left.findings if f.key == "bank.stacks")
+    assert stopped.cures[0].changes[0].value == "inputs"
+    single = other(SALTINGS_BARN, kit__packs=2, kit__hookup="inputs")
+    stopped = next(
+        f
+        for f in design(Plan.model_validate(single), catalogue()).findings
+        if f.key == "bank.stacks"
+    )
+    assert [c.changes[0].path for c in stopped.cures] == ["/kit/packs"]

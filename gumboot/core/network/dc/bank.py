@@ -13,6 +13,7 @@ from gumboot.core.network.dc.packs import (
     current_of_each,
     own_or_bare,
     packs_each,
+    stacks_of,
     to_inverter,
 )
 from gumboot.core.network.element import Capacitor, Source
@@ -25,9 +26,12 @@ def lay_battery(b: Builder) -> None:
     if pack is None or bank is None or b.inverter.battery is None or kit.packs == 0:
         return
     if pack.form == "stack":
-        for i in range(1, min(kit.packs, kit.inverters) + 1):
-            name = "Stack to inverter" if kit.inverters == 1 else f"Stack {i} to inverter {i}"
-            to_inverter(b, i, stack(b, i), name, own=True)
+        for i, stacks in enumerate(stacks_of(b), 1):
+            to = "inverter" if kit.inverters == 1 else f"inverter {i}"
+            for k, n in enumerate(stacks, 1):
+                source = stack(b, n)
+                name, input = f"{source.label} to {to}", k if len(stacks) > 1 else 0
+                to_inverter(b, i, source, name, own=True, input=input)
         return
     each = packs_each(b)
     for i in range(1, len(each) + 1):
@@ -104,7 +108,7 @@ def _bank(b: Builder, n: int, first: int, packs: int, banks: int) -> None:
 
 def stack(b: Builder, i: int) -> End:
     assert b.pack is not None and b.bank is not None  # noqa: S101 - the caller looked
-    label = "Stack" if b.plan.kit.inverters == 1 else f"Stack {i}"
+    label = "Stack" if sum(map(len, stacks_of(b))) == 1 else f"Stack {i}"
     towers = ("in two towers",) if b.plan.kit.towers == 2 else ()
     bars = b.pack.bridge if b.plan.kit.towers == 2 else ()
     b.body(

@@ -7,6 +7,7 @@ from gumboot.core.kit.terminal import FactoryTermination
 from gumboot.core.network.builder import Builder
 from gumboot.core.network.circuit import DC, End
 from gumboot.core.network.element import Source
+from gumboot.core.size.bank import stacks_each
 
 CELLS = "cells cannot be switched off at their posts"
 
@@ -18,6 +19,14 @@ def packs_each(b: Builder) -> tuple[int, ...]:
         return (kit.packs,)
     share, more = divmod(kit.packs, kit.inverters)
     return tuple(share + (i < more) for i in range(kit.inverters))
+
+
+def stacks_of(b: Builder) -> list[list[int]]:
+    """The numbers of every unit's stacks: one of its own, or one for each of its battery inputs."""
+    kit = b.plan.kit
+    each = stacks_each(kit, b.inverter)
+    out = [list(range(each * i + 1, each * (i + 1) + 1)) for i in range(kit.inverters)]
+    return [[n for n in row if n <= kit.packs] for row in out]
 
 
 def bus_of(n: int, banks: int) -> tuple[str, str]:

@@ -61,7 +61,7 @@ def page(
     }
     if bank is None or h is None or pack is None:
         return out
-    last = job.state.steps.get(f"bms.{bank.unit}")
+    last = job.state.steps.get(f"bms.{bank.key}")
     out["bank"] = {
         "unit": h.labels.get(bank.unit, bank.unit),
         "protocol": bank.protocol,
@@ -155,7 +155,7 @@ def hear(request: Request, job: Opened) -> Response:
     tool = "RS-485 converter" if bank.bus == "RS-485" else "CAN adapter"
     who = ", ".join(str(p.address) for p in found.packs) or "none"
     body = {
-        "step": f"bms.{bank.unit}",
+        "step": f"bms.{bank.key}",
         "label": f"Packs heard, bank of {h.labels.get(bank.unit, bank.unit)}",
         "typed": f"addresses {who}",
         "value": float(len(found.packs)),

@@ -26,7 +26,7 @@ def _pictures(h: Harness, units: System) -> Iterator[tuple[str, str]]:
         if b.line:
             yield f"bus-{b.key}", bus_picture(b, units)
     for bank in h.banks:
-        yield f"bank-{bank.unit}", _rows(bank.settings, f"Switches, bank of {bank.unit}")
+        yield f"bank-{bank.key}", _rows(bank.settings, f"Switches, bank of {bank.unit}")
     if h.others:
         yield "switches", _rows(h.others, "Switches of inverters and meter")
 

@@ -24,6 +24,20 @@ RUN_NAMES = {
     "tap": "Tap to the service disconnect",
     "port-use": "Generator port to what it serves",
 }
+HOOKUPS: dict[bool, tuple[str, Choices]] = {  # by whether they are stacks for several inputs
+    False: (
+        "Packs come together",
+        (
+            ("bus", "on a bus"),
+            ("chain", "from pack to pack, the first to the unit"),
+            ("inputs", "each on a battery input of its own"),
+        ),
+    ),
+    True: (
+        "Stacks of a unit",
+        (("bus", "one, on its input"), ("inputs", "each on a battery input of its own")),
+    ),
+}
 
 
 def kit_fields(s: Shape) -> list[tuple[Field, bool]]:
@@ -44,6 +58,9 @@ def kit_fields(s: Shape) -> list[tuple[Field, bool]]:
     loose = unit is None or not unit.pack_inside or unit.battery is not None
     parting = {k: book.gateways[k] for k in gateways(book, unit, kind)}
     stacked = s.pack is not None and s.pack.form != "pack"
+    towers = (
+        s.pack is not None and s.pack.form == "stack" and bool(unit and unit.battery_inputs > 1)
+    )
     gateway = book.gateways.get(s.typed.get("kit/gateway", ""))
     asks = (
         unit is None or not unit.signals or any({"meter", "CT"} & {*p.serves} for p in unit.signals)
@@ -99,17 +116,8 @@ def kit_fields(s: Shape) -> list[tuple[Field, bool]]:
             loose and s.several and not stacked,
         ),
         (
-            Field(
-                "kit/hookup",
-                "Packs come together",
-                "choice",
-                choices=(
-                    ("bus", "on a bus"),
-                    ("chain", "from pack to pack, the first to the unit"),
-                    ("inputs", "each on a battery input of its own"),
-                ),
-            ),
-            loose and not stacked,
+            Field("kit/hookup", HOOKUPS[towers][0], "choice", choices=HOOKUPS[towers][1]),
+            loose and (not stacked or towers),
         ),
         (
             Field(
