@@ -60,6 +60,8 @@ def grown(d: Design, what: More) -> Plan:
         kit["series"] += 1
     elif what == "pack":
         kit["packs"] += 1
+        if d.pack and d.pack.form == "stack" and kit["packs"] > kit["inverters"]:
+            kit["hookup"] = "inputs"  # where its unit has one more
     elif what == "inverter":
         kit["inverters"] += 1
     else:

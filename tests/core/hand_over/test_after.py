@@ -217,6 +217,15 @@ def test_what_is_not_known_of_the_service_is_said():
     assert found.stops  # off grid the units would have to feed it
 
 
+def test_one_more_stack_takes_the_units_second_input():
+    d = made(SHAPES["three phases of 208 V"])
+    plan = grown(d, "pack")
+    assert (plan.kit.packs, plan.kit.hookup) == (2, "inputs")
+    assert not [x for x in compared(d, more(d, "pack")).stops if "stack" in x]
+    single = made(SALTINGS_BARN)
+    assert [x for x in compared(single, more(single, "pack")).stops if "stack of its own" in x]
+
+
 def test_the_sum_of_load_breakers_grows_with_it():
     plan = {**TERN_HOLLOW, "supply": {**TERN_HOLLOW["supply"], "load_breakers_a": 120}}
     d = made(plan)
