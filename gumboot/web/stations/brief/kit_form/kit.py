@@ -52,8 +52,11 @@ def kit_fields(s: Shape) -> list[tuple[Field, bool]]:
         for k, u in book.inverters.items()
         if suits_supply(u, kind) or k == s.typed.get("kit/inverter")
     }
+    inside = {u.pack_inside for u in book.inverters.values()} - {unit.pack_inside if unit else ""}
     packs = {
-        k: p for k, p in book.packs.items() if suits_unit(p, unit) or k == s.typed.get("kit/pack")
+        k: p
+        for k, p in book.packs.items()
+        if (suits_unit(p, unit) and k not in inside) or k == s.typed.get("kit/pack")
     }
     loose = unit is None or not unit.pack_inside or unit.battery is not None
     parting = {k: book.gateways[k] for k in gateways(book, unit, kind)}
