@@ -173,7 +173,7 @@ def _document(
     if first.kind.beside:
         kit["existing_pv"] = {"power_w": first.existing_w}
     if first.kind.generator:
-        lands = "inverter" if unit and unit.generator else "loads panel"
+        lands = "inverter" if unit and (unit.generator or unit.grid) else "loads panel"
         kit["generator"] = {"power_w": first.generator_w, "lands": lands}
     return {
         "code": first.code,

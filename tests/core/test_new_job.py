@@ -44,7 +44,7 @@ def answers(code, supply, kind, unit, **more):
         "packs": 0,
         "module": "reedbed-430",
         "existing_w": 4000.0,
-        "generator_w": 12000.0,
+        "generator_w": 16000.0,
     }
     return First(**{**said, **more})
 
@@ -142,3 +142,13 @@ def test_off_grid_without_an_array():
     assert not plan.strings and plan.kit.module is None
     stops = [f for f in design(plan, shelf).findings if f.level == "stop"]
     assert all(f.key.endswith(".run") for f in stops), [f.says for f in stops]
+
+
+def test_off_grid_a_generator_lands_where_it_can_charge():
+    """An inverter-charger without a generator port takes it at its AC input (common practice):
+    from the loads panel it could not charge.
+    """
+    unit = SHELF.inverters["marram-u15"]
+    assert unit.generator is None and unit.grid is not None
+    first = answers("nec-2023", "split-phase 120/240 V", "off-grid-generator", unit.id)
+    assert first_plan(first, SHELF).kit.generator.lands == "inverter"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
@@ -11,6 +11,14 @@ from gumboot.core.kit.entry import Entry, WrongTogether
 
 SLOT = "slot"  # the unit of a line that takes a whole window: "02:00-05:00 to 80 %", or "off"
 TIME = "time"  # of a line that takes a time of day: "02:00"
+
+BY_UNIT = {  # meanings that a menu has in % or in V: what a line in volts means
+    "back_to_grid": "back_to_grid_v",
+    "back_to_battery": "back_to_battery_v",
+    "gen_start_soc": "gen_start_v",
+    "gen_stop_soc": "gen_stop_v",
+}
+OF_CHARGE = {v: k for k, v in BY_UNIT.items()}
 
 
 class MenuRegister(Entry):
@@ -63,6 +71,15 @@ class MenuItem(Entry):
     sunspec: Annotated[str, Field(pattern=r"^(\d{1,5}\.\w{1,40})?$")] = ""
     writes: bool = False
     profile: bool = False
+
+    @model_validator(mode="before")
+    @classmethod
+    def _by_its_unit(cls, document: Any) -> Any:
+        if not isinstance(document, dict) or not isinstance(document.get("rule"), str):
+            return document
+        unit, rule = str(document.get("unit", "")).strip().lower(), document["rule"]
+        meant = {"v": BY_UNIT, "vdc": BY_UNIT, "v dc": BY_UNIT, "%": OF_CHARGE}.get(unit, {})
+        return {**document, "rule": meant.get(rule, rule)}
 
     @model_validator(mode="after")
     def _agrees(self) -> MenuItem:

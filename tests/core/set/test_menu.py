@@ -204,3 +204,36 @@ def test_a_window_of_start_and_end_alone_fills_to_the_top():
     slot = Slot(start_min=120, end_min=300, soc=80)
     work = work_keyed(fill_menu(job(menu, mode="windows", charge=(slot,))), Work())
     assert work.charge == (slot.model_copy(update={"soc": 100.0}),)
+
+
+@pytest.mark.parametrize(
+    ("chemistry", "cells", "to_grid", "to_battery"),
+    [("LFP", 16, 49, 53), ("flooded", 24, 46, 54), ("sealed", 12, 23, 27)],
+)
+def test_back_to_grid_and_to_battery_in_volts_are_volts(chemistry, cells, to_grid, to_battery):
+    """A menu has them in % or in V; 46 and 54 V of a 48 V lead bank are what such units come with
+    (common practice). In V they stand above the cut-off and below absorption.
+    """
+    volts = {"unit": "V", "least": 20, "most": 60, "step": 1}
+    lines = (
+        line("grid", "back_to_grid", **volts),
+        line("battery", "back_to_battery", **volts),
+        line("cut", "cut", **volts),
+        line("absorb", "absorb", **volts),
+    )
+    assert [x.rule for x in lines[:2]] == ["back_to_grid_v", "back_to_battery_v"]
+    filled = {s.id: s.value for s in fill_menu(job(lines, cells=cells, chemistry=chemistry))}
+    assert (filled["grid"], filled["battery"]) == (to_grid, to_battery)
+    assert filled["cut"] < filled["grid"] < filled["battery"] <= filled["absorb"]
+    share = {"unit": "%", "least": 0, "most": 100, "step": 1}
+    charge = (line("grid", "back_to_grid", **share), line("start", "gen_start_v", **share))
+    assert [x.rule for x in charge] == ["back_to_grid", "gen_start_soc"]
+
+
+def test_a_pack_without_a_link_is_not_said_to_talk():
+    of = job((line("absorb", "absorb", unit="V"), line("type", "lithium", options=("LFP", "AGM"))))
+    alone = Job(of.plan, of.inverter, of.pack.model_copy(update={"link": "none"}), None, ())
+    said = {s.id: s.why for s in fill_menu(alone)}
+    assert "no link to a BMS" in said["absorb"] and "talks" not in said["type"]
+    linked = {s.id: s.why for s in fill_menu(of)}
+    assert "safety net" in linked["absorb"] and "talks" in linked["type"]

@@ -20,6 +20,8 @@ CELL_V: dict[Chemistry, dict[str, float]] = {  # V a cell, common practice, from
         "hard_stop": 2.80,
         "gen_start": 3.15,
         "gen_stop": 3.35,
+        "to_grid": 3.10,
+        "to_battery": 3.35,
     },
     "NMC": {
         "absorb": 4.10,
@@ -31,6 +33,8 @@ CELL_V: dict[Chemistry, dict[str, float]] = {  # V a cell, common practice, from
         "hard_stop": 3.00,
         "gen_start": 3.50,
         "gen_stop": 3.90,
+        "to_grid": 3.45,
+        "to_battery": 3.90,
     },
     "flooded": {
         "absorb": 2.43,
@@ -43,7 +47,14 @@ CELL_V: dict[Chemistry, dict[str, float]] = {  # V a cell, common practice, from
     "sealed": {"absorb": 2.38, "float": 2.25, "recover": 2.08, "warn": 1.95, "cut": 1.85},
     "gel": {"absorb": 2.33, "float": 2.25, "recover": 2.08, "warn": 1.95, "cut": 1.85},
 }
-LEAD = {"recharge": 2.12, "hard_stop": 1.75, "gen_start": 2.00, "gen_stop": 2.20}  # the same
+LEAD = {  # the same: a bank of 24 cells goes back to the grid at 46 V, to the battery at 54 V
+    "recharge": 2.12,
+    "hard_stop": 1.75,
+    "gen_start": 2.00,
+    "gen_stop": 2.20,
+    "to_grid": 1.92,
+    "to_battery": 2.25,
+}
 for _kind_of_lead in ("flooded", "sealed", "gel"):
     CELL_V[_kind_of_lead] |= LEAD
 TIMES: dict[str, dict[str, float]] = {  # min and days: common practice, from memory
@@ -62,6 +73,8 @@ CELL_NAME = {
     "hard_stop": "Hard stop",
     "gen_start": "Generator starts",
     "gen_stop": "Generator stops",
+    "to_grid": "Back to grid",
+    "to_battery": "Back to battery",
     "equalise": "Equalisation",
 }
 
@@ -158,9 +171,11 @@ def _cells(which: str) -> Callable[[MenuItem, Job], Filled]:
             doubt=MEMORY,
         )
         why = (
-            "safety net should the BMS link fail"
-            if job.lithium
-            else f"for {job.chemistry} lead cells at 25 °C"
+            f"for {job.chemistry} lead cells at 25 °C"
+            if not job.lithium
+            else "no link to a BMS: it counts"
+            if job.unlinked
+            else "safety net should the BMS link fail"
         )
         return round(f.n, 1), f"{why}: {cell:g} V a cell", f
 
@@ -221,7 +236,8 @@ def _link(item: MenuItem, job: Job) -> Filled:
     return (
         link,
         (
-            "lead cells have no BMS: the inverter itself keeps the limits"
+            ("no BMS is linked" if job.lithium else "lead cells have no BMS")
+            + ": the inverter itself keeps the limits"
             if link == "none"
             else "the pack's BMS commands voltage and current over this link"
         ),
@@ -235,9 +251,10 @@ def _kind(item: MenuItem, job: Job) -> Filled:
         if item.choice(plain) and not item.choice(wanted):
             wanted = plain  # the sheet's own word for lithium of any kind
         other = "another lithium's or lead-acid" if job.chemistry == "NMC" else "lead-acid"
+        talks = "" if job.unlinked else " and its BMS talks"
         return (
             wanted,
-            f"the pack is {job.chemistry} and its BMS talks; {other} values would overcharge it",
+            f"the pack is {job.chemistry}{talks}; {other} values would overcharge it",
             None,
         )
     return (

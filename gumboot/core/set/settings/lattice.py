@@ -30,6 +30,15 @@ CHAINS: tuple[tuple[str, tuple[Rung, ...]], ...] = (
         ),
     ),
     (VOLTS, (("cut", False), ("gen_start_v", False), ("gen_stop_v", False), ("absorb", True))),
+    (
+        VOLTS,
+        (
+            ("cut", False),
+            ("back_to_grid_v", False),
+            ("back_to_battery_v", False),
+            ("absorb", True),
+        ),
+    ),
     (CHARGE, (("floor_off_grid", False), ("floor_on_grid", True), ("reserve_soc", True))),
     (CHARGE, (("back_to_grid", False), ("back_to_battery", False))),
     (CHARGE, (("floor_off_grid", False), ("gen_start_soc", False), ("gen_stop_soc", False))),

@@ -197,6 +197,8 @@ RULES: dict[str, Callable[[MenuItem, Job], Filled]] = {
     "floor_off_grid": _fixed(10.0, "in an outage the house may use this far down"),
     "back_to_grid": _fixed(15.0, "below this the house goes back to grid"),
     "back_to_battery": _fixed(40.0, "above this the house may leave the grid again"),
+    "back_to_grid_v": _cells("to_grid"),
+    "back_to_battery_v": _cells("to_battery"),
     "grid_charge": _grid_charge,
     "spare_sun": _spare_sun,
     "bond_off": _bond,

@@ -109,6 +109,11 @@ class Job:
         """Whether the cells are lithium."""
         return self.chemistry in LITHIUM
 
+    @property
+    def unlinked(self) -> bool:
+        """Whether no BMS speaks to the unit."""
+        return self.pack is not None and self.pack.link == "none"
+
 
 def key_of(id: str, unit_no: int) -> str:
     """The plan's key of a line of one unit: "charge_a", "charge_a.unit-2"."""
