@@ -414,3 +414,28 @@ def test_what_a_generator_charges_with_goes_by_what_a_line_means():
     assert made.charging.charger.n == pytest.approx(30 * volts / good)
     keyed = design(Plan.model_validate({**JUNIPER_CUT, "settings": {"own_charge_a": 25}}), shelf)
     assert keyed.charging.charger.n == pytest.approx(25 * volts / good)
+
+
+def test_at_the_ac_input_a_generator_charges_with_what_the_grid_would():
+    """A unit without a generator port takes it where the grid would stand: the line that holds the
+    grid's charging holds the generator's (common practice).
+    """
+    book = catalogue()
+    unit = book.inverters[JUNIPER_CUT["kit"]["inverter"]]
+    menu = tuple(
+        m.model_copy(update={"rule": "grid_charge_a"})
+        for m in unit.menu
+        if m.rule == "gen_charge_a"
+    )
+    rest = tuple(m for m in unit.menu if m.rule not in ("gen_charge_a", "grid_charge_a"))
+    port = {"grid": unit.grid or unit.generator, "menu": (*rest, *menu)}
+    keyed = {**JUNIPER_CUT, "settings": {menu[0].id: 20}}
+
+    def charger(generator):
+        own = unit.model_copy(update={**port, "generator": generator})
+        shelf = Catalogue(own if e.id == unit.id else e for e in book.entries.values())
+        return design(Plan.model_validate(keyed), shelf).charging.charger.n
+
+    volts = design(Plan.model_validate(JUNIPER_CUT), book).bank.v_max.n
+    assert charger(None) == pytest.approx(20 * volts / unit.battery_efficiency)
+    assert charger(unit.generator or unit.grid) > charger(None)

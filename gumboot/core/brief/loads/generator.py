@@ -39,7 +39,7 @@ def design_charging(
     gen = plan.kit.generator
     if gen is None or bank is None:
         return None
-    keyed = min((float(s.value) for s in _amps(settings)), default=inverter.charge_max_a)
+    keyed = min((float(s.value) for s in _amps(settings, inverter)), default=inverter.charge_max_a)
     power = given("P_gen", gen.power_w, "W", "Generator", "brief")
     amps = given("I_ch", keyed, "A", "Charge current of one inverter", "settings")
     n = given("n_ch", gen.charges, "", "Inverters the generator charges through", "plan")
@@ -118,13 +118,12 @@ def design_charging(
     return Charging(power, charger, need, hours)
 
 
-def _amps(settings: Sequence[Setting]) -> list[Setting]:
+def _amps(settings: Sequence[Setting], inverter: Inverter) -> list[Setting]:
     """The lines that hold what a generator charges with: the charge current, and its own where the
-    menu has one.
+    menu has one; that of the AC input where it stands there for want of a port of its own.
     """
-    return [
-        s for s in settings if s.rule in ("charge", "gen_charge_a") and not isinstance(s.value, str)
-    ]
+    rules = ("charge", "gen_charge_a", *(() if inverter.generator else ("grid_charge_a",)))
+    return [s for s in settings if s.rule in rules and not isinstance(s.value, str)]
 
 
 def generator_findings(
@@ -171,7 +170,7 @@ def generator_findings(
     both = charging.charger.n > 0 and loads > 0
     who = "Chargers and loads together ask" if both else alone
     says = f"{who} {charging.need.text}; the generator gives {power.text}."
-    cures = _lower(charging, settings)
+    cures = _lower(charging, settings, inverter)
     return [
         check(
             "generator.charge",
@@ -185,9 +184,9 @@ def generator_findings(
     ]
 
 
-def _lower(charging: Charging, settings: Sequence[Setting]) -> tuple[Cure, ...]:
+def _lower(charging: Charging, settings: Sequence[Setting], inverter: Inverter) -> tuple[Cure, ...]:
     """The charge current at which chargers and loads fit the generator, where the menu takes it."""
-    item = min(_amps(settings), key=lambda s: float(s.value), default=None)
+    item = min(_amps(settings, inverter), key=lambda s: float(s.value), default=None)
     left = charging.power.n - (charging.need.n - charging.charger.n)
     if item is None or isinstance(item.value, str) or min(left, charging.charger.n) <= 0:
         return ()
@@ -195,5 +194,5 @@ def _lower(charging: Charging, settings: Sequence[Setting]) -> tuple[Cure, ...]:
     amps = float(int(item.value * left / charging.charger.n / step) * step)
     if amps < max(item.least or 0.0, step):
         return ()
-    by = " by the generator" if item.rule == "gen_charge_a" else ""
+    by = "" if item.rule == "charge" else " by the generator"
     return (Cure(f"Charge{by} at {amps:g} A", (Change(f"/settings/{item.key}", amps),)),)
