@@ -131,7 +131,8 @@ def _weak(
     a fuse ahead breaks, a pack's own breaker need not break alone.
     """
     rule = plan.book.clauses["interrupting"]
-    ahead = {s.after[0]: s for s in network.switches if s.kind == "fuse" and len(s.after) == 1}
+    own = {t.switch.id for t in currents if t.switch.kind == "own breaker"}
+    ahead = {k: s for s in network.switches if s.kind == "fuse" for k in s.after if k in own}
     out = [_silent(t, bank, rule) for t in _unrated(currents)]
     weak = [t for t in currents if t.switch.interrupt_a and t.worst > t.switch.interrupt_a]
     guarded = [t for t in weak if _fused(t, ahead.get(t.switch.id))]
