@@ -6,6 +6,7 @@ the shelf or stays open.
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -21,7 +22,8 @@ from gumboot.core.brief.suits import (
 from gumboot.core.codes.book import Book
 from gumboot.core.codes.books import BOOKS
 from gumboot.core.design import design
-from gumboot.core.kit import Catalogue, Inverter, Pack
+from gumboot.core.kit import Catalogue, Inverter, Pack, Terminal
+from gumboot.core.kit.presumed import NOT_ENTERED
 from gumboot.core.plan import Plan
 from gumboot.core.size.finder import Face, find
 
@@ -121,15 +123,18 @@ def packs_for(shelf: Catalogue, unit: Inverter | None) -> list[str]:
     draws = unit.power_w / max(unit.battery_v_min, 1.0)
     port = unit.battery.protection_max_a if unit.battery else None
 
-    own = {t.most.endswith("mm²") for t in unit.battery.terminals} if unit.battery else set()
+    def metric(terminals: Iterable[Terminal]) -> set[bool]:
+        return {t.most.endswith("mm²") for t in terminals if t.source != NOT_ENTERED}
+
+    own = metric(unit.battery.terminals) if unit.battery else set()
 
     def likely(p: Pack) -> tuple[bool | float | str, ...]:
         most = 1 if p.form == "stack" else p.parallel_max
         wanted = math.ceil(draws / p.discharge_max_a)
         over = bool(port and p.breaker_a and p.breaker_a > port)  # its own breaker is too large
         other = p.chemistry != unit.chemistries[0]  # the sheet names first what it is made for
-        sizes = {t.most.endswith("mm²") for t in p.terminals}
-        foreign = bool(own) and sizes != own  # its terminals are for the other book's cable
+        sizes = metric(p.terminals)
+        foreign = bool(own and sizes) and sizes != own  # for the other book's cable
         strange = (p.maker != unit.maker, p.id not in shelf.own)
         return (over, wanted > most, other, foreign, *strange, wanted, p.id)
 

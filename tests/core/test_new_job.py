@@ -152,3 +152,13 @@ def test_off_grid_a_generator_lands_where_it_can_charge():
     assert unit.generator is None and unit.grid is not None
     first = answers("nec-2023", "split-phase 120/240 V", "off-grid-generator", unit.id)
     assert first_plan(first, SHELF).kit.generator.lands == "inverter"
+
+
+def test_a_pack_whose_terminals_nobody_entered_is_of_no_other_book():
+    """What is presumed of its posts says nothing of the cable it is made for: a crew's own pack is
+    proposed before the examples, under either book.
+    """
+    plain = {**next(d for d in documents() if d["id"] == "tidewell-14"), "id": "own-14"}
+    own = entry.validate_python({k: v for k, v in plain.items() if k not in ("terminals", "earth")})
+    shelf = Catalogue([*SHELF.entries.values(), own], ["own-14"])
+    assert packs_for(shelf, shelf.inverters["marram-s8"])[0] == "own-14"

@@ -256,6 +256,7 @@ def test_every_breaker_is_drawn_at_the_box_that_holds_it(name):
     for c in d.network.circuits:
         if c.id not in drawn or not drawn[c.id].devices:
             continue
+        ends = [e for e in (c.source, c.load) if not d.network.nodes[e.node].bar]
         places = {
             s.body
             for s in d.network.switches
@@ -272,6 +273,10 @@ def test_every_breaker_is_drawn_at_the_box_that_holds_it(name):
             nearest = min(away, key=away.get)
             assert nearest in places and away[nearest] < 20, (c.id, nearest, places)
             held += 1
+        has = [
+            e for e in ends if e.body in places and (e.body in sheet.boxes or e.body in sheet.bars)
+        ]
+        assert len(drawn[c.id].devices) == len(has), c.id
     assert held
 
 

@@ -46,7 +46,7 @@ class Book:
     output_margin: greatest output current of an inverter over its rated one where its maker is
     silent. continuous: protection over continuous current; board_load: the current a feeder is
     counted
-    with, of its rating; next_standard: the rating at or above some A.
+    with, of its rating; next_standard: the rating at or above some A; ratings: all there are, in A.
     building_v: the most V of an array, by what the building is. fuse_bounds: what a string fuse
     must lie
     between, of I_sc; fuse_fits: whether a rating does.
@@ -91,6 +91,7 @@ class Book:
     continuous: float
     board_load: Formula
     next_standard: Callable[[float], float]
+    ratings: tuple[float, ...]
     building_v: Mapping[str, float]
     fuse_bounds: Callable[[Figure], tuple[Figure, ...]]
     fuse_fits: Callable[[float, Sequence[Figure]], bool]

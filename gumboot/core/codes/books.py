@@ -165,6 +165,7 @@ NEC = Book(
         doubt=MEMORY,
     ),
     next_standard=nec.next_standard,
+    ratings=nec.STANDARD_A,
     building_v={"dwelling": 600.0, "other": 1000.0, "equipment only": 1500.0},  # 690.7
     fuse_bounds=_nec_fuse,
     fuse_fits=_at_least,
@@ -293,6 +294,7 @@ IEC = Book(
         assumption="loaded to its rating",
     ),
     next_standard=iec.next_standard,
+    ratings=iec.STANDARD_A,
     building_v=dict.fromkeys(("dwelling", "other", "equipment only"), 1000.0),  # on buildings
     fuse_bounds=iec.string_fuse,
     fuse_fits=_between,

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-
 from gumboot.core.basis.figure import MEMORY, Figure, given, solve
 from gumboot.core.codes.book import Book
 from gumboot.core.kit import MAINS, Inverter
@@ -83,10 +81,10 @@ def port_current(inverter: Inverter, book: Book, limit_a: float | None = None) -
     if limit_a is not None and limit_a < inverter.pass_through_a:
         parts.append(given("I_key", limit_a, "A", "Limit keyed in Set", "plan"))
         terms.append("I_key")
-    breaker = largest_breaker_a(inverter)
-    if breaker / book.continuous < min(f.n for f in parts) - 1e-9:
-        parts.append(given("I_max", breaker, "A", "Largest breaker allowed", "inverter sheet"))
-        terms.append("I_max" if book.continuous == 1 else f"I_max / {book.continuous:g}")
+    breaker = for_long(inverter, book)
+    if breaker is not None and breaker.n < min(f.n for f in parts) - 1e-9:
+        parts.append(breaker)
+        terms.append(breaker.symbol)
     name, held = "Continuous current", "the port carries its pass-through as well as its output"
     if len(terms) > 1:
         name = "Continuous current, as limited"
@@ -107,10 +105,25 @@ def port_current(inverter: Inverter, book: Book, limit_a: float | None = None) -
     )
 
 
-def largest_breaker_a(inverter: Inverter) -> float:
-    """The largest protection in A that every AC port between grid and loads may have."""
+def for_long(inverter: Inverter, book: Book) -> Figure | None:
+    """What the largest breaker that its maker allows at every AC port carries for long, in A; None
+    where no rating there is as small. A maximum of 63 A, NEC: 60 A, 48 A for long.
+    """
     ports = [p for p in (inverter.grid, inverter.backup) if p]
-    return min((p.protection_max_a for p in ports), default=math.inf)
+    most = [
+        max(
+            (a for a in (*book.ratings, p.protection_named_a or 0) if a <= p.protection_max_a),
+            default=0.0,
+        )
+        for p in ports
+    ]
+    if not most or min(most) <= 0:
+        return None
+    clause = book.clauses["breaker for long"]
+    largest = given("I_max", min(most), "A", "Largest breaker the maker allows", "inverter sheet")
+    k = given("k", book.continuous, "", "Protection over continuous current", clause)
+    name = "What the largest breaker carries for long"
+    return solve("I_long", "A", name, "I_max / k", largest, k, source=clause, doubt=MEMORY)
 
 
 def line_voltage(supply: str, inverter: Inverter, alone: bool = False) -> Figure:

@@ -8,7 +8,7 @@ from gumboot.core.basis.figure import Figure
 from gumboot.core.basis.finding import Asked, Finding, duty, note
 from gumboot.core.brief.chapters import KIT, chosen, named
 from gumboot.core.chapter import Chapter, Draft
-from gumboot.core.network.currents import largest_breaker_a
+from gumboot.core.network.currents import for_long
 from gumboot.core.size.bank import Bank, bank_findings, class_findings, design_bank
 from gumboot.core.size.limits import keyed_limit
 from gumboot.core.size.strings import StringDesign, design_string, design_trackers
@@ -102,16 +102,16 @@ def _held(amps: float | None, d: Draft) -> Found:
     if most is None:
         return ()
     if amps is None or amps >= most:
-        breaker = largest_breaker_a(unit)
-        lets = breaker / book.continuous
-        if lets >= most - 1e-9:
+        lets = for_long(unit, book)
+        if lets is None or lets.n >= most - 1e-9:
             return ()
         says = (
-            f"The unit passes {most:g} A, and the largest breaker its maker allows, {breaker:g} A,"
-            f" carries {lets:.3g} A for long: what is behind it may draw no more."
+            f"The unit passes {most:g} A, and the largest breaker its maker allows,"
+            f" {lets.inputs[0].text}, carries {lets.text} for long: what is behind it may draw no"
+            " more."
         )
         rule = book.clauses["breaker for long"]
-        return (note("through.breaker", "inverter-1", says, rule),)
+        return (note("through.breaker", "inverter-1", says, rule, figures=(lets,)),)
     says = (
         f"Conductors are sized for {amps:g} A through each unit because a setting limits it. It is"
         " keyed before first power, the menu is locked, and the maker lists it as a limiter."

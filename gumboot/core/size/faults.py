@@ -152,7 +152,7 @@ def _weak(
         )
         cures = [
             *_stronger(network, rows, plan, catalogue),
-            *_fuses(currents, rows, plan, catalogue),
+            *_fuses(currents, rows, plan, catalogue, bank.v_max.n),
             Cure("Enter one that breaks more on the shelf, or fuses to stand ahead of it"),
         ]
         at = worst.switch.body
@@ -196,20 +196,31 @@ def _stronger(
 
 
 def _fuses(
-    currents: Sequence[Through], weak: Sequence[Through], plan: Plan, catalogue: Catalogue
+    currents: Sequence[Through],
+    weak: Sequence[Through],
+    plan: Plan,
+    catalogue: Catalogue,
+    volts: float,
 ) -> list[Cure]:
-    """A fuse for each pack at the bus, where packs are in star on one and the shelf has a fuse that
-    breaks what a short there can drive.
+    """A fuse for each pack at a bus, where packs are in star on one or may be brought to it, and
+    the shelf has a fuse that breaks what a short there can drive.
     """
-    kit, at_bus = plan.kit, [t.worst for t in currents if t.switch.body.startswith("dc-bus")]
+    kit, chained = plan.kit, plan.kit.hookup == "chain" or plan.kit.takeoff != "star"
+    at_bus = [t.worst for t in currents if t.switch.body.startswith("dc-bus")]
+    if chained:
+        at_bus.append(sum(t.from_a for t in currents if t.switch.kind == "own breaker"))
     own = all(t.switch.id == f"{t.switch.body}/own" for t in weak)
-    if not own or not at_bus or kit.pack_fuses or kit.takeoff != "star":
+    if not own or not at_bus or kit.pack_fuses:
         return []
     rated = max(t.switch.rated_a or 0.0 for t in weak)
-    fuse = catalogue.device("dc-fuse", rated, book=plan.code, breaks_a=max(at_bus))
+    fuse = catalogue.device("dc-fuse", rated, "any", plan.code, volts, max(at_bus))
     if fuse is None or not all(t.from_a <= (t.switch.interrupt_a or 0.0) for t in weak):
         return []
-    return [Cure("Plan a fuse for each pack at the bus", (Change("/kit/pack_fuses", True),))]
+    says, changes = "Plan a fuse for each pack at the bus", [Change("/kit/pack_fuses", True)]
+    if chained:
+        says = "Bring each pack to a bus, with a fuse there"
+        changes += [Change("/kit/hookup", "bus"), Change("/kit/takeoff", "star")]
+    return [Cure(says, tuple(changes))]
 
 
 def _unrated(currents: Sequence[Through]) -> list[Through]:

@@ -437,6 +437,20 @@ def test_the_second_of_two_units_closes_onto_a_live_bus(tern):
     assert "bank.inrush" not in {f.key for f in design(off_wall(tern), shelf).findings}
 
 
+def test_packs_in_a_chain_come_to_a_bus_where_their_breakers_break_too_little():
+    """Jumpers have nowhere for a fuse: the click lays the bus too, and no stop is left of it."""
+    book, shape = catalogue(), SHAPES["packs in a chain to the unit"]
+    own = book.packs[shape["kit"]["pack"]].model_copy(update={"breaker_interrupt_a": 8_000})
+    book = Catalogue([own if e.id == own.id else e for e in book.entries.values()])
+    plan = Plan.model_validate(shape)
+    stopped = next(f for f in design(plan, book).findings if f.key == "bank.fault.pack")
+    cure = next(c for c in stopped.cures if c.changes)
+    after = Plan.model_validate(apply(plan.model_dump(), cure.changes))
+    assert (after.kit.hookup, after.kit.pack_fuses) == ("bus", True)
+    keys = {f.key for f in design(after, book).findings}
+    assert "bank.fault.series" in keys and not keys & {"bank.fault.pack", "bank.fault.fuse"}
+
+
 def test_like_strings_that_drop_alike_are_one_check_with_one_cure(saltings):
     """Two strings of one length on the roof: one finding, whose click makes both larger."""
     plan = saltings
@@ -453,13 +467,15 @@ def test_like_strings_that_drop_alike_are_one_check_with_one_cure(saltings):
     assert not [f for f in cured.findings if f.key.startswith("pv-") and f.key.endswith(".drop")]
 
 
-def test_what_the_makers_largest_breaker_lets_pass_is_the_ports_current(heron):
+@pytest.mark.parametrize("most", [60, 63])
+def test_what_the_makers_largest_breaker_lets_pass_is_the_ports_current(heron, most):
     """A unit that passes 50 A behind 60 A at most: 60 / 1.25 = 48 A for long (NEC 210.20(A)), not a
-    70 A breaker that its maker forbids; it is said, and the permitted current goes into Set.
+    70 A breaker that its maker forbids; it is said, and the permitted current goes into Set. A
+    maximum of 63 A, which 240.6(A) does not have, is 60 A too.
     """
     book = catalogue()
     unit = book.inverters[heron.kit.inverter]
-    grid = unit.grid.model_copy(update={"protection_max_a": 60})
+    grid = unit.grid.model_copy(update={"protection_max_a": most, "protection_named_a": None})
     own = unit.model_copy(update={"grid": grid, "pass_through_a": 50})
     d = design(
         off_wall(heron), Catalogue([own if e.id == own.id else e for e in book.entries.values()])
@@ -467,7 +483,10 @@ def test_what_the_makers_largest_breaker_lets_pass_is_the_ports_current(heron):
     row = next(s for s in d.circuits if s.id == "grid-1")
     assert row.circuit.current.n == 48 and row.protection.n == 60 and row.permitted.n == 48
     keys = {f.key: f for f in d.findings}
-    assert "grid-1.maker" not in keys and "48 A for long" in keys["through.breaker"].says
+    assert (
+        "grid-1.maker" not in keys and "60 A, carries 48 A for long" in keys["through.breaker"].says
+    )
+    assert keys["through.breaker"].figures[0].n == 48
     through = next(s for s in d.settings if s.rule == "pass_through")
     assert through.value == 48
 
