@@ -75,7 +75,9 @@ class Rules:
     """What the battery may do at each step, as shares of its capacity: not below `floor`; from the
     grid up to `fill` (0: never).
 
-    Limits of import and export in W; a generator's W, and the shares it starts and stops at.
+    Limits of import and export in W; a generator's W, the shares it starts and stops at, what its
+    chargers draw of it at most, and whether it carries the house alone: on the loads panel, whose
+    main is off while it runs, neither sun nor battery helps, and the sun charges.
     sell_first: spare sun is sold before it charges. may_charge: 1 or 0, whether cells may be
     charged
     (lithium below 0 °C may not); None: always.
@@ -88,6 +90,8 @@ class Rules:
     generator_w: float = 0.0
     generator_on: float = 0.0
     generator_off: float = 0.0
+    generator_charge_w: float = NO_LIMIT
+    generator_alone: bool = False
     sell_first: bool = False
     may_charge: Series | None = None
 
@@ -108,17 +112,17 @@ TRACES = ("bought", "sold", "charged", "discharged", "stored", "unserved", "gene
 def _loop(  # type: ignore[no-untyped-def]
     sun, load, buy, sell, floor, fill, warm, n, limits, banks, scale, start, out, trace
 ):
-    """All candidates over all steps. limits: import, export, generator W, on, off, sell first;
-    banks: rows of capacity, charge, discharge, eta in and out, ac, shared.
+    """All candidates over all steps. limits: import, export, generator W, on, off, sell first, what
+    chargers draw, alone; banks: rows of capacity, charge, discharge, eta in and out, ac, shared.
     """
-    grid_in, grid_out, gen_w, gen_on, gen_off, sell_first = (
+    grid_in, grid_out, gen_w, gen_on, gen_off = (
         limits[0],
         limits[1],
         limits[2],
         limits[3],
         limits[4],
-        limits[5],
     )
+    sell_first, gen_most, alone = limits[5], limits[6], limits[7]
     for c in range(banks.shape[0]):
         cap, p_most, p_out, eta_in, eta_out, ac, shared, eta_g = (
             banks[c, 0],
@@ -139,7 +143,12 @@ def _loop(  # type: ignore[no-untyped-def]
             pv, want = sun[t] * scale[c], load[t]
             p_in = p_most * warm[t]
             room = ac if shared > 0 else NO_LIMIT
-            direct = min(pv, want, room)
+            if gen_w > 0:
+                if e <= gen_on * cap:
+                    running = True
+                elif e >= gen_off * cap:
+                    running = False
+            direct = 0.0 if running and alone > 0 else min(pv, want, room)
             left = pv - direct
             space = max(0.0, cap - e) / (eta_in * STEP_H)
             first = min(left, room - direct, grid_out) if sell_first > 0 else 0.0
@@ -147,17 +156,13 @@ def _loop(  # type: ignore[no-untyped-def]
             sold = min(left - charge, room - direct, grid_out)
             cut = left - charge - sold
             need = want - direct
-            if gen_w > 0:
-                if e <= gen_on * cap:
-                    running = True
-                elif e >= gen_off * cap:
-                    running = False
             gen = gen_charge = give = 0.0
             if running:
                 gen = min(need, gen_w)
                 need -= gen
-                gen_charge = min(gen_w - gen, p_in - charge, (space - charge) * eta_in / eta_g)
-            if need > 0:
+                space_g = (space - charge) * eta_in / eta_g
+                gen_charge = min(gen_w - gen, gen_most, p_in - charge, space_g)
+            if need > 0 and not (running and alone > 0):
                 have = max(0.0, e - floor[t] * cap) * eta_out / STEP_H
                 give = min(need, p_out, have, room - direct if shared > 0 else ac)
                 need -= give
@@ -313,6 +318,8 @@ def _limits(rules: Rules) -> Series:
             rules.generator_on,
             rules.generator_off,
             float(rules.sell_first),
+            rules.generator_charge_w,
+            float(rules.generator_alone),
         ]
     )
 

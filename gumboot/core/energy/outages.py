@@ -43,14 +43,10 @@ def _loop(  # type: ignore[no-untyped-def]
     ac,
     shared,
     floor,
-    gen_w,
-    gen_on,
-    gen_off,
 ):
     n = len(sun)
     for h in range(len(out)):
         e = stored[h * 4 - 1]
-        running = False
         lasted = 0
         for k in range(LONGEST_H * 4):
             t = (h * 4 + k) % n
@@ -60,16 +56,7 @@ def _loop(  # type: ignore[no-untyped-def]
             space = max(0.0, cap - e) / (eta_in * STEP_H)
             charge = min(pv - direct, p_in, space)
             need = want - direct
-            if gen_w > 0:
-                if e <= gen_on * cap:
-                    running = True
-                elif e >= gen_off * cap:
-                    running = False
             give = 0.0
-            if running:
-                gen = min(need, gen_w)
-                need -= gen
-                charge += min(gen_w - gen, p_in - charge, space - charge)
             if need > 0:
                 give = min(
                     need,
@@ -90,13 +77,11 @@ def outages(
     stored: Series,
     bank: Bank,
     floor: float,
-    generator: tuple[float, float, float] = (0.0, 0.0, 0.0),
 ) -> Outages:
     """For every hour as the start. sun and load in W each step on the backup side; stored Wh at the
     end of each step of the year on grid.
 
-    floor: share of the capacity that islanding may go down to. generator: W, and the shares it
-    starts and stops at (by hand or by itself).
+    floor: share of the capacity that islanding may go down to.
     """
     out = np.zeros(len(sun) // 4)
     machine(_loop)(
@@ -112,7 +97,6 @@ def outages(
         bank.ac_w,
         float(bank.shared),
         floor,
-        *generator,
     )
     at = int(out.argmin())
     return Outages(out, float(out[at]), at)

@@ -266,15 +266,17 @@ def gather(
         rules, import_w=tariff.import_limit_w or NO_LIMIT, export_w=min(limits, default=NO_LIMIT)
     )
     if off_grid:
-        gen = plan.kit.generator.power_w if plan.kit.generator else 0.0
+        gen = plan.kit.generator
         rules = Rules(
             np.full(STEPS, floor_off),
             np.zeros(STEPS),
             0.0,
             0.0,
-            gen,
+            gen.power_w if gen else 0.0,
             min(0.95, floor_off + GENERATOR_ON),
             max(GENERATOR_OFF, floor_off + 0.1),
+            design.charging.charger.n if design.charging else NO_LIMIT,
+            gen is not None and gen.charges == 0,
         )
     rules = replace(rules, may_charge=warm_enough(plan, pack, cal, weather))
     buy, sell = prices(tariff, cal)
@@ -382,6 +384,13 @@ def rests_on(
             "In an outage a PV inverter that feeds the grid side, or is not known to throttle, is"
             " not counted on."
         )
+    if gen := plan.kit.generator if plan.supply.kind == "off-grid" else None:
+        out.append(
+            "The generator charges through the inverter it lands on, at the current that is keyed."
+            if gen.charges
+            else "While the generator runs on the loads panel it carries the house alone: it does"
+            " not charge, and the battery fills by the sun only."
+        )
     if not plan.site.zone:
         out.append("No time zone is given: clocks do not change.")
     return tuple(out)
@@ -394,7 +403,7 @@ def live(i: Inputs) -> Year:
         0.0, 0.0, 0.0, 1.0, 1.0, i.bank.ac_w if i.bank else NO_LIMIT, bool(i.bank and i.bank.shared)
     )
     bank = i.bank or none
-    grid = replace(i.rules, floor=np.ones(STEPS), fill=zero)
+    grid = replace(i.rules, floor=np.ones(STEPS), fill=zero, generator_alone=False)
     free = replace(grid, import_w=NO_LIMIT) if not i.off_grid else grid
     settled = (
         many(i.sun, i.load, i.buy, i.sell, i.rules, [bank], [1.0])[0, -1] * 1000 / bank.capacity_wh

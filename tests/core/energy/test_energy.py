@@ -84,6 +84,8 @@ def rules(draw, n=N):
         generator,
         0.3 if generator else 0.0,
         0.7 if generator else 0.0,
+        draw(st.sampled_from([NO_LIMIT, 1200.0, 0.0])),
+        draw(st.booleans()),
         draw(st.booleans()),
     )
 
@@ -95,7 +97,16 @@ def plainly(sun, load, buy, sell, r, b, start):
     e, running, out = start * b.capacity_wh, False, dict.fromkeys(TOTALS, 0.0)
     for t in range(len(sun)):
         ceiling = b.ac_w if b.shared else NO_LIMIT
-        to_house = min(sun[t], load[t], ceiling)
+        if r.generator_w:
+            running = (
+                True
+                if e <= r.generator_on * b.capacity_wh
+                else False
+                if e >= r.generator_off * b.capacity_wh
+                else running
+            )
+        by_itself = running and r.generator_alone
+        to_house = 0.0 if by_itself else min(sun[t], load[t], ceiling)
         spare, short = sun[t] - to_house, load[t] - to_house
         room = max(0.0, b.capacity_wh - e) * 4 / b.eta_charge
         if r.sell_first:
@@ -105,21 +116,13 @@ def plainly(sun, load, buy, sell, r, b, start):
             c = min(spare, b.charge_w, room)
             x = min(spare - c, ceiling - to_house, r.export_w)
         out["curtailed"] += spare - c - x
-        if r.generator_w:
-            running = (
-                True
-                if e <= r.generator_on * b.capacity_wh
-                else False
-                if e >= r.generator_off * b.capacity_wh
-                else running
-            )
         g = gc = 0.0
         if running:
             g = min(short, r.generator_w)
             short -= g
-            gc = min(r.generator_w - g, b.charge_w - c, room - c)
+            gc = min(r.generator_w - g, r.generator_charge_w, b.charge_w - c, room - c)
         d = 0.0
-        if short > 0:
+        if short > 0 and not by_itself:
             d = min(
                 short,
                 b.discharge_w,
@@ -162,6 +165,20 @@ def test_the_loop_is_the_plain_one(seed, bank, r, start):
     s = series(seed)
     lived = run(*s, r, bank, start)
     assert lived.totals == pytest.approx(plainly(*s, r, bank, start), rel=1e-9, abs=1e-7)
+
+
+def test_a_generator_on_the_loads_panel_carries_the_house_alone():
+    """The panel's main is off while it runs: it charges nothing, and the sun fills the battery."""
+    sun, load = np.full(N, 2000.0), np.full(N, 1000.0)
+    bank = Bank(10_000, 3000, 3000, 1.0, 1.0, 5000, False)
+    low = Rules(np.full(N, 0.1), np.zeros(N), 0.0, 0.0, 1500.0, 0.3, 0.7)
+    lived = run(sun, load, sun, sun, replace(low, generator_alone=True), bank, 0.2)
+    assert lived.trace["generator"][0] == 1000 and lived.trace["charged"][0] == 2000
+    assert lived.trace["unserved"].max() == 0 and lived.trace["discharged"].max() == 0
+    beside = run(sun, load, sun, sun, replace(low, generator_charge_w=300.0), bank, 0.2)
+    assert beside.trace["generator"][0] == 300 and beside.trace["charged"][0] == 1300
+    heavy = run(sun * 0, load * 2, sun, sun, replace(low, generator_alone=True), bank, 0.2)
+    assert heavy.trace["unserved"][0] == 500 and heavy.trace["discharged"][0] == 0
 
 
 @settings(max_examples=120)
