@@ -318,7 +318,7 @@ def _limits(rules: Rules) -> Series:
             rules.generator_on,
             rules.generator_off,
             float(rules.sell_first),
-            rules.generator_charge_w,
+            0.0 if rules.generator_alone else rules.generator_charge_w,
             float(rules.generator_alone),
         ]
     )

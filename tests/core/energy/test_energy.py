@@ -120,7 +120,8 @@ def plainly(sun, load, buy, sell, r, b, start):
         if running:
             g = min(short, r.generator_w)
             short -= g
-            gc = min(r.generator_w - g, r.generator_charge_w, b.charge_w - c, room - c)
+            draws = 0.0 if by_itself else r.generator_charge_w
+            gc = min(r.generator_w - g, draws, b.charge_w - c, room - c)
         d = 0.0
         if short > 0 and not by_itself:
             d = min(
