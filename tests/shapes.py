@@ -34,6 +34,7 @@ def runs(document: dict[str, Any], **more: Any) -> dict[str, Any]:
 
 
 PV = {"power_w": 4600, "line": "L2"}
+BY_C = {"length_m": 1.5, "method": "C"}
 BOTH = {"grid_feeder": SHORT, "backup_feeder": SHORT}
 THREE = {"supply__kind": "three-phase 400/230 V", "kit__gateway": "fenwright-g63"}
 GENERATOR = {"power_w": 14000}
@@ -70,6 +71,13 @@ SHAPES: dict[str, dict[str, Any]] = {
         SALTINGS_BARN, kit__inverters=3, kit__packs=3, runs=runs(SALTINGS_BARN, **BOTH)
     ),
     "two stacks on one unit": other(SHOP, kit__packs=2, kit__hookup="inputs"),
+    "stacks in a combiner": other(SALTINGS_BARN, kit__packs=2, runs=runs(SALTINGS_BARN, pack=BY_C)),
+    "stacks in a combiner at each of two units": other(
+        SALTINGS_BARN,
+        kit__inverters=2,
+        kit__packs=4,
+        runs=runs(SALTINGS_BARN, pack=BY_C, grid_feeder=BY_C, backup_feeder=BY_C),
+    ),
     "towers bridged": other(SALTINGS_BARN, kit__towers=2),
     "cabinets": other(HERON_SLIP, kit__pack="tidewell-5r", kit__packs=10),
     "single-phase units on three lines": other(

@@ -129,7 +129,7 @@ def packs_for(shelf: Catalogue, unit: Inverter | None) -> list[str]:
     own = metric(unit.battery.terminals) if unit.battery else set()
 
     def likely(p: Pack) -> tuple[bool | float | str, ...]:
-        most = 1 if p.form == "stack" else p.parallel_max
+        most = p.parallel_max
         wanted = math.ceil(draws / p.discharge_max_a)
         over = bool(port and p.breaker_a and p.breaker_a > port)  # its own breaker is too large
         other = p.chemistry != unit.chemistries[0]  # the sheet names first what it is made for
@@ -173,8 +173,8 @@ def _document(
         "gateway": gateway,
     }
     pack = shelf.packs.get(first.pack)
-    if pack and pack.form == "stack" and kit["packs"] > first.inverters:
-        kit["hookup"] = "inputs"  # where the unit has that many
+    if pack and pack.form == "stack" and unit and unit.battery_inputs > 1:
+        kit["hookup"] = "inputs" if kit["packs"] > first.inverters else "bus"
     if first.kind.beside:
         kit["existing_pv"] = {"power_w": first.existing_w}
     if first.kind.generator:

@@ -60,8 +60,9 @@ def grown(d: Design, what: More) -> Plan:
         kit["series"] += 1
     elif what == "pack":
         kit["packs"] += 1
-        if d.pack and d.pack.form == "stack" and kit["packs"] > kit["inverters"]:
-            kit["hookup"] = "inputs"  # where its unit has one more
+        stacked = d.pack is not None and d.pack.form == "stack"
+        if stacked and d.inverter and d.inverter.battery_inputs > 1:
+            kit["hookup"] = "inputs" if kit["packs"] > kit["inverters"] else "bus"
     elif what == "inverter":
         kit["inverters"] += 1
     else:

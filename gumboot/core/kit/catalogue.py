@@ -39,6 +39,7 @@ AnyEntry = Annotated[
 ]
 entry = TypeAdapter[AnyEntry](AnyEntry)
 file = TypeAdapter[list[AnyEntry]](list[AnyEntry])
+FAR = 4  # times the volts of the bank: what is made for more is the second choice, common practice
 
 
 def schema_text() -> str:
@@ -97,7 +98,7 @@ class Catalogue:
     ) -> Device | None:
         """The smallest device of a role, supply and book that carries `amps` at the supply's volts
         and at so many DC volts, and by its plate breaks so many A; None when there is none.
-        One whose plate is silent about volts comes last.
+        One made for far more volts, or whose plate is silent about them, comes after those.
         """
         fits = [
             d
@@ -109,7 +110,11 @@ class Catalogue:
             and (not dc_v or d.volts_dc is None or d.volts_dc >= dc_v)
             and (not breaks_a or (d.interrupt_a or 0.0) >= breaks_a)
         ]
-        return min(fits, key=lambda d: (bool(dc_v) and d.volts_dc is None, d.up_to_a), default=None)
+
+        def far(d: Device) -> int:
+            return 2 if d.volts_dc is None else int(d.volts_dc > FAR * dc_v)
+
+        return min(fits, key=lambda d: (bool(dc_v) and far(d), d.up_to_a), default=None)
 
     def named(self, id: str) -> Device | None:
         """A device by its id; None when there is none."""

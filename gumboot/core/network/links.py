@@ -58,7 +58,9 @@ def groups(b: Builder) -> list[tuple[int, list[str]]]:
     """(the inverter it talks to, its pack bodies) of every bank."""
     packs = [x for x in b.bodies if x.startswith("pack-")]
     if b.pack is not None and b.pack.form == "stack":
-        return [(i, [f"pack-{n}"]) for i, row in enumerate(stacks_of(b), 1) for n in row]
+        rows = [(i, [f"pack-{n}" for n in row]) for i, row in enumerate(stacks_of(b), 1)]
+        alone = b.plan.kit.hookup == "inputs"  # each speaks for itself
+        return [(i, [x]) for i, row in rows for x in row] if alone else [x for x in rows if x[1]]
     if b.pack is not None and b.pack.cabinet:
         return [(1, packs)] if packs else []
     out, first = [], 0

@@ -140,10 +140,12 @@ def banks_of(plan: Plan, inverter: Inverter, pack: Pack) -> int:
     return kit.inverters if own else 1
 
 
-def stacks_each(kit: Kit, inverter: Inverter) -> int:
-    """How many stacks every unit has: one, or one for each of its battery inputs that are used."""
+def stacks_each(kit: Kit, inverter: Inverter, pack: Pack) -> int:
+    """How many stacks every unit has: one, one for each of its battery inputs that are used, or as
+    many as may meet in a combiner ahead of its port.
+    """
     asked = kit.packs // kit.inverters
-    most = inverter.battery_inputs if kit.hookup == "inputs" else 1
+    most = inverter.battery_inputs if kit.hookup == "inputs" else pack.parallel_max
     return max(1, min(asked, most))
 
 
@@ -325,8 +327,8 @@ def count_findings(plan: Plan, inverter: Inverter, pack: Pack) -> list[Finding]:
                 ),
             )
         )
-    if pack.form == "stack" and kit.packs != kit.inverters * stacks_each(kit, inverter):
-        found.append(_stacks(kit, inverter))
+    if pack.form == "stack" and kit.packs != kit.inverters * stacks_each(kit, inverter, pack):
+        found.append(_stacks(kit, inverter, pack))
     if kit.series > pack.series_most:
         found.append(
             stop(
@@ -362,18 +364,24 @@ def count_findings(plan: Plan, inverter: Inverter, pack: Pack) -> list[Finding]:
     return found
 
 
-def _stacks(kit: Kit, inverter: Inverter) -> Finding:
+def _stacks(kit: Kit, inverter: Inverter, pack: Pack) -> Finding:
     each, rest = divmod(kit.packs, kit.inverters)
-    inputs = inverter.battery_inputs
-    cures = [Cure(f"Plan {kit.inverters}", (Change("/kit/packs", kit.inverters),))]
+    inputs, most = inverter.battery_inputs, pack.parallel_max
+    takes = max(inputs, most) if each else 1
+    nearest = kit.inverters * max(1, min(round(kit.packs / kit.inverters), takes))
+    cures = [Cure(f"Plan {nearest}", (Change("/kit/packs", nearest),))]
+    if rest == 0 and each <= most and kit.hookup == "inputs":
+        cures.insert(0, Cure("Bring them together in a combiner", (Change("/kit/hookup", "bus"),)))
     if rest == 0 and each <= inputs and kit.hookup != "inputs":
         cures.insert(
             0, Cure("Land each on an input of its own", (Change("/kit/hookup", "inputs"),))
         )
     units = "1 inverter" if kit.inverters == 1 else f"{kit.inverters} inverters"
     has = "each inverter has a stack of its own"
-    if inputs > 1:
-        has = f"each inverter has {inputs} battery inputs, and all have equally many stacks"
+    if inputs > 1 or most > 1:
+        may = [f"each inverter has {inputs} battery input{'s' if inputs > 1 else ''}"]
+        may += [f"{most} stacks at most meet in a combiner"] if most > 1 else []
+        has = f"{', '.join(may)}, and all have equally many stacks"
     says = f"{kit.packs} stacks for {units}: {has}."
     return stop("bank.stacks", "bank", says, "inverter sheet", *cures)
 
@@ -386,7 +394,7 @@ def bank_findings(plan: Plan, bank: Bank, inverter: Inverter, pack: Pack) -> lis
         need = each * bank.banks - (bank.total - plan.kit.packs)
         cure = (
             Cure(f"Plan {need} packs", (Change("/kit/packs", need),))
-            if pack.form != "stack"
+            if (pack.form != "stack" or plan.kit.hookup != "inputs")
             and each <= pack.parallel_max
             and need <= 25
             and not inverter.pack_inside

@@ -222,8 +222,15 @@ def test_one_more_stack_takes_the_units_second_input():
     plan = grown(d, "pack")
     assert (plan.kit.packs, plan.kit.hookup) == (2, "inputs")
     assert not [x for x in compared(d, more(d, "pack")).stops if "stack" in x]
-    single = made(SALTINGS_BARN)
-    assert [x for x in compared(single, more(single, "pack")).stops if "stack of its own" in x]
+    full = made(SHAPES["two stacks on one unit"])
+    assert [x for x in compared(full, more(full, "pack")).stops if "has 2 battery inputs" in x]
+
+
+def test_one_more_stack_meets_the_first_in_a_combiner():
+    d = made(SALTINGS_BARN)
+    assert (grown(d, "pack").kit.packs, grown(d, "pack").kit.hookup) == (2, "bus")
+    stops = compared(d, more(d, "pack")).stops
+    assert stops and all("is not known" in x or "no length" in x.lower() for x in stops), stops
 
 
 def test_the_sum_of_load_breakers_grows_with_it():

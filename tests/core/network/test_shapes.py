@@ -278,6 +278,40 @@ def test_where_a_tap_goes_before_the_whole_house_no_board_is_left_on_the_grid_si
     assert "loads-panel/PV breaker" in d.network.switch
 
 
+def test_stacks_meet_in_a_combiner():
+    """Two stacks on one input: a run and a breaker of its own each to the combiner, one onward to
+    the unit, one BMS lead and a lead from stack to stack; isolating the combiner opens both; each
+    pushes into the other's fault; more than the maker lets meet is a stop, with a click.
+    """
+    shape = SHAPES["stacks in a combiner"]
+    d = design(Plan.model_validate(shape), catalogue())
+    one = design(Plan.model_validate(other(shape, kit__packs=1)), catalogue())
+    assert {
+        c.id: (c.source.body, c.load.body)
+        for c in d.network.circuits
+        if c.family in ("pv", "pack", "battery")
+    } == {
+        "pv-A": ("array-A", "inverter-1"),
+        "pv-B": ("array-B", "inverter-1"),
+        "pack-1": ("pack-1", "dc-bus"),
+        "pack-2": ("pack-2", "dc-bus"),
+        "battery-1": ("dc-bus", "inverter-1"),
+    }
+    stand = {p.key: p.device.volts_dc for p in d.network.places if p.volts_dc}
+    assert stand and all(v >= d.bank.v_max.n for v in stand.values())
+    assert d.bank.energy.n == pytest.approx(2 * one.bank.energy.n)
+    opened = {s.id for s in isolate(d.network, "dc-bus").opened}
+    assert {"pack-1/own", "pack-2/own"} <= opened
+    assert {x.source for x in d.links if x.serves == "BMS"} == {"pack-1"}
+    assert [x.id for x in d.links if x.serves == "chain out"]
+    three = design(Plan.model_validate(other(shape, kit__packs=4)), catalogue())
+    stopped = next(f for f in three.findings if f.key == "bank.stacks")
+    assert stopped.cures[0].changes[0].value == 3
+    mended = apply(three.plan.model_dump(mode="json"), stopped.cures[0].changes)
+    left = design(Plan.model_validate(mended), catalogue())
+    assert not [f for f in left.findings if f.key == "bank.stacks"]
+
+
 def test_each_stack_lands_on_an_input_of_its_own():
     """Two stacks on a unit of two inputs: a circuit, a breaker and a BMS lead each, to ports of
     their own; on one of a single input it is a stop, and of one that has two it is a click.
@@ -306,4 +340,5 @@ def test_each_stack_lands_on_an_input_of_its_own():
         for f in design(Plan.model_validate(single), catalogue()).findings
         if f.key == "bank.stacks"
     )
-    assert [c.changes[0].path for c in stopped.cures] == ["/kit/packs"]
+    assert [c.changes[0].path for c in stopped.cures] == ["/kit/hookup", "/kit/packs"]
+    assert stopped.cures[0].changes[0].value == "bus"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from gumboot.core.network.builder import Builder
-from gumboot.core.network.circuit import End, end
+from gumboot.core.network.circuit import end
 from gumboot.core.network.dc.bus import lay_bus
 from gumboot.core.network.dc.chain import lay_chain
 from gumboot.core.network.dc.packs import (
@@ -11,7 +11,7 @@ from gumboot.core.network.dc.packs import (
     bus_of,
     cells,
     current_of_each,
-    own_or_bare,
+    lay_stack,
     packs_each,
     stacks_of,
     to_inverter,
@@ -27,9 +27,12 @@ def lay_battery(b: Builder) -> None:
         return
     if pack.form == "stack":
         for i, stacks in enumerate(stacks_of(b), 1):
+            if len(stacks) > 1 and kit.hookup != "inputs":
+                _over_bus(b, i, [i], stacks[0], len(stacks), kit.inverters)
+                continue
             to = "inverter" if kit.inverters == 1 else f"inverter {i}"
             for k, n in enumerate(stacks, 1):
-                source = stack(b, n)
+                source = lay_stack(b, n)
                 name, input = f"{source.label} to {to}", k if len(stacks) > 1 else 0
                 to_inverter(b, i, source, name, own=True, input=input)
         return
@@ -84,46 +87,18 @@ def _bank(b: Builder, n: int, first: int, packs: int, banks: int) -> None:
     elif kit.hookup == "chain" and len(units) == 1 and pack.breaker_a and not pack.cabinet:
         lay_chain(b, units[0], first, packs)
     else:
-        lay_bus(b, n, first, packs, banks)
-        bus, name = bus_of(n, banks)
-        for i in units:
-            source = b.box(
-                bus,
-                name,
-                "dc-bus",
-                f"inverter {i}",
-                1.25 * current_of_each(b).n,
-                "dc-breaker",
-                "battery",
-            )
-            many = kit.inverters > 1
-            to_inverter(
-                b,
-                i,
-                source,
-                f"{name} to inverter {i}" if many else f"{name} to inverter",
-                own=False,
-            )
+        _over_bus(b, n, units, first, packs, banks)
 
 
-def stack(b: Builder, i: int) -> End:
-    assert b.pack is not None and b.bank is not None  # noqa: S101 - the caller looked
-    label = "Stack" if sum(map(len, stacks_of(b))) == 1 else f"Stack {i}"
-    towers = ("in two towers",) if b.plan.kit.towers == 2 else ()
-    bars = b.pack.bridge if b.plan.kit.towers == 2 else ()
-    b.body(
-        f"pack-{i}",
-        "pack",
-        label,
-        f"{b.plan.kit.series} modules",
-        *towers,
-        b.bank.v_nom.text,
-        terminations=b.pack.factory_terminations,
-        bars=bars,
-    )
-    posts = cells(b, i, label)
-    own_or_bare(b, i, posts)
-    return end(f"pack-{i}", label, "posts", b.pack.terminals, b.pack.earth, node=posts)
+def _over_bus(b: Builder, n: int, units: list[int], first: int, packs: int, banks: int) -> None:
+    """Packs or stacks that meet on a bus, and its breaker for each unit."""
+    lay_bus(b, n, first, packs, banks)
+    bus, name = bus_of(b, n, banks)
+    amps, many = 1.25 * current_of_each(b).n, b.plan.kit.inverters > 1
+    for i in units:
+        source = b.box(bus, name, "dc-bus", f"inverter {i}", amps, "dc-breaker", "battery")
+        to = f"{name} to inverter {i}" if many else f"{name} to inverter"
+        to_inverter(b, i, source, to, own=False)
 
 
 def pack_to_unit(b: Builder, unit: int, i: int, input: int, packs: int) -> None:

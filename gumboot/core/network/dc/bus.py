@@ -6,7 +6,15 @@ from gumboot.core.basis.figure import COMMON_PRACTICE, given, solve
 from gumboot.core.kit.terminal import FactoryTermination
 from gumboot.core.network.builder import Builder
 from gumboot.core.network.circuit import DC, End, end
-from gumboot.core.network.dc.packs import CELLS, bus_of, cells, links_of, numbered, own_or_bare
+from gumboot.core.network.dc.packs import (
+    CELLS,
+    bus_of,
+    cells,
+    lay_stack,
+    links_of,
+    numbered,
+    own_or_bare,
+)
 from gumboot.core.network.element import Source
 from gumboot.core.size.bank import cabinets
 
@@ -14,7 +22,7 @@ from gumboot.core.size.bank import cabinets
 def lay_bus(b: Builder, n: int, first: int, packs: int, banks: int) -> None:
     pack, bank = b.pack, b.bank
     assert pack is not None and bank is not None  # noqa: S101 - the caller looked
-    id, name = bus_of(n, banks)
+    id, name = bus_of(b, n, banks)
     bus = b.device("dc-bus", bank.i_all.n, place=id, label=name)
     b.body(id, "dc-bus", name)
     b.node(id, id, "dc", bar=True)
@@ -145,15 +153,9 @@ def _pack_to_bus(b: Builder, i: int, place: int, first: int, packs: int, at_bus:
     """
     pack, bank, kit = b.pack, b.bank, b.plan.kit
     assert pack is not None and bank is not None  # noqa: S101 - the caller looked
-    kind = "Bank string" if pack.form == "block" else "Pack"
-    one = "Bank" if packs == 1 and pack.form == "block" else f"{kind} {i}"
-    volts = f"{kit.series} × {pack.v_nom:g} V" if pack.form == "block" else f"{pack.v_nom:g} V"
-    b.body(
-        f"pack-{i}", "pack", one, volts, terminations=pack.factory_terminations, bars=links_of(b)
-    )
-    posts = cells(b, i, one)
-    own_or_bare(b, i, posts)
-    chained = kit.takeoff != "star" and packs > 1
+    kind, one = _body_on_bus(b, i, packs)
+    posts = f"pack-{i}/posts"
+    chained = pack.form != "stack" and kit.takeoff != "star" and packs > 1
     beyond = packs - place + 1 if chained else 1
     breaker = None
     if pack.breaker_a and not (chained and place == 1):
@@ -210,6 +212,23 @@ def _pack_to_bus(b: Builder, i: int, place: int, first: int, packs: int, at_bus:
         breaker.n if breaker else 800,
         own=breaker,
     )
+
+
+def _body_on_bus(b: Builder, i: int, packs: int) -> tuple[str, str]:
+    """A pack, a string of cells or a stack as a body; what its kind and itself are called."""
+    pack, kit = b.pack, b.plan.kit
+    assert pack is not None  # noqa: S101 - the caller looked
+    if pack.form == "stack":
+        lay_stack(b, i)
+        return "Stack", f"Stack {i}"
+    kind = "Bank string" if pack.form == "block" else "Pack"
+    one = "Bank" if packs == 1 and pack.form == "block" else f"{kind} {i}"
+    volts = f"{kit.series} × {pack.v_nom:g} V" if pack.form == "block" else f"{pack.v_nom:g} V"
+    b.body(
+        f"pack-{i}", "pack", one, volts, terminations=pack.factory_terminations, bars=links_of(b)
+    )
+    own_or_bare(b, i, cells(b, i, one))
+    return kind, one
 
 
 def _fuse_at_bus(b: Builder, i: int, label: str, amps: float, bus: End) -> End:

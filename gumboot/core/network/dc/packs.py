@@ -5,7 +5,7 @@ from __future__ import annotations
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
 from gumboot.core.kit.terminal import FactoryTermination
 from gumboot.core.network.builder import Builder
-from gumboot.core.network.circuit import DC, End
+from gumboot.core.network.circuit import DC, End, end
 from gumboot.core.network.element import Source
 from gumboot.core.size.bank import stacks_each
 
@@ -22,16 +22,19 @@ def packs_each(b: Builder) -> tuple[int, ...]:
 
 
 def stacks_of(b: Builder) -> list[list[int]]:
-    """The numbers of every unit's stacks: one of its own, or one for each of its battery inputs."""
+    """The numbers of every unit's stacks: one of its own, one for each of its battery inputs, or
+    those that meet ahead of its port.
+    """
     kit = b.plan.kit
-    each = stacks_each(kit, b.inverter)
+    each = stacks_each(kit, b.inverter, b.pack) if b.pack else 1
     out = [list(range(each * i + 1, each * (i + 1) + 1)) for i in range(kit.inverters)]
     return [[n for n in row if n <= kit.packs] for row in out]
 
 
-def bus_of(n: int, banks: int) -> tuple[str, str]:
-    """The key and the name of a bank's bus."""
-    return ("dc-bus", "Battery bus") if banks == 1 else (f"dc-bus-{n}", f"Battery bus {n}")
+def bus_of(b: Builder, n: int, banks: int) -> tuple[str, str]:
+    """The key and the name of what a bank's packs meet on: stacks meet in a combiner."""
+    name = "Battery combiner" if b.pack and b.pack.form == "stack" else "Battery bus"
+    return ("dc-bus", name) if banks == 1 else (f"dc-bus-{n}", f"{name} {n}")
 
 
 def current_of_each(b: Builder) -> Figure:
@@ -67,6 +70,27 @@ def own_or_bare(b: Builder, i: int, posts: str) -> None:
     assert b.pack is not None  # noqa: S101 - the caller looked
     if not b.pack.breaker_a:
         b.join(f"pack-{i}", posts)
+
+
+def lay_stack(b: Builder, i: int) -> End:
+    """A stack, in one tower or two bridged; gives its posts."""
+    assert b.pack is not None and b.bank is not None  # noqa: S101 - the caller looked
+    label = "Stack" if sum(map(len, stacks_of(b))) == 1 else f"Stack {i}"
+    towers = ("in two towers",) if b.plan.kit.towers == 2 else ()
+    bars = b.pack.bridge if b.plan.kit.towers == 2 else ()
+    b.body(
+        f"pack-{i}",
+        "pack",
+        label,
+        f"{b.plan.kit.series} modules",
+        *towers,
+        b.bank.v_nom.text,
+        terminations=b.pack.factory_terminations,
+        bars=bars,
+    )
+    posts = cells(b, i, label)
+    own_or_bare(b, i, posts)
+    return end(f"pack-{i}", label, "posts", b.pack.terminals, b.pack.earth, node=posts)
 
 
 def to_inverter(b: Builder, i: int, source: End, name: str, own: bool, input: int = 0) -> None:

@@ -11,7 +11,7 @@ from gumboot.web.pages.form import Choices, Field, words
 from gumboot.web.stations.brief.kit_form.shape import Shape, own_breakers_on_bus
 
 RUN_NAMES = {
-    "pack": "Each pack or bank string to the battery bus",
+    "pack": "Each pack, stack or bank string to the battery bus or combiner",
     "battery": "Battery to each inverter",
     "grid": "Each inverter to combiner, gateway or main panel",
     "grid-feeder": "Grid combiner onward",
@@ -35,7 +35,10 @@ HOOKUPS: dict[bool, tuple[str, Choices]] = {  # by whether they are stacks for s
     ),
     True: (
         "Stacks of a unit",
-        (("bus", "one, on its input"), ("inputs", "each on a battery input of its own")),
+        (
+            ("bus", "one on its input, or several in a combiner"),
+            ("inputs", "each on a battery input of its own"),
+        ),
     ),
 }
 

@@ -70,9 +70,18 @@ def shape_of(typed: Mapping[str, str], shelf: Catalogue) -> Shape:
 
 def own_breakers_on_bus(s: Shape) -> bool:
     """Whether packs with breakers of their own come each to a bus, where fuses may stand."""
-    kept = s.pack is not None and s.pack.form == "pack" and s.pack.breaker_a and not s.pack.cabinet
+    kept = s.pack is not None and s.pack.form != "block" and s.pack.breaker_a and not s.pack.cabinet
     star = s.typed.get("kit/takeoff") == "star" and s.typed.get("kit/hookup") == "bus"
     return bool(kept) and star and "pack" in run_families(s)
+
+
+def stacks_meet(s: Shape) -> bool:
+    """Whether several stacks of one unit come together in a combiner."""
+    many, each = s.typed.get("kit/packs", ""), s.typed.get("kit/inverters", "1")
+    if s.pack is None or s.pack.form != "stack" or s.pack.parallel_max == 1:
+        return False
+    more = many.isdigit() and each.isdigit() and int(many) > int(each)
+    return more and s.typed.get("kit/hookup") != "inputs"
 
 
 def run_families(s: Shape) -> list[str]:
@@ -84,7 +93,7 @@ def run_families(s: Shape) -> list[str]:
     one = s.typed.get("kit/packs", "") in ("", "1", s.typed.get("kit/inverters", "1"))
     inputs = s.typed.get("kit/hookup") == "inputs"
     direct = s.pack is not None and (
-        s.pack.form == "stack"
+        (s.pack.form == "stack" and not stacks_meet(s))
         or (alone and (one or inputs) and s.pack.breaker_a and not s.pack.cabinet)
     )
     backed = s.typed.get("backup/loads") != "nothing" or s.off_grid
