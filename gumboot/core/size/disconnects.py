@@ -16,12 +16,13 @@ from gumboot.core.plan import Plan
 @dataclass(frozen=True, slots=True)
 class Disconnect:
     """One row of the directory: sources that the same switches open, those switches, where they
-    stand, and the clause that asks for it.
+    stand, both as a line of a placard, and the clause that asks for it.
     """
 
     source: str
     opened_by: str
     at: str
+    says: str
     rule: str
     sources: tuple[str, ...] = ()
     switches: tuple[str, ...] = ()
@@ -44,12 +45,22 @@ def list_disconnects(network: Network, plan: Plan) -> tuple[Disconnect, ...]:
                 together([s.name for s, _ in pairs]),
                 ", ".join(dict.fromkeys(s.name for s in opens)) or "nothing in this plan",
                 ", ".join(dict.fromkeys(s.place for s in opens if s.place)),
+                by_place(opens),
                 plan.book.clauses[f"opens {kind}"],
                 tuple(s.id for s, _ in pairs),
                 ids,
             )
         )
     return tuple(out)
+
+
+def by_place(opens: Sequence[Switch]) -> str:
+    """Switches with where they stand: "main, Essential board; breaker 1, Main board"."""
+    at: dict[str, list[str]] = {}
+    for s in opens:
+        at.setdefault(s.place, []).append(s.name)
+    rows = [", ".join(x for x in (*dict.fromkeys(names), p) if x) for p, names in at.items()]
+    return "; ".join(rows) or "nothing in this plan"
 
 
 def together(names: Sequence[str]) -> str:

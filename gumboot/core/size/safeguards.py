@@ -99,9 +99,10 @@ def _tt(plan: Plan, inverter: Inverter, sized: Sequence[SizedCircuit]) -> list[F
     bare = [s for s in sized if s.circuit.power_factor and not ahead_of(plan, s)]
     if bare:
         kind = needed_type(inverter)
+        rest = len(bare) - 1
+        more = f" and {rest} more circuit{'s' if rest > 1 else ''} have" if rest else " has"
         says = (
-            f"On TT no breaker clears an earth fault: {bare[0].circuit.name}"
-            f"{f' and {len(bare) - 1} more circuits have' if len(bare) > 1 else ' has'} no"
+            f"On TT no breaker clears an earth fault: {bare[0].circuit.name}{more} no"
             " residual-current device ahead."
         )
         new = Safeguard(kind=RESIDUAL, at="main-panel", trip_ma=300, type=kind, delayed=True)

@@ -95,4 +95,4 @@ def is_pack(d: Design, source: str) -> bool:
 
 def sources_of(d: Design) -> tuple[str, ...]:
     """A line for every source: what it is, what opens it, where."""
-    return tuple(f"{x.source}: {x.opened_by}, {x.at}".upper() for x in d.disconnects)
+    return tuple(f"{x.source}: {x.says}".upper() for x in d.disconnects)
