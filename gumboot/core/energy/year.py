@@ -276,7 +276,7 @@ def gather(
             min(0.95, floor_off + GENERATOR_ON),
             max(GENERATOR_OFF, floor_off + 0.1),
             design.charging.charger.n if design.charging else NO_LIMIT,
-            gen is not None and gen.charges == 0,
+            gen is not None and plan.kit.on_generator == 0,
         )
     rules = replace(rules, may_charge=warm_enough(plan, pack, cal, weather))
     buy, sell = prices(tariff, cal)
@@ -384,10 +384,10 @@ def rests_on(
             "In an outage a PV inverter that feeds the grid side, or is not known to throttle, is"
             " not counted on."
         )
-    if gen := plan.kit.generator if plan.supply.kind == "off-grid" else None:
+    if plan.kit.generator and plan.supply.kind == "off-grid":
         out.append(
-            "The generator charges through the inverter it lands on, at the current that is keyed."
-            if gen.charges
+            "The generator charges through what it lands on, at the current that is keyed."
+            if plan.kit.on_generator
             else "While the generator runs on the loads panel it carries the house alone: it does"
             " not charge, and the battery fills by the sun only."
         )

@@ -27,6 +27,7 @@ WHAT: dict[str, str] = {
     "changeover": "parts the house from the street in an outage",
     "grid-combiner": "brings the machines together on the street's side",
     "backup-combiner": "brings the machines together on the house's side",
+    "generator-combiner": "shares the generator out to the machines",
     "generator": "the generator, or where it is plugged in",
     "house-panel": "feeds the rest of the house",
 }

@@ -56,7 +56,11 @@ class BrokenCatalogue(ValueError):
     """The catalogue itself cannot serve: nothing a plan can do about it."""
 
 
-SAME_CABLE: dict[Family, Family] = {"tap": "grid", "port-use": "backup"}
+SAME_CABLE: dict[Family, Family] = {
+    "tap": "grid",
+    "port-use": "backup",
+    "generator-unit": "generator",
+}
 
 
 class Catalogue:

@@ -20,6 +20,7 @@ Family = Literal[
     "changeover",
     "loads",
     "generator",
+    "generator-unit",
     "existing-pv",
     "tap",
     "port-use",

@@ -31,7 +31,7 @@ STAGES: tuple[tuple[str, tuple[Family, ...]], ...] = (
     ("PV", ("pv", "existing-pv")),
     ("Grid", ("grid", "grid-feeder", "changeover", "tap")),
     ("Backup", ("backup", "backup-feeder", "loads")),
-    ("Generator", ("generator", "port-use")),
+    ("Generator", ("generator", "generator-unit", "port-use")),
 )
 SCREWED: tuple[Method, ...] = ("lug", "bare", "ferrule", "screw", "ring")
 

@@ -23,8 +23,9 @@ from gumboot.core.network.changeover import (
 from gumboot.core.network.circuit import End
 from gumboot.core.network.currents import line_voltage, port_current
 from gumboot.core.network.element import Bond, Source, Work
+from gumboot.core.network.generator import lay_generator
 from gumboot.core.network.house import most_on_a_line
-from gumboot.core.network.others import existing_pv, lay_generator, lay_port_use
+from gumboot.core.network.others import existing_pv, lay_port_use
 from gumboot.core.network.service import lay_service, main_end
 from gumboot.core.network.shape import (
     Line,

@@ -20,6 +20,7 @@ Role = Literal[
     "pv-inverter",
     "grid-combiner",
     "backup-combiner",
+    "generator-combiner",
     "changeover",
     "main-panel",
     "loads",

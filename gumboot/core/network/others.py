@@ -1,12 +1,10 @@
-"""Sources beside the units: PV inverters that were there before, a generator, and what a generator
-port serves instead of one.
+"""Sources beside the units: PV inverters that were there before, and what a generator port serves
+instead of a generator.
 """
 
 from __future__ import annotations
 
-from dataclasses import replace
-
-from gumboot.core.basis.figure import Figure, given, solve
+from gumboot.core.basis.figure import Figure
 from gumboot.core.basis.finding import Change, Cure, stop
 from gumboot.core.basis.words import inside
 from gumboot.core.kit.terminal import Conductor, Terminal
@@ -19,7 +17,7 @@ from gumboot.core.network.currents import (
 )
 from gumboot.core.network.element import Load, Source, Work
 from gumboot.core.network.service import grid_board, main_end
-from gumboot.core.network.shape import conductors_of, line_of, loads_name, on_grid, spread
+from gumboot.core.network.shape import conductors_of, line_of, on_grid
 from gumboot.core.plan import ExistingPv, PortUse
 
 LIGHT = "modules are live in light"
@@ -126,112 +124,6 @@ def on_line_of(terminals: tuple[Terminal, ...], line: str) -> tuple[Terminal, ..
     return (
         on_line(terminals, line) if not any(t.conductor == line for t in terminals) else terminals
     )
-
-
-def fed_unit(b: Builder) -> int:
-    """The inverter a generator lands on: the first; with a bypass the last, which stands nearest
-    the loads.
-    """
-    generator = b.plan.kit.generator
-    bypass = generator is not None and generator.lands == "inverter with bypass"
-    return b.plan.kit.inverters if bypass else 1
-
-
-def lay_generator(b: Builder) -> None:
-    """Generator inlet to the inverter, to the loads panel, or to both."""
-    generator = b.plan.kit.generator
-    if generator is None:
-        return
-    lines = 3 if "L3" in b.ac else 1
-    whole = source_current(
-        generator.power_w, "Generator power", "P_gen", lines, b.supply, b.inverter
-    )
-    whole = whole.called("Generator's full current")
-    port = b.inverter.generator or (b.inverter.grid if not on_grid(b) else None)
-    if b.plan.kit.port_use and b.inverter.generator:
-        port = None  # the port serves something else
-    to_panel = generator.lands != "inverter" and "loads-panel" in b.bodies
-    to_unit = generator.lands != "loads panel" and port is not None
-    if not (to_panel or to_unit):
-        return
-    b.body("generator", "generator", "Generator", f"{generator.power_w / 1000:g} kW")
-    source, out = b.node("generator", "generator", "ac"), b.node("generator/out", "generator", "ac")
-    b.open_by(
-        "generator/own",
-        "own breaker",
-        "own breaker",
-        "generator",
-        source,
-        out,
-        "generator",
-        b.poles(),
-    )
-    b.sources.append(
-        Source("generator", "generator", "Generator", "generator", (source,), (source,))
-    )
-    if to_unit and port is not None:
-        inlet = b.box(
-            "generator",
-            "Generator inlet",
-            "inlet",
-            "to inverter",
-            1.25 * whole.n,
-            hub="generator/out",
-        )
-        name = "GEN" if b.inverter.generator else "AC IN"
-        at = f"inverter-{fed_unit(b)}/{'GEN' if b.inverter.generator else 'GRID'}"
-        unit = b.unit(fed_unit(b), name, port.terminals, at, line_of(b, fed_unit(b)))
-        most = given("I_in", port.i_max_a, "A", "What the port takes", "inverter sheet")
-        current = solve(
-            "I_gen",
-            "A",
-            "Current from the generator",
-            "min(I, I_in)",
-            whole,
-            most,
-            source="inverter sheet",
-        )
-        b.add(
-            "generator",
-            "generator",
-            f"Generator inlet to {inside(unit.label)}",
-            inlet,
-            unit,
-            conductors_of(b, fed_unit(b)),
-            current,
-            line_voltage(b.supply, b.inverter, alone=spread(b)),
-            port.protection,
-            port.protection_max_a,
-            named_a=port.protection_named_a,
-        )
-    if to_panel:
-        inlet = b.box(
-            "generator", "Generator inlet", "inlet", "to panel", 1.25 * whole.n, hub="generator/out"
-        )
-        board = b.box(
-            "loads-panel",
-            loads_name(b),
-            "panel",
-            "back-feed breaker",
-            1.25 * whole.n,
-            "ac-breaker",
-            "generator",
-        )
-        b.add(
-            "generator-bypass",
-            "generator",
-            f"Generator inlet to {inside(loads_name(b))}",
-            inlet,
-            board,
-            b.ac,
-            whole,
-            line_voltage(b.supply, b.inverter),
-            "breaker",
-            800,
-        )
-        if generator.interlock:
-            for s in ("loads-panel/main", "loads-panel/back-feed breaker"):
-                b.switches[s] = replace(b.switches[s], interlock="loads panel")
 
 
 def lay_port_use(b: Builder) -> None:

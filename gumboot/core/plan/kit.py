@@ -66,6 +66,15 @@ class Kit(Part):
     port_use: PortUse | None = None
 
     @property
+    def on_generator(self) -> int:
+        """Inverters that a generator lands on, and charges through: one, or all; none on the loads
+        panel, whose main is off while it runs.
+        """
+        if self.generator is None or self.generator.lands == "loads panel":
+            return 0
+        return self.inverters if self.generator.lands == "every inverter" else 1
+
+    @property
     def pv_inverters(self) -> tuple[ExistingPv, ...]:
         """Every PV inverter that is there already."""
         return (*((self.existing_pv,) if self.existing_pv else ()), *self.more_pv)

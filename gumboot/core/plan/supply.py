@@ -45,16 +45,9 @@ class Generator(Part):
     """
 
     power_w: Annotated[float, Field(gt=0, le=200_000)]
-    lands: Literal["inverter", "loads panel", "inverter with bypass"] = "inverter"
+    lands: Literal["inverter", "loads panel", "inverter with bypass", "every inverter"] = "inverter"
     interlock: bool = True
     bonded: bool = False
-
-    @property
-    def charges(self) -> int:
-        """Inverters it charges through: the one it lands on; none on the loads panel, whose main is
-        off while it runs.
-        """
-        return 0 if self.lands == "loads panel" else 1
 
 
 class ExistingPv(Part):

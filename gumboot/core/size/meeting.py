@@ -102,12 +102,18 @@ def _generator(plan: Plan, inverter: Inverter) -> list[Finding]:
     elif inverter.generator is None and not (plan.supply.kind == "off-grid" and inverter.grid):
         says = f"{inverter.model} has no input for a generator."
         found.append(stop("generator.port", "generator", says, "inverter sheet", panel))
-    if generator.power_w <= inverter.power_w:
-        says = (
-            f"The generator gives {generator.power_w / 1000:g} kW and the inverter it feeds is one"
-            f" of {inverter.power_w / 1000:g} kW: loads and charger together stall it."
+    fed = plan.kit.on_generator
+    if generator.power_w <= fed * inverter.power_w:
+        who, each = (
+            ("the inverter it feeds is one", "")
+            if fed == 1
+            else (f"the inverters it feeds are {fed}", " each")
         )
-        cure = Cure(f"Choose a generator above {inverter.power_w / 1000:g} kW")
+        says = (
+            f"The generator gives {generator.power_w / 1000:g} kW and {who} of"
+            f" {inverter.power_w / 1000:g} kW{each}: loads and charger together stall it."
+        )
+        cure = Cure(f"Choose a generator above {fed * inverter.power_w / 1000:g} kW")
         found.append(stop("generator.small", "generator", says, COMMON_PRACTICE, cure))
     return found
 

@@ -426,7 +426,7 @@ def _thrown(network: Network, s: Switch) -> Lever:
         s.breaks_load,
         s.after,
         s.interlock,
-        kind not in OPEN_AT_THE_END,
+        kind not in OPEN_AT_THE_END or s.body == "generator-combiner",
         _unit_of(s),
     )
 

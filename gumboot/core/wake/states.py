@@ -200,7 +200,7 @@ def come_to(rows: Any, plant: Any, grid: Any) -> None:
                     shut = on[whose] and feeds[b] & 3 != 0 and feeds[a] & 3 & ~feeds[b] == 0
                 elif how == 2:  # toward a generator, while no grid is there
                     sees = units[whose, 3] >= 0 and feeds[group[units[whose, 3]]] & 1 != 0
-                    shut = on[whose] and feeds[b] & 2 != 0 and not sees and feeds[a] & 3 == 0
+                    shut = on[whose] and feeds[b] & 2 != 0 and not sees and feeds[a] & 1 == 0
                 elif how == 3:
                     shut = feeds[b] & 1 != 0 and feeds[a] & 2 == 0
                 elif how == 5:  # what a generator port serves instead

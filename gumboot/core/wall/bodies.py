@@ -24,6 +24,7 @@ WORKED_AT = (
     "changeover",
     "grid-combiner",
     "backup-combiner",
+    "generator-combiner",
     "dc-bus",
     "inverter",
 )

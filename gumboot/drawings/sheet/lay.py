@@ -7,7 +7,7 @@ from functools import lru_cache
 
 from gumboot.core.design import Design
 from gumboot.drawings.sheet.devices import place_devices
-from gumboot.drawings.sheet.left import lay_packs, lay_units
+from gumboot.drawings.sheet.left import lay_packs, lay_shared_generator, lay_units
 from gumboot.drawings.sheet.links import lay_links
 from gumboot.drawings.sheet.paper import (
     RUN,
@@ -32,11 +32,14 @@ def lay_sheet(design: Design) -> Sheet:
         x += W_PACK + (RUN - 6 if not has.direct else 0)
     x_dc = x
     x_array = x + (14 if has.packs and not has.direct else RUN - 40 if has.packs else 0)
+    x_generator, x_array = x_array, x_array + (RUN if has.every else 0)
     arrays = any(b.role in ("array", "generator", "port-use") for b in design.bodies)
     x_unit = x_array + (W_ARRAY + RUN if arrays else RUN if has.packs else 0)
     lay_units(sheet, design, has, x_array, x_unit)
     units = [sheet.boxes[f"inverter-{i}"] for i in range(1, has.count + 1)]
     lay_packs(sheet, design, x_pack, x_dc)
+    if has.every:
+        lay_shared_generator(sheet, x_generator, x_array)
     lay_right(sheet, design, has, units)
     lay_existing(sheet, design, has, x_array)
     lay_generator(sheet, design, has)

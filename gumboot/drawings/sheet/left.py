@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 
 from gumboot.core.design import Design
@@ -9,6 +10,7 @@ from gumboot.drawings.sheet.paper import (
     ABOVE,
     CHAIN_ROW,
     GAP,
+    H_BOX,
     ROW,
     RUN,
     TOP,
@@ -80,14 +82,15 @@ def lay_units(sheet: Sheet, design: Design, has: Parts, x_array: float, x_unit: 
             for s in design.plan.strings
             if s.inverter == i and f"array-{s.letter}" in has.bodies
         ]
-        gen = has.generator_row and i == (has.count if has.bypass else 1)
+        shared = [f"generator-{i}"] if has.every else []
+        gen = has.generator_row and not has.every and i == (has.count if has.bypass else 1)
         port = ["port-use"] if "port-use" in has.bodies and i == 1 else []
         battery = [w for b in banks for w, u in zip(b.wires, b.units, strict=True) if u == me]
         mine = [b for b in banks if set(b.units) == {me}]
         left = port + (["generator"] if gen and not has.bypass else [])
-        rows = left + strings + battery + (["generator"] if gen and has.bypass else [])
+        rows = left + strings + battery + (["generator"] if gen and has.bypass else []) + shared
         if not upper(i, has.count):
-            rows = battery + strings + port + (["generator"] if gen else [])
+            rows = shared + battery + strings + port + (["generator"] if gen else [])
         h = max(len(rows) * ROW + 8, 50 * max(has.right_rows, 1) + 44, 100)
         unit = sheet.add(me, x_unit, y, W_UNIT, h)
         start = y + (h - len(rows) * ROW) / 2 + ROW / 2
@@ -97,8 +100,8 @@ def lay_units(sheet: Sheet, design: Design, has: Parts, x_array: float, x_unit: 
         y = unit.bottom + GAP
         if i == (has.count + 1) // 2 and has.count > 1:
             nest = ABOVE + has.below + 12 - (h - 28 + GAP + 116) if has.grid and has.backup else 0.0
-            shared = sum(b.tall for b in banks if len(set(b.units)) > 1)
-            y += max(0.0, shared - ROW - GAP - 16, nest)
+            packs = sum(b.tall for b in banks if len(set(b.units)) > 1)
+            y += max(0.0, packs - ROW - GAP - 16, nest, H_BOX - GAP if has.every else 0.0)
         y = max(y, unit.y + deep)
 
 
@@ -112,6 +115,10 @@ def _left_row(
         sheet.ports.append((x_unit + 5, at + 4, "BAT"))
         sheet.wires.append(Wire(row, ((0, at), (x_unit, at)), (0, at)))
         return
+    if row.startswith("generator-"):
+        sheet.ports.append((x_unit + 5, at + 4, "GEN"))
+        sheet.wires.append(Wire(row, ((x_array, at), (x_unit, at)), (x_array + W_ARRAY + 10, at)))
+        return
     known = row in ("generator", "port-use")
     box = sheet.add(row if known else f"array-{row}", x_array, at - 18, W_ARRAY, 36)
     tracker = next((s.tracker for s in design.plan.strings if s.letter == row), "")
@@ -123,6 +130,20 @@ def _left_row(
         )
     )
     sheet.ports.append((x_unit + 5, at + 4, "GEN" if known else f"T{tracker}"))
+
+
+def lay_shared_generator(sheet: Sheet, x_bar: float, x_box: float) -> None:
+    """A generator whose combiner feeds every unit: between the upper units and the lower."""
+    rows = [w for w in sheet.wires if w.id.startswith("generator-")]
+    ys = [w.points[0][1] for w in rows]
+    for w in rows:
+        y = w.points[0][1]
+        sheet.wires[sheet.wires.index(w)] = Wire(w.id, ((x_bar, y), w.points[1]), w.label)
+    gap = max(itertools.pairwise(sorted(ys)), key=lambda g: g[1] - g[0])
+    box = sheet.add("generator", x_box, sum(gap) / 2 - 18, W_ARRAY, 36)
+    middle = box.middle[1]
+    sheet.wires.append(Wire("generator", ((box.x, middle), (x_bar, middle)), (x_bar + 8, middle)))
+    sheet.bars["generator-combiner"] = ((x_bar, min(ys) - 9), (x_bar, max(ys) + 9))
 
 
 def lay_packs(sheet: Sheet, design: Design, x_pack: float, x_dc: float) -> None:

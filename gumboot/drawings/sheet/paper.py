@@ -99,6 +99,7 @@ class Parts:
     packs: int
     generator_row: bool
     bypass: bool
+    every: bool  # whether the generator lands on every unit
     below: float  # what hangs below the changeover
 
     @property
@@ -129,6 +130,7 @@ def parts_of(design: Design) -> Parts:
         packs=sum(b.role == "pack" for b in design.bodies),
         generator_row=lands,
         bypass=lands and generator is not None and generator.lands == "inverter with bypass",
+        every="generator-combiner" in ids,
         below=BELOW + hangs,
     )
 

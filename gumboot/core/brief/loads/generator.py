@@ -42,7 +42,7 @@ def design_charging(
     keyed = min((float(s.value) for s in _amps(settings, inverter)), default=inverter.charge_max_a)
     power = given("P_gen", gen.power_w, "W", "Generator", "brief")
     amps = given("I_ch", keyed, "A", "Charge current of one inverter", "settings")
-    n = given("n_ch", gen.charges, "", "Inverters the generator charges through", "plan")
+    n = given("n_ch", plan.kit.on_generator, "", "Inverters the generator charges through", "plan")
     eta = given(
         "eta", inverter.battery_efficiency, "", "Efficiency, AC to battery", "inverter sheet"
     )
@@ -135,11 +135,7 @@ def generator_findings(
     if charging is None:
         return []
     power, figures = charging.power, (charging.power, charging.need)
-    if (
-        power.n <= inverter.power_w
-        and plan.kit.generator
-        and plan.kit.generator.lands != "loads panel"
-    ):
+    if power.n <= inverter.power_w * plan.kit.on_generator:
         return []  # a stop of the sources that meet (`earthing.meeting_findings`)
     loads = charging.need.n - charging.charger.n
     if charging.charger.n > 0 and loads >= power.n:

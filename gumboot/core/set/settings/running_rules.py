@@ -109,12 +109,13 @@ def grid_charge_a(item: MenuItem, job: Job) -> Filled:
     volts = given("V_nom", job.bank.v_nom.n if job.bank else 48.0, "V", "Bank", "pack sheet")
     good = given("eta", job.inverter.battery_efficiency, "", "Efficiency", "inverter sheet")
     generator = job.plan.kit.generator
-    if generator is not None and generator.charges:
+    if generator is not None and job.plan.kit.on_generator:
         share = given("k_gen", GENERATOR_SHARE, "", "Of its plate", COMMON_PRACTICE)
         plate = given("P_gen", generator.power_w, "W", "Generator", "plan")
         name = "Charging from the generator"
-        how = "min(I_chg, k_gen * P_gen * eta / V_nom)"
-        row = (most, share, plate, good, volts)
+        n = given("n_ch", job.plan.kit.on_generator, "", "Inverters that share it", "plan")
+        how = "min(I_chg, k_gen * P_gen * eta / (n_ch * V_nom))"
+        row = (most, share, plate, good, n, volts)
         f = solve("I_key", "A", name, how, *row, source=COMMON_PRACTICE)
         return _down(f, item), "the charger takes 80 % of the generator at most", f
     amps = job.inverter.pass_through_a or job.inverter.power_w / job.inverter.voltage_v

@@ -25,6 +25,7 @@ DROP_PCT: dict[Family, tuple[float, float]] = {  # aim, limit; common practice
     "changeover": (1.0, 2.0),
     "loads": (1.5, 3.0),
     "generator": (1.5, 3.0),
+    "generator-unit": (1.0, 2.0),
     "existing-pv": (1.0, 2.0),
     "tap": (1.0, 2.0),
     "port-use": (1.5, 3.0),

@@ -308,6 +308,7 @@ class Job:
             if a.role == b.role or {a.role, b.role} <= {
                 "grid-combiner",
                 "backup-combiner",
+                "generator-combiner",
                 "changeover",
                 "loads",
             }:

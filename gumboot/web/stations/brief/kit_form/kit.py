@@ -20,6 +20,7 @@ RUN_NAMES = {
     "changeover": "Main panel to changeover",
     "loads": "Changeover to the loads",
     "generator": "Generator inlet",
+    "generator-unit": "Generator combiner to each inverter",
     "existing-pv": "PV inverter to its board",
     "tap": "Tap to the service disconnect",
     "port-use": "Generator port to what it serves",
@@ -212,6 +213,7 @@ PLATE = "a line, from its plate; left empty it follows from its power"
 
 def generator_fields(s: Shape) -> list[tuple[Field, bool]]:
     there = bool(s.typed.get("kit/generator/power_w"))
+    every = (("every inverter", "every inverter, through a combiner"),)
     return [
         (
             Field(
@@ -232,6 +234,7 @@ def generator_fields(s: Shape) -> list[tuple[Field, bool]]:
                     ("inverter", "the inverter"),
                     ("loads panel", "the loads panel"),
                     ("inverter with bypass", "the inverter, with a bypass to the panel"),
+                    *(every if s.several else ()),
                 ),
             ),
             there,

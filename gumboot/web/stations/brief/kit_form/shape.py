@@ -109,6 +109,11 @@ def run_families(s: Shape) -> list[str]:
         ),
         "loads": not s.off_grid and (s.gateway or (s.changed_over and unit.backup is not None)),
         "generator": bool(s.typed.get("kit/generator/power_w")),
+        "generator-unit": (
+            s.several
+            and bool(s.typed.get("kit/generator/power_w"))
+            and s.typed.get("kit/generator/lands") == "every inverter"
+        ),
         "existing-pv": bool(s.typed.get("kit/existing_pv/power_w")),
         "tap": not s.off_grid and s.typed.get("supply/connection") == "supply-side tap",
         "port-use": unit.generator is not None and bool(s.typed.get("kit/port_use/power_w")),
