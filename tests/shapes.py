@@ -163,6 +163,17 @@ SHAPES: dict[str, dict[str, Any]] = {
     "off grid, two units": other(
         JUNIPER_CUT, kit__inverters=2, runs=runs(JUNIPER_CUT, backup_feeder={"length_m": 2})
     ),
+    "generator on every unit": other(
+        TERN_HOLLOW,
+        kit__generator={"power_w": 20_000, "lands": "every inverter", "interlock": True},
+        runs=runs(TERN_HOLLOW, generator_unit=US),
+    ),
+    "off grid, a generator on both units": other(
+        JUNIPER_CUT,
+        kit__inverters=2,
+        kit__generator={"power_w": 14_000, "lands": "every inverter", "interlock": True},
+        runs=runs(JUNIPER_CUT, backup_feeder=US, generator_unit=US),
+    ),
     "AC-coupled": other(MOSSBANK_TERRACE),
     "TN-S with an electrode of its own": other(
         MOSSBANK_TERRACE, supply__earthing="TN-S", supply__electrode="own"
@@ -181,6 +192,14 @@ SHAPES: dict[str, dict[str, Any]] = {
         loads=JUNIPER_CUT["loads"],
         strings=[{**x, "inverter": n} for n, x in enumerate(CABIN["strings"], 1)],
         runs=runs(CABIN, backup_feeder=US),
+    ),
+    "a generator on two units of 120 V": other(
+        CABIN,
+        kit__inverters=2,
+        kit__lines="L1 L2",
+        kit__generator={"power_w": 12_000, "lands": "every inverter", "interlock": True},
+        strings=[{**x, "inverter": n} for n, x in enumerate(CABIN["strings"], 1)],
+        runs=runs(CABIN, backup_feeder=US, generator_unit=US, generator=US),
     ),
     "three phases of 208 V": SHOP,
     "units of 120 V on three lines": other(

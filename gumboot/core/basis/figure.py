@@ -124,7 +124,7 @@ def fmt(value: float) -> str:
     return text.rstrip("0").rstrip(".") if "." in text else text
 
 
-COARSE = ("", "%", "h", "1/h")  # ratios, shares and hours: two figures are all that is meant
+COARSE = ("", "%", "h", "C")  # ratios, shares and hours: two figures are all that is meant
 
 
 def as_read(value: float, unit: str) -> str:

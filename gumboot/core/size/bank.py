@@ -244,7 +244,7 @@ def design_bank(plan: Plan, inverter: Inverter, pack: Pack) -> Bank:
         alone,
         solve(
             "c",
-            "1/h",
+            "C",
             "Discharge rate",
             "I_all / (n_pack * C)",
             every,

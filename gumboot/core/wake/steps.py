@@ -380,9 +380,14 @@ def _output(w: Wake, d: Design, m: _Moment, i: int, shows: str) -> Iterator[Step
     if unit is None:
         return
     box = f"inverter-{i + 1}"
+    out = any(
+        x.kind == "backup" and x.unit == i and m.act.state >> k & 1
+        for k, x in enumerate(w.way.plant.levers)
+    )
+    where = "with its breaker closed" if out else "nothing connected behind it"
     for between, volts in pairs_of(unit.supply):
         key = f"see.{m.name}.{i + 1}.{as_key(between)}"
-        says = "At its output, nothing connected behind it."
+        says = f"At its output, {where}."
         step = _volts(key, ON, f"{name}: {between}", says, volts, OUTPUT, box, shows)
         line, _, other = between.partition(" to ")
         yield replace(step, reads=f"{i + 1}:output {line} V") if other == "N" else step

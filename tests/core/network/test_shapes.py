@@ -2,12 +2,14 @@
 
 from copy import copy
 
+import numpy as np
 import pytest
 
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.patch import apply
 from gumboot.core.network.ask import isolate
 from gumboot.core.plan import Plan
+from gumboot.core.wake.settle import settle
 from gumboot.demo.plans import SALTINGS_BARN
 from tests.designs import design
 from tests.shapes import SHAPES, other
@@ -276,6 +278,33 @@ def test_where_a_tap_goes_before_the_whole_house_no_board_is_left_on_the_grid_si
     d = design(Plan.model_validate(mended), BOOK)
     assert not [f for f in d.findings if f.key == "pv.board"]
     assert "loads-panel/PV breaker" in d.network.switch
+
+
+def test_a_generator_lands_on_every_unit():
+    """A combiner with a breaker for each unit: each input takes what the generator gives, the
+    inverters charge together and share it, a unit is cut off by its own breaker there, and all of
+    them join the generator at Wake.
+    """
+    d = DESIGNS["off grid, a generator on both units"]
+    ways = {c.id: (c.source.body, c.load.body) for c in d.network.circuits if "generator" in c.id}
+    assert ways == {
+        "generator": ("generator", "generator-combiner"),
+        "generator-1": ("generator-combiner", "inverter-1"),
+        "generator-2": ("generator-combiner", "inverter-2"),
+    }
+    whole = 14_000 / 240
+    sized = {s.id: s for s in d.circuits}
+    assert sized["generator"].circuit.current.n == pytest.approx(whole)
+    assert sized["generator-1"].circuit.current.n == min(30, whole)  # what its port takes
+    assert "generator-combiner/breaker 2" in {s.id for s in isolate(d.network, "inverter-2").opened}
+    assert d.charging.charger.inputs[0].n == 2
+    plant = d.wake.way.plant
+    running = plant.serving | 1 << plant.number["generator/own"]
+    rows = settle(plant, np.array([running]))
+    assert rows.follows[0] == 0b11 and not rows.faults[0]
+    small = other(SHAPES["off grid, a generator on both units"], kit__generator__power_w=11_000)
+    stopped = design(Plan.model_validate(small), BOOK)
+    assert any(f.key == "generator.small" and "12 kW" in f.cures[0].text for f in stopped.findings)
 
 
 def test_stacks_meet_in_a_combiner():

@@ -8,6 +8,7 @@ from datetime import date
 from typing import TYPE_CHECKING
 
 from gumboot.core.basis.figure import fmt
+from gumboot.core.basis.words import inside
 from gumboot.core.land.placards.placard import (
     Placard,
     board_of,
@@ -25,15 +26,17 @@ if TYPE_CHECKING:
 @placard("pv here")
 def pv_here(d: Design, day: date) -> Iterator[Placard]:
     """That there is an array, where somebody would look."""
-    board = board_of(d)
+    board = inside(board_of(d))
+    off_grid = d.plan.supply.kind == "off-grid"
+    field = not d.plan.kit.pv_inverters and all(s.mounting == "rack" for s in d.plan.strings)
     if d.strings or d.plan.kit.pv_inverters:
         yield Placard(
             "pv-here",
-            f"origin of the supply, meter, and {board[0].lower()}{board[1:]}",
+            board if off_grid else f"origin of the supply, meter, and {board}",
             "NOTICE",
-            ("PV", "SOLAR ARRAY ON THIS BUILDING"),
+            ("PV", f"SOLAR ARRAY {'FEEDS' if field else 'ON'} THIS BUILDING"),
             "IEC 60364-7-712 712.514.101",
-            count=3,
+            count=1 if off_grid else 3,
         )
 
 
@@ -129,14 +132,17 @@ def battery(d: Design, day: date) -> Iterator[Placard]:
 @placard("island")
 def island(d: Design, day: date) -> Iterator[Placard]:
     """That it goes on in an outage, and what earths neutral then."""
-    if d.plan.backup.loads != "nothing":
+    off_grid = d.plan.supply.kind == "off-grid"
+    if off_grid or d.plan.backup.loads != "nothing":
+        goes_on = "THIS INSTALLATION GOES ON IN AN OUTAGE"
+        then = "" if off_grid else "THEN "
         yield Placard(
             "island",
             board_of(d),
             "NOTICE",
             (
-                "THIS INSTALLATION GOES ON IN AN OUTAGE",
-                f"NEUTRAL IS THEN EARTHED BY THE {d.plan.backup.bond.upper()}",
+                "THIS INSTALLATION IS FED BY INVERTER AND BATTERY ALONE" if off_grid else goes_on,
+                f"NEUTRAL IS {then}EARTHED BY THE {d.plan.backup.bond.upper()}",
             ),
             "IEC 60364-8-82; common practice",
         )

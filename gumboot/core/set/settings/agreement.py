@@ -183,6 +183,21 @@ def plan_findings(settings: Sequence[Setting], job: Job) -> Iterator[Finding]:
                 f"{s.label}: the menu has nothing for “{s.lacking}”; it takes"
                 f" {', '.join(s.options) or f'{s.least:g} to {s.most:g} {s.unit}'}."
             )
-            cures = [Cure(f"Key {x}", (s.keyed_as(x),)) for x in s.options[:6]]
+            near = [x for x in s.options if _near(x, s.lacking)]
+            cures = [Cure(f"Key {x}", (s.keyed_as(x),)) for x in near[:6]]
             none = Cure("Choose a unit whose menu has it, or a pack that suits this one")
             yield check(f"set.{s.id}.lacks", f"set.{s.id}", says, "inverter menu", *cures, none)
+
+
+NEAR = 0.1  # how far from what is meant a value may be and still be offered: common practice
+
+
+def _near(option: str, meant: str) -> bool:
+    """Whether a choice may be offered for what a menu lacks: any word for a word, no number far
+    from a number.
+    """
+    try:
+        a, b = float(option.split()[0]), float(meant.split()[0])
+    except (ValueError, IndexError):
+        return True
+    return abs(a - b) <= NEAR * abs(b)

@@ -43,6 +43,8 @@ def fill_line(item: MenuItem, job: Job, window: Of | None) -> Setting:
     chosen = keyed is not None
     if chosen:
         reason = "the crew's own choice"
+    elif lacking:
+        reason = f"{lacking} is meant, which the menu lacks: {reason}"
     return Setting(
         id=item.id,
         group=item.group,
