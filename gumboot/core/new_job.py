@@ -179,6 +179,10 @@ def _document(
         kit["existing_pv"] = {"power_w": first.existing_w}
     if first.kind.generator:
         lands = "inverter" if unit and (unit.generator or unit.grid) else "loads panel"
+        many = unit is not None and unit.generator is None and first.inverters > 1
+        if unit and many and lands == "inverter":  # an AC input that all of them follow
+            large = (first.generator_w or 0) > first.inverters * unit.power_w
+            lands = "every inverter" if large else lands
         kit["generator"] = {"power_w": first.generator_w, "lands": lands}
     return {
         "code": first.code,
