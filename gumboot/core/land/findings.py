@@ -12,6 +12,7 @@ from gumboot.core.basis.figure import COMMON_PRACTICE, Figure
 from gumboot.core.basis.finding import Cure, Finding, check, stop
 from gumboot.core.basis.sizes import area_mm2, fits, spoken
 from gumboot.core.basis.units import show_place, show_torque
+from gumboot.core.basis.words import inside
 from gumboot.core.codes import OutsideTable
 from gumboot.core.codes.book import Code
 from gumboot.core.codes.books import BOOKS
@@ -170,6 +171,7 @@ def screw_findings(
                 Cure("Fit a separate earth bar and bond it to the inverter"),
             )
     on: dict[tuple[str, str, str], tuple[Terminal, int]] = {}
+    labels = {e.body: e.label for s in sized for e in (s.circuit.load, s.circuit.source)}
     for s in sized:
         for e in (s.circuit.load, s.circuit.source):
             for c in s.circuit.conductors:
@@ -180,7 +182,7 @@ def screw_findings(
     for (body, port, _), (t, count) in on.items():
         most = t.holds * t.screws
         if count > most and (t.screws > 1 or t.end != "lug"):
-            where = f"{body}, {t.label}{f' of {port}' if port else ''}"
+            where = f"{inside(labels[body])}, {t.label}{f' of {port}' if port else ''}"
             says = f"{count} conductors come to {where}, which holds {most}."
             yield check(
                 f"{body}.{port or 'bar'}.{t.id}.screws",

@@ -19,6 +19,15 @@ def output_current(inverter: Inverter) -> Figure:
     return solve("I_inv", "A", "Output current", formula, power, volts, source="definition")
 
 
+def plate_current(inverter: Inverter) -> Figure:
+    """What one inverter pushes into a busbar in A a line: its plate's greatest, else its rated
+    current.
+    """
+    if inverter.ac_max_a:
+        return given("I_inv", inverter.ac_max_a, "A", "Greatest output current", "inverter sheet")
+    return output_current(inverter)
+
+
 def greatest_current(inverter: Inverter, book: Book) -> Figure:
     """The most current in A a line that one inverter puts out for long: its maker's, else its
     rated current with the book's margin; on one leg, where the sheet allows more there, that.

@@ -47,7 +47,7 @@ def island_dues(d: Design, duties: dict[str, Finding]) -> Iterator[Due]:
     at, _ = loads_board(d)
     yield from volt_dues(d, ISLAND, island_pairs(d), OUTPUT, stands)
     hertz = MAINS[unit.supply].hertz
-    shifts = any(p.obeys_frequency == "yes" for p in d.plan.kit.pv_inverters)
+    shifts = any(p.obeys_frequency == "yes" for p in d.plan.island_pv.values())
     high = hertz + (SHIFT_TO if shifts else HERTZ_OFF)
     yield Due(
         "hertz.island",

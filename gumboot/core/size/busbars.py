@@ -16,7 +16,7 @@ from gumboot.core.codes import nec
 from gumboot.core.codes.busbar import SUMMED
 from gumboot.core.kit import Inverter
 from gumboot.core.network import Network, OnBar, Source, on_busbar
-from gumboot.core.network.currents import output_current, pv_current
+from gumboot.core.network.currents import plate_current, pv_current
 from gumboot.core.network.house import house_supply, line_of
 from gumboot.core.plan import ExistingPv, Plan, PortUse
 from gumboot.core.size.conductors import SizedCircuit
@@ -132,7 +132,7 @@ def output_of(sources: Sequence[Source], plan: Plan, inverter: Inverter) -> Figu
     on = [line_of(plan, inverter, int(id.removeprefix("inverter-"))) for id in units]
     most = max((on.count(line) for line in on), default=0)
     n = given("n_inv", most, "", "Inverters", "plan")
-    parts: list[Figure] = [n, output_current(inverter)] if units else []
+    parts: list[Figure] = [n, plate_current(inverter)] if units else []
     terms = ["n_inv * I_inv"] if units else []
     for k, s in enumerate((s for s in sources if s.kind == "pv inverter"), 1):
         current = _pv_current(s, plan, inverter)

@@ -7,10 +7,13 @@ failed. It wants a bond and an electrode of its own (60364-5-55 551.4.3.2.1).
 
 from __future__ import annotations
 
+from typing import Literal
+
 from gumboot.core.basis.figure import COMMON_PRACTICE
 from gumboot.core.basis.finding import Asked, Change, Cure, Finding, Level, check, duty, stop
 from gumboot.core.kit import Gateway, Inverter
 from gumboot.core.network.bonds import Bonded
+from gumboot.core.network.shape import CHANGED_OVER
 from gumboot.core.plan import Plan
 
 WHEN = {
@@ -160,6 +163,14 @@ def _once(plan: Plan, rows: tuple[Bonded, ...], rule: str, place: str) -> list[F
     return out
 
 
+def _neutral(plan: Plan, does: Literal["opens", "leaves"]) -> str:
+    """What is to part house and grid so: the changeover, else the unit itself."""
+    words = {"opens": "switches neutral too", "leaves": "leaves neutral solid"}
+    if plan.backup.loads in CHANGED_OVER:
+        return f"Use a changeover that {words[does]}"
+    return f"Plan it so that the unit itself {words[does]}: its manual has to say so"
+
+
 def _cures(x: Bonded, plan: Plan, inverter: Inverter, gateway: Gateway | None) -> list[Cure]:
     ids = [b.id for b in x.bonds]
     if x.state == "on the generator" and "generator" in ids and len(ids) > 1:
@@ -176,14 +187,14 @@ def _cures(x: Bonded, plan: Plan, inverter: Inverter, gateway: Gateway | None) -
             cures.append(Cure("Bond neutral in the loads panel", (cure,)))
         if gateway is None and not off_grid and inverter.neutral != "switched":
             cure = Change("/backup/neutral", "solid")
-            cures.append(Cure("Use a changeover that leaves neutral solid", (cure,)))
+            cures.append(Cure(_neutral(plan, "leaves"), (cure,)))
     elif "service" in ids and plan.backup.bond != "service":
         if off_grid or not plan.book.own_bond:  # else an island would lean on the network
             cure = Change("/backup/bond", "service")
             cures.append(Cure("Leave the bond at the service alone", (cure,)))
         if gateway is None and plan.backup.bond != "loads panel" and inverter.neutral != "solid":
             cure = Change("/backup/neutral", "switched")
-            cures.append(Cure("Use a changeover that switches neutral too", (cure,)))
+            cures.append(Cure(_neutral(plan, "opens"), (cure,)))
     if not any(c.changes for c in cures) and not off_grid:
         nothing = Cure("Back nothing up", (Change("/backup/loads", "nothing"),))
         choose = Cure("Choose a gateway or an inverter that can make the bond")

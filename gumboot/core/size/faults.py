@@ -133,6 +133,7 @@ def _weak(
     rule = plan.book.clauses["interrupting"]
     own = {t.switch.id for t in currents if t.switch.kind == "own breaker"}
     ahead = {k: s for s in network.switches if s.kind == "fuse" for k in s.after if k in own}
+    ahead |= _at_buses(network, currents)
     out = [_silent(t, bank, rule) for t in _unrated(currents)]
     weak = [t for t in currents if t.switch.interrupt_a and t.worst > t.switch.interrupt_a]
     guarded = [t for t in weak if _fused(t, ahead.get(t.switch.id))]
@@ -160,20 +161,45 @@ def _weak(
     return out
 
 
+def _at_buses(network: Network, currents: Sequence[Through]) -> dict[str, Switch]:
+    """The weakest of the packs' fuses that stand ahead of each breaker of a bus, where every pack
+    on it has one.
+    """
+    out = {}
+    for t in currents:
+        bus = t.switch.body
+        if not bus.startswith("dc-bus") or t.switch.kind != "breaker":
+            continue
+        runs = [c for c in network.circuits if c.family == "pack" and c.load.body == bus]
+        nodes = {n for c in runs for n in (c.source.node, c.load.node)}
+        fuses = [s for s in network.switches if s.kind == "fuse" and nodes & {s.a, s.b}]
+        if runs and len(fuses) == len(runs):
+            out[t.switch.id] = min(fuses, key=lambda s: s.interrupt_a or 0.0)
+    return out
+
+
 def _fused(t: Through, fuse: Switch | None) -> bool:
-    """Whether a fuse on a device's far side breaks what comes from there, and the device by itself
-    what comes from its own.
+    """Whether a fuse on one side of a device breaks what comes from there, and the device by itself
+    what comes from the other.
     """
     own, breaks = t.switch.interrupt_a or 0.0, (fuse.interrupt_a or 0.0) if fuse else 0.0
-    return t.from_a <= own and t.from_b <= breaks
+    far = t.from_b if t.switch.kind == "own breaker" else t.from_a
+    return _near(t) <= own and far <= breaks
+
+
+def _near(t: Through) -> float:
+    """What comes to a device from the side where no fuse of a pack can stand: a pack's own breaker
+    from its cells, a bus's breaker from its unit.
+    """
+    return t.from_a if t.switch.kind == "own breaker" else t.from_b
 
 
 def _series(t: Through, fuse: Switch, bank: Bank, rule: str) -> Finding:
     figure = through_figure(t, bank)
     says = (
         f"{t.switch.says} interrupts {t.switch.interrupt_a:g} A where a short can drive"
-        f" {figure.text} through it; the {fuse.name} at the bus breaks {fuse.interrupt_a:g} A and"
-        " stands ahead. That the two hold together is their makers' word."
+        f" {figure.text} through it; the {fuse.name} breaks {fuse.interrupt_a:g} A and stands"
+        " ahead. That the two hold together is their makers' word."
     )
     cure = Cure("Find the pair in the makers' lists, and fit a fuse that limits the current")
     return check("bank.fault.series", t.switch.body, says, rule, cure, figures=(figure,))
@@ -209,12 +235,13 @@ def _fuses(
     at_bus = [t.worst for t in currents if t.switch.body.startswith("dc-bus")]
     if chained:
         at_bus.append(sum(t.from_a for t in currents if t.switch.kind == "own breaker"))
-    own = all(t.switch.id == f"{t.switch.body}/own" for t in weak)
-    if not own or not at_bus or kit.pack_fuses:
+    own = [t for t in currents if t.switch.id == f"{t.switch.body}/own"]
+    known = all(t in own or t.switch.body.startswith("dc-bus") for t in weak)
+    if not own or not known or not at_bus or kit.pack_fuses:
         return []
-    rated = max(t.switch.rated_a or 0.0 for t in weak)
+    rated = max(t.switch.rated_a or 0.0 for t in own)
     fuse = catalogue.device("dc-fuse", rated, "any", plan.code, volts, max(at_bus))
-    if fuse is None or not all(t.from_a <= (t.switch.interrupt_a or 0.0) for t in weak):
+    if fuse is None or not all(_near(t) <= (t.switch.interrupt_a or 0.0) for t in weak):
         return []
     says, changes = "Plan a fuse for each pack at the bus", [Change("/kit/pack_fuses", True)]
     if chained:
@@ -316,7 +343,7 @@ def loop_of(
     )
     path = [s, *(by_id[i] for i in s.circuit.upstream if i in by_id)]
     grid: Figure | None = None
-    if plan.supply.loop_ohm and s.circuit.family != "generator":
+    if plan.supply.loop_ohm and not s.circuit.family.startswith("generator"):
         parts = [conductor_loop(x).renamed(f"R_{i}") for i, x in enumerate(path, 1)]
         z_e = given(
             "Z_e", plan.supply.loop_ohm, "Ω", "External loop, measured at the service", "survey"

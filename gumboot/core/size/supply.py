@@ -13,7 +13,7 @@ from gumboot.core.codes import OutsideTable, iec
 from gumboot.core.codes.books import BOOKS
 from gumboot.core.kit import MAINS, Gateway, Inverter, spreads
 from gumboot.core.network import Network
-from gumboot.core.network.currents import output_current
+from gumboot.core.network.currents import plate_current
 from gumboot.core.network.house import house_supply, most_on_a_line, units_on
 from gumboot.core.plan import Plan
 from gumboot.core.size.busbars import output_of
@@ -51,7 +51,7 @@ def supply_findings(plan: Plan, inverter: Inverter, gateway: Gateway | None) -> 
                 Cure("Choose a gateway of the inverter's supply"),
             )
         )
-    together = most_on_a_line(plan, inverter) * output_current(inverter).n
+    together = most_on_a_line(plan, inverter) * plate_current(inverter).n
     if gateway and together > gateway.inverter.i_max_a:
         says = (
             f"The inverters give {together:.4g} A;"

@@ -10,6 +10,7 @@ from gumboot.core.plan import Plan, Work
 from gumboot.core.set.settings import SLOT, parse_slot, show_slot, work_keyed
 from tests.conftest import altered
 from tests.designs import design
+from tests.shapes import SHAPES
 
 RANGES = {
     "absorb_v": (3.45, 3.55),
@@ -210,3 +211,19 @@ def test_the_operators_export_limit_is_keyed_and_kept(heron):
     )
     assert sheet(plan)["export_w"].value == 3600 and "set.export_w.limit" not in keys(plan)
     assert keys(altered(plan, "/settings/export_w", 8000))["set.export_w.limit"].level == "stop"
+
+
+@pytest.mark.parametrize("name", [n for n in SHAPES if SHAPES[n]["kit"].get("pack")])
+def test_units_ask_of_a_bank_what_its_packs_allow(name):
+    """Every unit charges with all that its bank, its port or its wire allows, whichever is least:
+    units on one bank share its packs, units with a bank of their own do not (arithmetic).
+    """
+    d = design(Plan.model_validate(SHAPES[name]), catalogue())
+    row = next((s for s in d.settings if s.rule == "charge" and not s.lacking), None)
+    if row is None or d.bank is None or row.chosen:
+        return
+    sharing = d.plan.kit.inverters / d.bank.banks
+    wire = min(s.permitted.n for s in d.circuits if s.circuit.family == "battery")
+    packs = d.bank.count * d.pack.charge_max_a / sharing
+    allowed = min(packs, d.inverter.charge_max_a, wire)
+    assert allowed - (row.step or 1) <= row.proposed <= allowed + 1e-9

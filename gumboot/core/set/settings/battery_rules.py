@@ -111,7 +111,8 @@ def _current(direction: str) -> Callable[[MenuItem, Job], Filled]:
         )
         unit = job.inverter.charge_max_a if direction == "charge" else most
         packs = _packs(job)
-        units = given("n_inv", job.plan.kit.inverters, "", "Inverters", "plan")
+        shared = job.plan.kit.inverters // (job.bank.banks if job.bank else 1)
+        units = given("n_inv", max(shared, 1), "", "Inverters on one bank", "plan")
         bms = given("I_BMS", each, "A", f"Pack {direction} limit", "pack sheet")
         own = given("I_inv", unit, "A", f"Inverter {direction} limit", "inverter sheet")
         wires = [s.permitted for s in job.circuits if s.circuit.family == "battery"]

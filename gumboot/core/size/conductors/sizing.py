@@ -302,7 +302,8 @@ def size_circuit(
                 i_req,
                 protection,
             )
-            binds, least = "the crew's own choice", best.least if best else trial.size
+            binds = "the crew's own choice" if fitted.size else "none fits: the nearest to it"
+            least = best.least if best else trial.size
         needed = at_earth_terminals(
             rules.earth(circuit, trial, least, protection, i_req), circuit, rules
         )
