@@ -324,6 +324,12 @@ class Builder:
             )
         return end(body, label, port, terminals, node=at, missing=missing)
 
+    def for_long(self, amps: float) -> float:
+        """What a device that carries a current for long is good for in A: 1.25 times it under the
+        NEC, the current itself under the IEC.
+        """
+        return self.plan.book.continuous * amps
+
     def rating(self, id: str, amps: Figure, port: Port) -> float:
         """What a circuit's breaker will be rated in A: the crew's, the maker's, else the book's."""
         fitted = self.plan.fitted.get(id)
