@@ -165,7 +165,7 @@ def hour_dues(d: Design) -> Iterator[Due]:
             LOADED,
             COMMON_PRACTICE,
             place=pack_at(d),
-            expects=f"{most:.0f} % at most; {share:.0f} % is computed",
+            expects=f"{most:.0f} % at most" + (f"; {share:.0f} % is computed" if d.sharing else ""),
             least=0.0,
             most=most,
             problem="unequal_packs",

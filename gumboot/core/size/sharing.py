@@ -120,13 +120,36 @@ def _fairer(
 def share_out(
     plan: Plan, bank: Bank, pack: Pack, sized: Sequence[SizedCircuit]
 ) -> tuple[Sharing | None, list[Finding]]:
-    """Sharing among the packs of a bus, and what is wrong with it; None for fewer than two."""
+    """Sharing among the packs of a bus, the worst of several, and what is wrong with each; None
+    where nothing shares over a bus.
+    """
+    chosen: Scheme = "star" if pack.form == "stack" else plan.kit.takeoff
     rows = [s for s in sized if s.circuit.family == "pack"]
-    if len(rows) < 2 or len(rows) != bank.count:
+    made = [_shared(x, chosen, bank) for x in _by_bus(rows) if len(x) > 1 and len(x) >= bank.count]
+    if not made:
         return None, []
+    found = [f for sharing, x in made if (f := _judged(sharing, x, plan, bank, pack))]
+    return max((m for m, _ in made), key=lambda m: m.most.n), found
+
+
+Rows = list[SizedCircuit]
+
+
+def _by_bus(rows: Sequence[SizedCircuit]) -> list[Rows]:
+    """The packs of each bus, those in a chain by the one that leads there."""
+    leads = {s.circuit.source.body: s.circuit.load.body for s in rows}
+    out: dict[str, Rows] = {}
+    for s in rows:
+        at = s.circuit.load.body
+        while at in leads:
+            at = leads[at]
+        out.setdefault(at, []).append(s)
+    return [x for at, x in out.items() if at.startswith("dc-bus")]
+
+
+def _shared(rows: Rows, chosen: Scheme, bank: Bank) -> tuple[Sharing, Rows]:
     leads = [max(one_way_ohm(s), 1e-7) for s in rows]
     amps = {k: shares(k, bank.resistance.n, leads, bank.i_all.n) for k in SCHEMES}
-    chosen: Scheme = plan.kit.takeoff
     own = amps[chosen]
     worst = max(range(len(own)), key=lambda i: own[i])
     r = given(
@@ -143,35 +166,31 @@ def share_out(
         r,
         source="Kirchhoff's laws",
     )
-    sharing = Sharing(chosen, amps, most)
-    found: list[Finding] = []
+    return Sharing(chosen, amps, most), rows
+
+
+def _judged(sharing: Sharing, rows: Rows, plan: Plan, bank: Bank, pack: Pack) -> Finding | None:
+    """The hardest-worked pack of a bus, over what it may give or far over the mean."""
+    own = sharing.amps[sharing.chosen]
+    hardest = rows[max(range(len(own)), key=lambda i: own[i])].circuit.source
     enough = bank.i_all.n / len(rows) <= pack.discharge_max_a
     cure = (
-        _fairer(plan, rows, amps)
+        _fairer(plan, rows, sharing.amps)
         if enough
         else Cure("Plan more packs, or limit the current in Set")
     )
-    if own[worst] > pack.discharge_max_a:
+    _, _, n = rows[0].circuit.load.body.partition("dc-bus-")
+    at, most, shown = (f"bank.share.{n}" if n else "bank.share"), sharing.most, (sharing.most,)
+    if most.n > pack.discharge_max_a:
         says = (
-            f"Pack {worst + 1} carries {most.text} of the whole {bank.i_all.text}; it may give"
+            f"{hardest.label} carries {most.text} of the whole {bank.i_all.text}; it may give"
             f" {pack.discharge_max_a:g} A."
         )
-        found.append(
-            stop(
-                "bank.share",
-                f"pack-{worst + 1}",
-                says,
-                "Kirchhoff's laws; pack sheet",
-                cure,
-                figures=(most,),
-            )
-        )
-    elif sharing.over_mean > OVER_MEAN:
+        return stop(at, hardest.body, says, "Kirchhoff's laws; pack sheet", cure, figures=shown)
+    if sharing.over_mean > OVER_MEAN:
         says = (
-            f"Pack {worst + 1} carries {most.text}, {sharing.over_mean:.0%} more than the mean: it"
+            f"{hardest.label} carries {most.text}, {sharing.over_mean:.0%} more than the mean: it"
             " ages first."
         )
-        found.append(
-            check("bank.share", f"pack-{worst + 1}", says, COMMON_PRACTICE, cure, figures=(most,))
-        )
-    return sharing, found
+        return check(at, hardest.body, says, COMMON_PRACTICE, cure, figures=shown)
+    return None

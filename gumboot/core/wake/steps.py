@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from gumboot.core.basis.words import inside
+from gumboot.core.basis.words import inside, listed
 from gumboot.core.kit import MAINS
 from gumboot.core.kit.starting import Starting
 from gumboot.core.network.house import house_supply, units_on
@@ -451,14 +451,14 @@ def _why(w: Wake, m: _Moment) -> str:
         bits = m.newly(what)
         names = [n for i, n in enumerate(w.way.plant.unit_names) if bits >> i & 1]
         if names:
-            out.append(f"{' and '.join(names)} {says if len(names) == 1 else _plural(says)}")
+            out.append(f"{listed(names)} {says if len(names) == 1 else _plural(says)}")
     if names := _sun_joins(w, m):
         starts = "starts by itself" if len(names) == 1 else "start by themselves"
-        out.append(f"{' and '.join(names)} {starts}, after the wait on its sheet")
+        out.append(f"{listed(names)} {starts}, after the wait on its sheet")
     bits = m.newly("loads")
     names = [inside(n) for i, n in enumerate(w.way.plant.load_names) if bits >> i & 1]
     if names:
-        out.append(f"{' and '.join(names)} come alive")
+        out.append(f"{listed(names)} come alive")
     return (
         f"{'; '.join(out)[:1].upper()}{'; '.join(out)[1:]}." if out else "Nothing wakes by it yet."
     )

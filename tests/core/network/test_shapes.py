@@ -12,7 +12,7 @@ from gumboot.core.plan import Plan
 from gumboot.core.wake.settle import settle
 from gumboot.demo.plans import SALTINGS_BARN
 from tests.designs import design
-from tests.shapes import SHAPES, other
+from tests.shapes import SHAPES, US, other, runs
 
 BOOK = catalogue()
 DESIGNS = {name: design(Plan.model_validate(doc), BOOK) for name, doc in SHAPES.items()}
@@ -278,6 +278,19 @@ def test_where_a_tap_goes_before_the_whole_house_no_board_is_left_on_the_grid_si
     d = design(Plan.model_validate(mended), BOOK)
     assert not [f for f in d.findings if f.key == "pv.board"]
     assert "loads-panel/PV breaker" in d.network.switch
+
+
+def test_packs_of_every_bank_share_it():
+    """Two banks of two packs, leads of one length: every pack carries half of what its own unit
+    draws; a lead ten times as long carries less, and its fellow is named.
+    """
+    shape = SHAPES["a bank per inverter, on buses"]
+    d = DESIGNS["a bank per inverter, on buses"]
+    assert d.bank.banks == 2 and len(d.sharing.amps["star"]) == 2
+    assert d.sharing.most.n == pytest.approx(d.bank.i_inverter.n / 2)
+    far = other(shape, runs=runs(shape, **{"pack-4": {**US, "length_m": 10 * US["length_m"]}}))
+    found = {f.key: f for f in design(Plan.model_validate(far), BOOK).findings}
+    assert "Pack 3 carries" in found["bank.share.2"].says and "bank.share" not in found
 
 
 def test_a_generator_lands_on_every_unit():

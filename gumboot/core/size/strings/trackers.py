@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from gumboot.core.basis.figure import COMMON_PRACTICE
 from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty, note, stop
+from gumboot.core.basis.words import listed
 from gumboot.core.codes import nec
 from gumboot.core.codes.book import Book
 from gumboot.core.kit import Inverter, Module, Tracker
@@ -117,7 +118,7 @@ def tracker_findings(
     """Strings in parallel on one tracker: alike, few enough, fused when three or more, and within
     its currents.
     """
-    place, names = f"pv-{strings[0].letter}", " and ".join(s.letter for s in strings)
+    place, names = f"pv-{strings[0].letter}", listed([s.letter for s in strings])
     where = f"tracker {tracker.id} of inverter {unit}"
     key = f"inverter-{unit}.tracker-{tracker.id}"
     last = plan.strings.index(strings[-1])
