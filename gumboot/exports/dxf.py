@@ -91,7 +91,10 @@ def _draw(space: Modelspace, design: Design, height: float) -> None:
     for id, (a, b_) in sheet.bars.items():
         space.add_lwpolyline(
             [at(a), at(b_)],
-            dxfattribs={"layer": "BATTERY-DC" if id == "dc-bus" else "AC", "const_width": 1.0},
+            dxfattribs={
+                "layer": "BATTERY-DC" if id.startswith("dc-bus") else "AC",
+                "const_width": 1.0,
+            },
         )
     for w in sheet.wires:
         s = by_id.get(w.id)

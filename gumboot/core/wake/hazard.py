@@ -118,7 +118,7 @@ def rules_of(
     parted = np.array([plant.after(k) for k in range(n)], dtype=np.int64)
     every = (1 << len(plant.units)) - 1
     spared = {"inverter": None, "pack": ("pack", "pack button"), "nobody": ()}[precharge]
-    bare = [0 if spared is None or x.kind in spared else every for x in levers]
+    bare = [0 if spared is None or x.kind in spared or _inside(x) else every for x in levers]
     wakes = np.zeros(n, dtype=np.int64)
     for p, row in enumerate(plant.packs):
         if row[1] >= 0:
@@ -126,6 +126,11 @@ def rules_of(
     return Rules(
         before_of(plant, in_turn), parted, np.array(bare, dtype=np.int64), wakes, tuple(in_turn)
     )
+
+
+def _inside(x: Lever) -> bool:
+    """Whether a lever is the own switch of a pack inside its unit: its maker sees to the inrush."""
+    return x.kind == "pack" and x.body.startswith("inverter-")
 
 
 def before_of(plant: Plant, in_turn: Sequence[InTurn]) -> Ints:

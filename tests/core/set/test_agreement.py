@@ -121,6 +121,19 @@ def test_a_proposal_keeps_to_the_menu_or_says_that_it_cannot():
     none = shelf("marram-s8", (line("b", "lithium", options=("AGM", "FLD")),))
     lacks = found(Plan.model_validate(HERON_SLIP), none)["set.b.lacks"]
     assert "AGM, FLD" in lacks.says
+    assert "which the menu lacks" in d.settings[0].reason
+
+
+def test_a_limit_that_ends_sooner_holds_back_and_lacks_nothing():
+    """190 A are allowed; a menu that ends at 120 A is keyed that. Of volts far from the supply's
+    none is offered.
+    """
+    short = shelf("marram-s8", (line("a", "charge", unit="A", least=5, most=120, step=1),))
+    d = design(Plan.model_validate(HERON_SLIP), short)
+    assert d.settings[0].value == 120 and "set.a.lacks" not in found(d.plan, short)
+    volts = shelf("marram-s8", (line("v", "output_v", options=("100 V", "230 V", "238 V")),))
+    lacks = found(Plan.model_validate(HERON_SLIP), volts)["set.v.lacks"]
+    assert [c.text for c in lacks.cures if c.changes] == ["Key 230 V", "Key 238 V"]
 
 
 def test_another_word_for_the_same_is_no_stop():

@@ -197,3 +197,16 @@ def test_a_pv_inverter_is_told_where_it_gets_sun_and_a_voltage_to_follow(shape, 
     steps = steps_of(design(Plan.model_validate(SHAPES[shape]), catalogue()))
     said = {s.key: s.says for s in steps if "starts by itself" in s.says}
     assert {k: v.partition(",")[0] for k, v in said.items()} == starts
+
+
+def test_a_pack_inside_its_unit_is_not_precharged_by_hand():
+    """Its own switch closes inside the unit, where no hand has a resistor."""
+    d = design(Plan.model_validate(SHAPES["packs inside the units"]), catalogue())
+    assert not [x for x in steps_of(d) if "precharge" in x.title.lower()]
+
+
+def test_an_output_behind_a_closed_breaker_is_not_said_to_be_alone():
+    d = design(Plan.model_validate(SHAPES["one bank for all"]), catalogue())
+    says = {x.title: x.says for x in steps_of(d)}
+    first, second = (says[f"Inverter {n}: L1 to N"] for n in (1, 2))
+    assert "nothing connected behind it" in first and "breaker closed" in second

@@ -87,6 +87,9 @@ def choose(item: MenuItem, wanted: str) -> str | None:
 PER_UNIT = ("role", "line", "phase_mode", "bus_address")  # each unit has its own by its nature
 
 
+LIMITS = ("charge", "discharge", "grid_charge_a", "gen_charge_a", "pass_through", "export")
+
+
 def keyed_at(item: MenuItem, job: Job, unit_no: int) -> float | str | None:
     """What is keyed for a unit of its own, where the line takes it."""
     keyed = job.plan.settings.get(key_of(item.id, unit_no))
@@ -112,4 +115,5 @@ def within(item: MenuItem, meant: float | str) -> tuple[float | str, str]:
     if item.most is not None:
         held = min(held, item.most)
     off = abs(held - meant) > (item.step or 0) + 1e-6 and meant > 0
+    off = off and not (item.rule in LIMITS and held < meant)  # holds back more than it has to
     return held, f"{meant:g} {item.unit}" if off else ""
