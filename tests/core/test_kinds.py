@@ -359,6 +359,15 @@ def test_one_bond_in_every_state(neutral, bond, generator, islanded, running):
             "generator.port",
         ),
         (MOSSBANK_TERRACE, {"kit__gateway": None}, "source.island"),
+        (
+            TERN_HOLLOW,
+            {
+                "kit__generator__lands": "loads panel",
+                "backup__neutral": "switched",
+                "backup__bond": "inverter",
+            },
+            "bond.generator",
+        ),
     ],
 )
 def test_sources_that_meet_and_bonds_that_are_wrong_are_stops_that_a_click_cures(

@@ -241,7 +241,7 @@ def _outside(b: Builder) -> None:
     wish = b.plan.linking
     units = range(1, b.plan.kit.inverters + 1)
     signals = b.inverter.signals
-    if b.plan.kit.generator and "generator" in b.bodies:
+    if b.plan.kit.on_generator and "generator" in b.bodies:
         for port in ports(signals, "generator")[:1]:
             _lead(b, "generator", "", "inverter-1", "generator", port, port.far)
     if wish.grid_operator:

@@ -269,17 +269,21 @@ def back_dues(d: Design) -> Iterator[Due]:
     if generator is not None:
         by = any(s.rule == "gen_auto" and s.means_now == "on" for s in d.settings)
         how = "called by the unit" if by else "started by hand"
+        joined = "Started; warm; the unit joins it; the most it is asked for."
+        by_hand = (
+            "Started; warm; the main of the loads panel off, then the generator's breaker on: the"
+            " most it is asked for."
+        )
+        back = "Then its breaker off and the main on, and it stops."
+        at_unit = d.plan.kit.on_generator > 0
         yield Due(
             "generator.runs",
             BACK,
             f"Generator: starts, takes load, stops; {how}",
             "watt",
             "the unit's display, or a clamp",
-            (
-                "Started; warm; the unit joins it; the most it is asked for.",
-                "Then stopped: the loads stay on.",
-            ),
-            "In the island, battery below the generator's start.",
+            (joined, "Then stopped: the loads stay on.") if at_unit else (by_hand, back),
+            "In the island, battery below the generator's start." if at_unit else "In the island.",
             COMMON_PRACTICE,
             place="generator",
             hands=2,

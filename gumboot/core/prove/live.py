@@ -2,6 +2,8 @@
 array brought down, and what the unit says beside what is measured.
 
     Z_s ≤ 2/3 · U_0 / I_a                 IEC 60364-6 Annex D: read cold, trips hot
+    Z_s ≤ Z_max − Σ (k − 1) · R           the precise way, where that asks too much of a sound loop
+    Z_s ≤ U_0 / (5 · I_Δn)                where no breaker but a residual-current device trips
 """
 
 from __future__ import annotations
@@ -9,15 +11,19 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from gumboot.core.basis.clock import show_minutes
-from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given
+from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, solve
 from gumboot.core.basis.finding import Finding
 from gumboot.core.basis.formula import Formula
 from gumboot.core.basis.words import inside
 from gumboot.core.design import Design
 from gumboot.core.network.house import line_of, neutral_v, shared_out
+from gumboot.core.plan import Plan
 from gumboot.core.prove.band import Band, combined, expanded, limits
 from gumboot.core.prove.due import LIVE, Due, Stage, pack_at
 from gumboot.core.prove.residual import residual_dues
+from gumboot.core.size.conductors import SizedCircuit
+from gumboot.core.size.faults import Loop
+from gumboot.core.size.safeguards import ahead_of
 from gumboot.core.wake.steps import NEUTRAL_V, SUPPLY, pairs_of
 
 STAGE: Stage = "On the grid"
@@ -26,6 +32,13 @@ ALONE = "As Wake leaves it: everything closed, the unit makes the voltage."
 BREAKS_A = 6000.0  # a modular breaker whose plate nobody typed: common practice
 HEAT = given("k_h", 2 / 3, "", "Cold reading over a hot trip", "IEC 60364-6 Annex D", MEMORY)
 Z_MAX = Formula("Z_s", "k_h * U_0 / I_a", "Ω", "Most that may be read cold", "IEC 60364-6 Annex D")
+BY_DEVICE = Formula(
+    "Z_s",
+    "U_0 / (5 * I_dn)",
+    "Ω",
+    "Most at which the residual-current device trips at once",
+    "IEC 60364-4-41 411.4.4; five times its rating: common practice",
+)
 FAULT = Formula("I_pf", "U_0 / Z_e", "A", "Prospective current at the main", "Ohm's law")
 LOOP_OFF = 0.15  # a loop tester, and the supply's own change in a day: common practice
 SUM = "unit:sum"  # what comes in less what goes out, by the unit's own registers
@@ -69,7 +82,7 @@ def loop_dues(d: Design) -> Iterator[Due]:
         if s is None or x.grid is None or d.plan.supply.earthing == "TT":
             continue
         u_0 = neutral_v(d.plan, d.inverter)
-        most = Z_MAX.figure(HEAT, u_0, x.trip.renamed("I_a"))
+        most = _most(x, s, d.plan, u_0)
         off = limits(x.grid, LOOP_OFF, 0.02)
         part = given("u_1", off.u, "Ω", "From the supply, by the hour", COMMON_PRACTICE)
         band = Band(x.grid, expanded(x.grid, [part]))
@@ -94,6 +107,29 @@ def loop_dues(d: Design) -> Iterator[Due]:
             probes=("L", "PE"),
             circuit=s.id,
         )
+
+
+def _most(x: Loop, s: SizedCircuit, plan: Plan, u_0: Figure) -> Figure:
+    """The most a loop may read cold: two thirds of what trips; where a sound loop is more, what
+    trips less what its conductors grow by; where no breaker trips, what the device ahead sees.
+    """
+    rule = Z_MAX.figure(HEAT, u_0, x.trip.renamed("I_a"))
+    if x.grid is None or x.grid.n <= rule.n:
+        return rule
+    if x.grid.n <= x.limit.n:
+        grown = [f for f in x.grid.inputs if f.symbol[:2] in ("R_", "k_")]
+        n = len(grown) // 2
+        terms = " + ".join(f"(k_{i} - 1) * R_{i}" for i in range(1, n + 1))
+        name, source = "Most that may be read cold, its conductors counted hot", HEAT.source
+        most = x.limit.renamed("Z_max")
+        return solve(
+            "Z_s", "Ω", name, f"Z_max - ({terms})", most, *grown, source=source, doubt=MEMORY
+        )
+    ahead = [g.trip_ma for _, g in ahead_of(plan, s)]
+    if not ahead:
+        return rule
+    trips = given("I_dn", min(ahead) / 1000, "A", "Rated residual current", "plan")
+    return BY_DEVICE.figure(u_0, trips)
 
 
 def fault_due(d: Design) -> Iterator[Due]:

@@ -179,8 +179,11 @@ def _cures(x: Bonded, plan: Plan, inverter: Inverter, gateway: Gateway | None) -
     cures: list[Cure] = []
     own = _own(inverter, gateway)
     off_grid = plan.supply.kind == "off-grid"
+    if x.state == "on the generator" and not ids:
+        says = "Use a generator whose neutral is bonded to its frame, with an electrode there"
+        cures.append(Cure(says, (Change("/kit/generator/bonded", True),)))
     if not ids:
-        if own:
+        if own and plan.backup.bond != own:
             cures.append(Cure(f"Let {NAMES[own]} make the bond", (Change("/backup/bond", own),)))
         elif off_grid:
             cure = Change("/backup/bond", "loads panel")

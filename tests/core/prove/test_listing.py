@@ -82,6 +82,26 @@ def test_loops_read_cold_are_two_thirds_of_what_trips():
             assert x.band.expected.n == by[x.circuit].grid.n
 
 
+def test_a_sound_loop_over_two_thirds_is_judged_the_precise_way():
+    """0.75 Ω at the service: two thirds of 230 / 250 are 0.61 Ω, and C25 trips up to 0.95 · 230 /
+    250 = 0.874 Ω, less what the conductors grow by when hot; with 2 Ω only a residual-current
+    device of 300 mA trips, at 230 / (5 · 0.3 A).
+    """
+    sound = {**MOSSBANK_TERRACE, "supply": {**MOSSBANK_TERRACE["supply"], "loop_ohm": 0.75}}
+    d, rows = listed(sound)
+    by = {x.circuit: x for x in d.loops}
+    for key, x in rows.items():
+        if key.startswith("loop.") and by[x.circuit].trip.n == 250:
+            grown = by[x.circuit].grid.n - 0.75
+            assert 0.874 - grown / 5 <= x.most <= 0.874 and x.band.high > 0.613
+            assert x.band.expected.n < x.most
+    device = {"kind": "residual-current device", "at": "main-panel", "trip_ma": 300, "type": "B"}
+    high = other(MOSSBANK_TERRACE, supply__loop_ohm=2, safeguards=[device])
+    _, rows = listed(high)
+    loops = [x.most for k, x in rows.items() if k.startswith("loop.")]
+    assert loops and loops == pytest.approx([230 / (5 * 0.3)] * len(loops))
+
+
 def test_an_earth_reads_as_its_table_and_length_say():
     """6 mm² class 2 over 10 m: 3.08 Ω/km (IEC 60228, from memory) is 0.031 Ω, and the joints."""
     d, rows = listed(SALTINGS_BARN)

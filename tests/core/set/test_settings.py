@@ -227,3 +227,10 @@ def test_units_ask_of_a_bank_what_its_packs_allow(name):
     packs = d.bank.count * d.pack.charge_max_a / sharing
     allowed = min(packs, d.inverter.charge_max_a, wire)
     assert allowed - (row.step or 1) <= row.proposed <= allowed + 1e-9
+
+
+def test_nothing_calls_a_generator_that_a_hand_throws_in():
+    """On the loads panel, behind an interlock, a start by itself would run it for nothing."""
+    d = design(Plan.model_validate(SHAPES["generator on the board"]), catalogue())
+    assert {s.value for s in d.settings if s.rule == "gen_auto"} <= {"off"}
+    assert not [x for x in d.links if x.serves == "generator"]

@@ -150,6 +150,8 @@ def generator_auto(item: MenuItem, job: Job) -> Filled:
     """Whether the unit starts a generator by itself."""
     if job.plan.kit.generator is None:
         return "off", "no generator in this plan", None
+    if job.plan.kit.on_generator == 0:
+        return "off", "it lands on the loads panel: a hand starts it and throws the interlock", None
     return "on", "by its dry contact, at the states of charge below", None
 
 
