@@ -360,12 +360,8 @@ def test_one_bond_in_every_state(neutral, bond, generator, islanded, running):
         ),
         (MOSSBANK_TERRACE, {"kit__gateway": None}, "source.island"),
         (
-            TERN_HOLLOW,
-            {
-                "kit__generator__lands": "loads panel",
-                "backup__neutral": "switched",
-                "backup__bond": "inverter",
-            },
+            SALTINGS_BARN,
+            {"kit__generator": {"power_w": 15000, "lands": "loads panel"}},
             "bond.generator",
         ),
     ],
