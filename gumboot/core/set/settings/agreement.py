@@ -23,6 +23,9 @@ AGREES, LIKELY = ("line",), ("phase_mode", "output_v", "output_hz", "protocol", 
 LICENSED, LETTER = "grid-profile", "operator-letter"  # who chose it, and on which word
 
 
+OTHER = Cure("Choose a unit whose menu has it, or a pack that suits this one")
+
+
 def of_rule(settings: Sequence[Setting], rule: str) -> list[Setting]:
     """The lines that mean one thing."""
     return [s for s in settings if s.rule == rule and s.shown]
@@ -43,6 +46,11 @@ def back(s: Setting) -> Cure:
     return Cure(f"Back to {shown}", (s.keyed_as(None),))
 
 
+def mended(s: Setting) -> Cure:
+    """Gumboot's own value again; where that stands already, other equipment."""
+    return back(s) if s.own else OTHER
+
+
 def order_findings(settings: Sequence[Setting]) -> Iterator[Finding]:
     """Every pair of lines that an order relates, near or far. A broken one is a stop; of currents
     a check, since the smaller limit holds whatever the others say.
@@ -55,7 +63,7 @@ def order_findings(settings: Sequence[Setting]) -> Iterator[Finding]:
                 f" {'or equal to ' if even else ''}{b.label.lower()} {b.value:g} {b.unit}."
             )
             said = check if a.rule in CURRENTS else stop
-            yield said(f"set.{a.id}.{b.id}", f"set.{at.id}", says, COMMON_PRACTICE, back(at))
+            yield said(f"set.{a.id}.{b.id}", f"set.{at.id}", says, COMMON_PRACTICE, mended(at))
 
 
 def related(settings: Sequence[Setting]) -> Iterator[tuple[Setting, Setting, bool]]:
@@ -88,18 +96,18 @@ def battery_findings(settings: Sequence[Setting], job: Job) -> Iterator[Finding]
     for s in of_rule(settings, "lithium"):
         if differs(s):
             says = f"{s.label} is keyed “{s.value}”; the pack is {job.chemistry}: {s.why}."
-            yield stop(f"set.{s.id}.cells", f"set.{s.id}", says, "pack sheet", back(s))
+            yield stop(f"set.{s.id}.cells", f"set.{s.id}", says, "pack sheet", mended(s))
     for s in of_rule(settings, "link"):
         if differs(s) and s.meant != "none":
             says = (
                 f"{s.label} is keyed “{s.value}”; the pack's BMS speaks over {s.proposed}: without"
                 " it nothing stops a cell that is full or empty."
             )
-            yield stop(f"set.{s.id}.bms", f"set.{s.id}", says, "pack sheet", back(s))
+            yield stop(f"set.{s.id}.bms", f"set.{s.id}", says, "pack sheet", mended(s))
     for s in of_rule(settings, "equalise_off"):
         if differs(s) and s.meant == "off":
             says = f"{s.label} is keyed “{s.value}”: it overcharges {job.chemistry} cells."
-            yield stop(f"set.{s.id}.cells", f"set.{s.id}", says, COMMON_PRACTICE, back(s))
+            yield stop(f"set.{s.id}.cells", f"set.{s.id}", says, COMMON_PRACTICE, mended(s))
     if job.bank is None:
         return
     top, bottom = job.bank.v_max.n, job.bank.v_min.n
@@ -109,14 +117,14 @@ def battery_findings(settings: Sequence[Setting], job: Job) -> Iterator[Finding]
                 if rule == "equalise_v" and not equalises(settings):
                     continue
                 says = f"{s.label} {s.value:g} V is above the pack's limit of {top:g} V."
-                yield stop(f"set.{s.id}.bms", f"set.{s.id}", says, "pack sheet", back(s))
+                yield stop(f"set.{s.id}.bms", f"set.{s.id}", says, "pack sheet", mended(s))
     for s in of_rule(settings, "cut"):
         if not isinstance(s.value, str) and s.value < bottom - 1e-9:
             says = (
                 f"{s.label} {s.value:g} V is below the {bottom:g} V at which the pack's own"
                 " protection opens: the bank would drop out, and may not wake by itself."
             )
-            yield stop(f"set.{s.id}.bms", f"set.{s.id}", says, "pack sheet", back(s))
+            yield stop(f"set.{s.id}.bms", f"set.{s.id}", says, "pack sheet", mended(s))
 
 
 def plan_findings(settings: Sequence[Setting], job: Job) -> Iterator[Finding]:
@@ -185,8 +193,7 @@ def plan_findings(settings: Sequence[Setting], job: Job) -> Iterator[Finding]:
             )
             near = [x for x in s.options if _near(x, s.lacking)]
             cures = [Cure(f"Key {x}", (s.keyed_as(x),)) for x in near[:6]]
-            none = Cure("Choose a unit whose menu has it, or a pack that suits this one")
-            yield check(f"set.{s.id}.lacks", f"set.{s.id}", says, "inverter menu", *cures, none)
+            yield check(f"set.{s.id}.lacks", f"set.{s.id}", says, "inverter menu", *cures, OTHER)
 
 
 NEAR = 0.1  # how far from what is meant a value may be and still be offered: common practice
