@@ -109,12 +109,12 @@ def island_dues(d: Design, duties: dict[str, Finding]) -> Iterator[Due]:
             problem="overload_start",
             probes=("L", "N"),
         )
-    hard = max(
-        (x for x in d.plan.loads if x.backed and board and x.id in board.starting),
-        key=lambda x: board.starting[x.id].n if board else 0.0,
-        default=None,
-    )
-    if hard is not None and board is not None and board.starting[hard.id].n > hard.running_w:
+    starting = board.starting if board is not None else {}
+    starts = [
+        x for x in d.plan.loads if x.backed and x.id in starting and starting[x.id].n > x.running_w
+    ]
+    hard = max(starts, key=lambda x: starting[x.id].n, default=None)
+    if hard is not None and board is not None:
         start = board.starting[hard.id]
         yield Due(
             "start.hardest",

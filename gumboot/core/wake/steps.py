@@ -256,7 +256,11 @@ def _before(w: Wake, d: Design, m: _Moment) -> Iterator[Step]:
         yield Step(
             f"gate.{m.name}.equal",
             ON,
-            f"Volts across {at}, still open",
+            (
+                f"Volts of {inside(lever.place)} against the bus, before its button"
+                if lever.button
+                else f"Volts across {at}, still open"
+            ),
             "Pack against bus, pole to pole of one sign. More than this: charge the lower one alone"
             " first.",
             "volt",

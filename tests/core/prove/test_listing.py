@@ -102,6 +102,14 @@ def test_a_sound_loop_over_two_thirds_is_judged_the_precise_way():
     assert loops and loops == pytest.approx([230 / (5 * 0.3)] * len(loops))
 
 
+def test_a_motor_is_started_however_large_a_heater_is():
+    """The hardest start is of what draws more as it starts, not of the largest load."""
+    oven = {"id": "oven", "name": "Oven", "kind": "resistive", "running_w": 30_000, "legs": "L1+L2"}
+    document = other(TERN_HOLLOW, loads=[*TERN_HOLLOW["loads"], {**oven, "backed": True}])
+    before, after = (listed(x)[1]["start.hardest"].title for x in (TERN_HOLLOW, document))
+    assert before == after and "Oven" not in after
+
+
 def test_an_earth_reads_as_its_table_and_length_say():
     """6 mm² class 2 over 10 m: 3.08 Ω/km (IEC 60228, from memory) is 0.031 Ω, and the joints."""
     d, rows = listed(SALTINGS_BARN)
