@@ -136,7 +136,7 @@ def packs_for(shelf: Catalogue, unit: Inverter | None) -> list[str]:
         sizes = metric(p.terminals)
         foreign = bool(own and sizes) and sizes != own  # for the other book's cable
         strange = (p.maker != unit.maker, p.id not in shelf.own)
-        return (over, wanted > most, other, foreign, *strange, wanted, p.id)
+        return (over, foreign, wanted > most, other, *strange, wanted, p.id)
 
     fits = [p for p in shelf.packs.values() if suits_unit(p, unit) and p.id not in inside]
     return [p.id for p in sorted(fits, key=likely)]

@@ -5,12 +5,14 @@ drawn, sized, and named as missing.
 import copy
 
 import pytest
+from pydantic import ValidationError
 
 from gumboot.catalogue import catalogue
 from gumboot.core.brief.suits import series_that_fits, suits_unit
 from gumboot.core.kit import Catalogue, entry
 from gumboot.core.kit.missing import missing
 from gumboot.core.kit.presumed import NOT_ENTERED
+from gumboot.core.kit.terminal import Terminal
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import HERON_SLIP
 from tests.designs import design
@@ -138,3 +140,16 @@ def test_a_device_that_no_volts_fit_is_missed_for_its_volts():
     assert any("those it has bear" in x for x in says) and not any(
         "largest is 600" in x for x in says
     )
+
+
+def test_what_turns_a_terminal_is_known_by_its_stud_or_asked_where_torque_goes_by_it():
+    """ISO 4032: M8 is 13 mm across flats (from memory). A screw without torque is looked up by its
+    driver (NEC Annex I), so that has to be typed.
+    """
+    plus = {"id": "+", "label": "bar +", "conductor": "+", "end": "lug", "stud": "M8", "most": "2"}
+    known = Terminal.model_validate({**plus, "torque_nm": 9, "source": "sheet"})
+    assert known.bit == "socket 13 mm"
+    screw = {**plus, "end": "bare", "stud": "", "source": "sheet"}
+    assert Terminal.model_validate({**screw, "torque_nm": 2}).bit == "by its screw"
+    with pytest.raises(ValidationError, match="what turns it, such as slot 6 mm"):
+        Terminal.model_validate(screw)

@@ -5,7 +5,7 @@ Millimetres, N·m.
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
@@ -19,6 +19,15 @@ Strands = Literal["solid", "stranded", "fine"]
 Recheck = Literal["torque", "look", "none"]
 
 
+SOCKETS = {  # across flats of the nut on a stud: ISO 4032, from memory
+    "M5": "socket 8 mm",
+    "M6": "socket 10 mm",
+    "M8": "socket 13 mm",
+    "M10": "socket 16 mm",
+    "M12": "socket 18 mm",
+}
+
+
 class Terminal(Entry):
     """One place a conductor lands. torque_nm None: the maker is silent; the book's table serves, by
     bit and conductor or (IEC) by bit and thread, which for a lug is its stud.
@@ -27,7 +36,8 @@ class Terminal(Entry):
     takes. temp_c: what it is marked for, None where its maker is silent; free_air: marked for
     conductors at their free-air ampacity too. insulation_c: the least
     insulation temperature its maker asks. room_mm: free room before it to bend in. hardware: what
-    goes on the stud, from the bar outwards.
+    goes on the stud, from the bar outwards. bit: what turns it; where nobody typed it a lug's is by
+    its stud, a connector's its spanner.
     recheck: what its maker wants a day later; None when silent.
     """
 
@@ -40,7 +50,7 @@ class Terminal(Entry):
     most: str
     strip_mm: Positive | None = None
     torque_nm: Positive | None = None
-    bit: str
+    bit: str = ""
     thread: Annotated[str, Field(pattern=r"^(M\d+(\.\d+)?)?$")] = ""
     temp_c: Literal[60, 70, 75, 90] | None = None
     free_air: bool = False
@@ -54,6 +64,18 @@ class Terminal(Entry):
     recheck: Recheck | None = None
     ferrite: str = ""
     source: str
+
+    @model_validator(mode="before")
+    @classmethod
+    def _turned(cls, document: Any) -> Any:
+        if not isinstance(document, dict) or document.get("bit"):
+            return document
+        end, stud = document.get("end"), str(document.get("stud") or "")
+        if end == "lug":
+            return {**document, "bit": SOCKETS.get(stud, "socket by its nut")}
+        if end == "pv-connector":
+            return {**document, "bit": "PV connector spanner"}
+        return {**document, "bit": "by its screw"} if document.get("torque_nm") else document
 
     @property
     def screwed(self) -> bool:
@@ -72,6 +94,11 @@ class Terminal(Entry):
                 raise ValueError(
                     f"{self.label}: the bolt of a lug needs its torque: NEC Annex I is for screws"
                     " that bear on the conductor"
+                )
+            if not self.bit:
+                raise ValueError(
+                    f"{self.label}: type its torque, or what turns it, such as slot 6 mm: the"
+                    " book's torque goes by that"
                 )
             try:
                 drive(self.bit)

@@ -125,7 +125,6 @@ def test_entered_saved_in_editions_and_only_a_change_makes_one(member):
         ("battery_v_min", "40 A", "is not a unit of voltage"),
         ("maker", "", "type a name"),
         ("trackers/0/i_sc_max_a", "", "type a value"),
-        ("grid/terminals/0/bit", "", "type a name"),
         ("grid/terminals/0/torque_nm", "12 mm", "is not a unit of torque"),
         ("grid/terminals/0/conductors", "L9", "L1"),
         ("menu/0/rule", "", "type a name"),
@@ -143,6 +142,24 @@ def test_bad_input_is_said_at_its_field_and_everything_typed_is_kept(member, fie
     fault = re.search(f'id="{id}-fault">([^<]+)<', answer.text)
     assert fault and says.lower() in fault[1].lower(), re.findall(r'-fault">([^<]+)', answer.text)
     assert 'value="T10 B"' in answer.text
+
+
+def test_conductors_are_read_as_they_are_typed(member):
+    """With commas, spaces or strokes, in small letters, a hyphen for the minus; and a lug without
+    what turns it has the socket of its stud.
+    """
+    device = next(b for b in documents() if b["id"] == "breaker-dc-125-1000")
+    form = {**typed_form({k: v for k, v in device.items() if k != "id"}), "label": "DC breaker X"}
+    form |= {"terminals/0/conductors": "+ / -", "terminals/0/bit": "", "terminals/0/ids": ""}
+    form |= {f"terminals/1/{k.split('/')[2]}": "" for k in form if k.startswith("terminals/1/")}
+    answer = member("planner").post("/shelf/new/device", {**form, "version": "0"})
+    assert answer.status_code == 303, re.findall(r'-fault">([^<]+)', answer.text)
+    at = answer.headers["location"].split("?")[0]
+    body = member("planner").get(f"{at}.json").json()["entry"]["body"]
+    assert [(t.conductor, t.bit) for t in entry.validate_python(body).terminals] == [
+        ("+", "socket 10 mm"),
+        ("−", "socket 10 mm"),
+    ]
 
 
 def catalogue_body(id):

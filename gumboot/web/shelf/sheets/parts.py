@@ -145,7 +145,8 @@ def ungroup(rows: Many) -> Many:
     out: Many = []
     for i, row in enumerate(rows):
         rest = {k: v for k, v in row.items() if k not in ("conductors", "label", "ids")}
-        conductors = [c.replace("-", "−") for c in row.get("conductors") or [""]]
+        typed = " ".join(row.get("conductors") or []).replace("/", " ").replace("-", "−").upper()
+        conductors = typed.split() or [""]
         labels = labelled({**row, "conductors": conductors})
         ids = row.get("ids") or []
         if len(ids) != len(labels):
@@ -169,7 +170,7 @@ TERMINAL = (
     Field("most", "Size to", "text", "2/0 or 35 mm²"),
     given("strip_mm", "Strip", "place"),
     given("torque_nm", "Torque", "torque"),
-    Field("bit", "Turned by", "text", "slot 6 mm, cross PH2, hex 5 mm, socket 13 mm"),
+    given("bit", "Turned by", "text", "slot 6 mm, cross PH2, hex 5 mm, socket 13 mm"),
 )
 TERMINAL_MORE = (
     given("thread", "Thread of the screw", "text", "M5; where no torque is given"),
