@@ -131,6 +131,7 @@ def test_a_limit_that_ends_sooner_holds_back_and_lacks_nothing():
     short = shelf("marram-s8", (line("a", "charge", unit="A", least=5, most=120, step=1),))
     d = design(Plan.model_validate(HERON_SLIP), short)
     assert d.settings[0].value == 120 and "set.a.lacks" not in found(d.plan, short)
+    assert "goes no higher" in d.settings[0].reason
     volts = shelf("marram-s8", (line("v", "output_v", options=("100 V", "230 V", "238 V")),))
     lacks = found(Plan.model_validate(HERON_SLIP), volts)["set.v.lacks"]
     assert [c.text for c in lacks.cures if c.changes] == ["Key 230 V", "Key 238 V"]

@@ -45,6 +45,8 @@ def fill_line(item: MenuItem, job: Job, window: Of | None) -> Setting:
         reason = "the crew's own choice"
     elif lacking:
         reason = f"{lacking} is meant, which the menu lacks: {reason}"
+    elif item.rule in LIMITS and proposed == item.most != meant:
+        reason = f"the menu goes no higher; {reason}"
     return Setting(
         id=item.id,
         group=item.group,

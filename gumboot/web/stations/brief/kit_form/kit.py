@@ -213,7 +213,8 @@ PLATE = "a line, from its plate; left empty it follows from its power"
 
 def generator_fields(s: Shape) -> list[tuple[Field, bool]]:
     there = bool(s.typed.get("kit/generator/power_w"))
-    every = (("every inverter", "every inverter, through a combiner"),)
+    on_panel = s.typed.get("kit/generator/lands") in ("loads panel", "inverter with bypass")
+    every = (("every inverter", "every inverter (combiner)"),)
     return [
         (
             Field(
@@ -246,7 +247,7 @@ def generator_fields(s: Shape) -> list[tuple[Field, bool]]:
                 "yesno",
                 "so that its breaker and the main are never on together",
             ),
-            there,
+            there and on_panel,
         ),
         (
             Field(
