@@ -305,7 +305,7 @@ def _loop_figures(made: tuple[tuple[Loop, ...], Found]) -> Iterator[tuple[str, F
 LOOPS: Chapter[tuple[tuple[Loop, ...], Found]] = Chapter(
     "loops",
     _loops,
-    reads=("code", "supply", "kit", "safeguards"),
+    reads=("backup", "code", "supply", "kit", "safeguards"),
     requires=(KIT, SIZED),
     findings=lambda made, d: made[1],
     figures=_loop_figures,

@@ -360,7 +360,7 @@ def loop_of(
             doubt=MEMORY,
         )
     islanded: Figure | None = None
-    if inverter.fault_a and s.circuit.family in BACKED_UP:
+    if inverter.fault_a and _lives_on(s, plan):
         n, each = (
             given("n_inv", fewest_on_a_line(plan, inverter), "", "Inverters on one line", "plan"),
             given(
@@ -442,14 +442,23 @@ def loop_findings(
     weak = [
         x
         for x in loops
-        if by_id[x.circuit].circuit.family in BACKED_UP
-        and (x.islanded is None or x.islanded.n < x.trip.n)
+        if _lives_on(by_id[x.circuit], plan) and (x.islanded is None or x.islanded.n < x.trip.n)
     ]
     if weak:
         found.append(_in_island(weak[0], by_id[weak[0].circuit], plan))
     for x in loops:
         found += _adiabatic(by_id[x.circuit], x, neutral_v(plan, inverter))
     return tuple(loops), found
+
+
+def _lives_on(s: SizedCircuit, plan: Plan) -> bool:
+    """Whether a circuit is fed in an island; one of a PV inverter where that stays with the
+    house.
+    """
+    if s.circuit.family != "existing-pv":
+        return s.circuit.family in BACKED_UP
+    _, _, n = s.id.partition("existing-pv-")
+    return (int(n) - 1 if n else 0) in plan.island_pv
 
 
 def _in_island(x: Loop, s: SizedCircuit, plan: Plan) -> Finding:

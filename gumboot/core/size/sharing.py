@@ -20,12 +20,14 @@ from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
 from gumboot.core.basis.units import FT_M, show_length
 from gumboot.core.codes import iec, nec
 from gumboot.core.kit import Pack
+from gumboot.core.network.circuit import End
 from gumboot.core.plan import Plan
 from gumboot.core.size.bank import Bank
 from gumboot.core.size.conductors import SizedCircuit
 
 Scheme = Literal["one end", "diagonal", "star"]
 SCHEMES: tuple[Scheme, ...] = get_args(Scheme)
+NO_LEAD = 1e-7  # Ω, of what has none
 OVER_MEAN = 0.10  # a pack more than this over the mean is a caution, common practice
 
 
@@ -120,35 +122,57 @@ def _fairer(
 def share_out(
     plan: Plan, bank: Bank, pack: Pack, sized: Sequence[SizedCircuit]
 ) -> tuple[Sharing | None, list[Finding]]:
-    """Sharing among the packs of a bus, the worst of several, and what is wrong with each; None
-    where nothing shares over a bus.
+    """Sharing among the packs of a bus, or of a chain to its unit, the worst of several, and what
+    is wrong with each; None where none share.
     """
-    chosen: Scheme = "star" if pack.form == "stack" else plan.kit.takeoff
-    rows = [s for s in sized if s.circuit.family == "pack"]
-    made = [_shared(x, chosen, bank) for x in _by_bus(rows) if len(x) > 1 and len(x) >= bank.count]
+    made = [
+        _shared(x, plan, bank, pack)
+        for x in _groups([s for s in sized if s.circuit.family == "pack"])
+        if len(x.packs) >= max(bank.count, 2)
+    ]
     if not made:
         return None, []
-    found = [f for sharing, x in made if (f := _judged(sharing, x, plan, bank, pack))]
+    found = [f for m, x in made if (f := _judged(m, x, plan, bank, pack))]
     return max((m for m, _ in made), key=lambda m: m.most.n), found
 
 
-Rows = list[SizedCircuit]
+@dataclass(frozen=True, slots=True)
+class _Group:
+    """Packs that share: what they meet at, their runs, and each pack's end."""
+
+    at: str
+    runs: list[SizedCircuit]
+    packs: list[End]
+
+    @property
+    def over_bus(self) -> bool:
+        return self.at.startswith("dc-bus")
 
 
-def _by_bus(rows: Sequence[SizedCircuit]) -> list[Rows]:
-    """The packs of each bus, those in a chain by the one that leads there."""
-    leads = {s.circuit.source.body: s.circuit.load.body for s in rows}
-    out: dict[str, Rows] = {}
-    for s in rows:
+def _groups(runs: Sequence[SizedCircuit]) -> list[_Group]:
+    """The packs of each bus; those in a chain by the one that leads there, which has no run of its
+    own where it stands right at its unit.
+    """
+    leads = {s.circuit.source.body: s.circuit.load.body for s in runs}
+    out: dict[str, _Group] = {}
+    for s in runs:
         at = s.circuit.load.body
         while at in leads:
             at = leads[at]
-        out.setdefault(at, []).append(s)
-    return [x for at, x in out.items() if at.startswith("dc-bus")]
+        first = [] if at.startswith("dc-bus") else [s.circuit.load]
+        group = out.setdefault(at, _Group(at, [], first))
+        group.runs.append(s)
+        group.packs.append(s.circuit.source)
+    return list(out.values())
 
 
-def _shared(rows: Rows, chosen: Scheme, bank: Bank) -> tuple[Sharing, Rows]:
-    leads = [max(one_way_ohm(s), 1e-7) for s in rows]
+def _shared(x: _Group, plan: Plan, bank: Bank, pack: Pack) -> tuple[Sharing, _Group]:
+    star: Scheme = "star"
+    chosen = star if pack.form == "stack" else plan.kit.takeoff
+    own_lead = 0.0 if x.over_bus else NO_LEAD
+    leads = [max(one_way_ohm(s), NO_LEAD) for s in x.runs]
+    if own_lead:
+        chosen, leads = "one end", [own_lead, *leads]
     amps = {k: shares(k, bank.resistance.n, leads, bank.i_all.n) for k in SCHEMES}
     own = amps[chosen]
     worst = max(range(len(own)), key=lambda i: own[i])
@@ -166,31 +190,28 @@ def _shared(rows: Rows, chosen: Scheme, bank: Bank) -> tuple[Sharing, Rows]:
         r,
         source="Kirchhoff's laws",
     )
-    return Sharing(chosen, amps, most), rows
+    return Sharing(chosen, amps, most), x
 
 
-def _judged(sharing: Sharing, rows: Rows, plan: Plan, bank: Bank, pack: Pack) -> Finding | None:
-    """The hardest-worked pack of a bus, over what it may give or far over the mean."""
-    own = sharing.amps[sharing.chosen]
-    hardest = rows[max(range(len(own)), key=lambda i: own[i])].circuit.source
-    enough = bank.i_all.n / len(rows) <= pack.discharge_max_a
-    cure = (
-        _fairer(plan, rows, sharing.amps)
-        if enough
-        else Cure("Plan more packs, or limit the current in Set")
-    )
-    _, _, n = rows[0].circuit.load.body.partition("dc-bus-")
-    at, most, shown = (f"bank.share.{n}" if n else "bank.share"), sharing.most, (sharing.most,)
-    if most.n > pack.discharge_max_a:
+def _judged(m: Sharing, x: _Group, plan: Plan, bank: Bank, pack: Pack) -> Finding | None:
+    """The hardest-worked pack of a group, over what it may give or far over the mean."""
+    own = m.amps[m.chosen]
+    hardest = x.packs[max(range(len(own)), key=lambda i: own[i])]
+    enough = bank.i_all.n / len(own) <= pack.discharge_max_a
+    cure = Cure("Plan more packs, or limit the current in Set")
+    if enough:
+        to_bus = Cure("Bring the packs to a bus", (Change("/kit/hookup", "bus"),))
+        cure = _fairer(plan, x.runs, m.amps) if x.over_bus else to_bus
+    _, _, n = x.at.partition("dc-bus-" if x.over_bus else "pack-")
+    at, shown = f"bank.share.{n}" if n and n != "1" else "bank.share", (m.most,)
+    if m.most.n > pack.discharge_max_a:
         says = (
-            f"{hardest.label} carries {most.text} of the whole {bank.i_all.text}; it may give"
+            f"{hardest.label} carries {m.most.text} of the whole {bank.i_all.text}; it may give"
             f" {pack.discharge_max_a:g} A."
         )
         return stop(at, hardest.body, says, "Kirchhoff's laws; pack sheet", cure, figures=shown)
-    if sharing.over_mean > OVER_MEAN:
-        says = (
-            f"{hardest.label} carries {most.text}, {sharing.over_mean:.0%} more than the mean: it"
-            " ages first."
-        )
+    if m.over_mean > OVER_MEAN:
+        says = f"{hardest.label} carries {m.most.text}, {m.over_mean:.0%} more than the mean: it"
+        says += " ages first."
         return check(at, hardest.body, says, COMMON_PRACTICE, cure, figures=shown)
     return None

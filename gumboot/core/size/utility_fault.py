@@ -110,7 +110,7 @@ def _unread(silent: list[tuple[Switch, Figure]], rule: str) -> list[Finding]:
         f"What these break is read on them: {'; '.join(names)}. A short there draws up to"
         f" {most.n / 1000:.3g} kA, and the least of them breaks that or is series-rated for it."
     )
-    asked = Asked("Land", "current", least=float(math.ceil(most.n)))
+    asked = Asked("Land", "current", least=float(math.ceil(most.n - 1e-6)))
     return [duty("supply.fault.unread", "main-panel", says, rule, asked, figures=(most,))]
 
 

@@ -9,8 +9,9 @@ from gumboot.catalogue import catalogue
 from gumboot.core.basis.patch import apply
 from gumboot.core.network.ask import isolate
 from gumboot.core.plan import Plan
+from gumboot.core.size.sharing import one_way_ohm, shares
 from gumboot.core.wake.settle import settle
-from gumboot.demo.plans import SALTINGS_BARN
+from gumboot.demo.plans import MOSSBANK_TERRACE, SALTINGS_BARN
 from tests.designs import design
 from tests.shapes import SHAPES, US, other, runs
 
@@ -278,6 +279,25 @@ def test_where_a_tap_goes_before_the_whole_house_no_board_is_left_on_the_grid_si
     d = design(Plan.model_validate(mended), BOOK)
     assert not [f for f in d.findings if f.key == "pv.board"]
     assert "loads-panel/PV breaker" in d.network.switch
+
+
+def test_packs_in_a_chain_to_their_unit_share_by_one_end():
+    """The solver's own answer for three packs taken off at one end: the first carries most."""
+    d = DESIGNS["packs in a chain to the unit"]
+    jumpers = [s for s in d.circuits if s.circuit.family == "pack"]
+    leads = [1e-7, *(one_way_ohm(s) for s in jumpers)]
+    assert d.sharing.chosen == "one end" and len(d.sharing.amps["one end"]) == 3
+    assert d.sharing.amps["one end"] == pytest.approx(
+        shares("one end", d.bank.resistance.n, leads, d.bank.i_all.n)
+    )
+    assert d.sharing.most.n == d.sharing.amps["one end"][0]
+
+
+def test_no_island_no_fault_in_it():
+    """With nothing backed up no breaker has to trip on what an island pushes."""
+    more = {"kit__gateway": None, "backup__loads": "nothing", "kit__existing_pv__side": "grid side"}
+    d = design(Plan.model_validate(other(MOSSBANK_TERRACE, **more)), BOOK)
+    assert d.loops and not [f for f in d.findings if f.key == "loop.islanded"]
 
 
 def test_packs_of_every_bank_share_it():
