@@ -68,7 +68,7 @@ def _bonds_found(made: tuple[Bonded, ...], d: Draft) -> Iterable[Finding]:
 BONDS: Chapter[tuple[Bonded, ...]] = Chapter(
     "bonds",
     _bonds,
-    reads=("kit", "supply", "backup", "code", "strings", "safeguards", "site"),
+    reads=("kit", "supply", "backup", "code", "strings", "safeguards", "site", "tariff"),
     needs=(BANK,),
     requires=(KIT, NETWORK),
     findings=_bonds_found,

@@ -24,7 +24,7 @@ from gumboot.core.prove.residual import residual_dues
 from gumboot.core.size.conductors import SizedCircuit
 from gumboot.core.size.faults import Loop
 from gumboot.core.size.safeguards import ahead_of
-from gumboot.core.wake.steps import NEUTRAL_V, SUPPLY, pairs_of
+from gumboot.core.wake.steps import NEUTRAL_V, SUPPLY, grid_pairs
 
 STAGE: Stage = "On the grid"
 SERVING = "As Wake leaves it: everything closed, the grid there."
@@ -241,8 +241,9 @@ def bond_dues(d: Design, duties: dict[str, Finding]) -> Iterator[Due]:
 
 
 def rotation_due(d: Design) -> Iterator[Due]:
-    """Rotation at the loads' board of a three-phase house, on the grid."""
-    if not d.plan.supply.kind.startswith("three"):
+    """Rotation at the loads' board of a three-phase house, on the grid, where all lines come."""
+    there = {between for between, _ in grid_pairs(d)}
+    if not {"L1 to N", "L2 to N", "L3 to N"} <= there:
         return
     at, board = loads_board(d)
     yield Due(
@@ -446,7 +447,7 @@ def grid_dues(d: Design, duties: dict[str, Finding]) -> Iterator[Due]:
     if d.plan.supply.kind == "off-grid":
         return
     yield from fault_due(d)
-    yield from volt_dues(d, STAGE, pairs_of(d.plan.supply.kind), SUPPLY, SERVING)
+    yield from volt_dues(d, STAGE, grid_pairs(d), SUPPLY, SERVING)
     yield from rotation_due(d)
     yield from loop_dues(d)
     yield from residual_dues(d, STAGE, SERVING, duties)

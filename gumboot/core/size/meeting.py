@@ -15,6 +15,7 @@ from gumboot.core.network.house import house_supply, sun_beside, units_on
 from gumboot.core.plan import ExistingPv, Plan
 
 Watts = dict[str, float]  # by line
+IMBALANCE_W = 4600.0  # between lines: VDE-AR-N 4105, from memory; national rules differ
 THROTTLE = f"EN 50549-1 4.6; {COMMON_PRACTICE}"
 
 
@@ -36,6 +37,7 @@ def meeting_findings(
         says += " Tried: both positions cannot be on together."
         found.append(duty("source.meet", "transfer-switch", says, rule, Asked("Wake")))
     found += _generator(plan, inverter)
+    found += _imbalance(plan, inverter)
     found += _pv_in_island(plan, inverter)
     found += _sun_on_generator(plan)
     found += (f for n, pv in plan.island_pv.items() for f in _throttled(plan, pv, n))
@@ -148,6 +150,32 @@ def _pushed(some: Iterable[ExistingPv], lines: Sequence[str], fed: Collection[st
         for line in mine if set(mine) <= set(fed) else ():
             out[line] += pv.power_w / len(mine)
     return out
+
+
+def _imbalance(plan: Plan, inverter: Inverter) -> list[Finding]:
+    """What single-phase units push into one line of a three-phase service more than another."""
+    if not plan.supply.kind.startswith("three") or plan.book.american:
+        return []
+    lines = MAINS[house_supply(plan, inverter)].lines
+    on = units_on(plan, inverter) if inverter.feeds_grid else {}
+    each = inverter.power_w / len(inverter.lines)
+    sun = _pushed(plan.kit.pv_inverters, lines, lines)
+    gives = {x: on.get(x, 0) * each + sun[x] for x in lines}
+    most, least = (pick(gives, key=lambda x: gives[x]) for pick in (max, min))
+    limit = plan.energy.tariff.export_limit_w
+    held = limit is not None and limit <= IMBALANCE_W
+    if held or gives[most] - gives[least] <= IMBALANCE_W:
+        return []
+    high = given("P_most", gives[most], "W", f"Into {most}", "sheets and brief")
+    low = given("P_least", gives[least], "W", f"Into {least}", "sheets and brief")
+    apart = solve("P_apart", "W", "Apart", "P_most - P_least", high, low, source="definition")
+    says = (
+        f"All sources at full output push {high.text} into {most} and {low.text} into {least}:"
+        f" {apart.text} apart. Network operators commonly allow {IMBALANCE_W / 1000:g} kW."
+    )
+    ask = Cure("Spread them over the lines, limit the output, or have the operator's letter")
+    rule = "network operator's rules; VDE-AR-N 4105: 4.6 kVA, from memory"
+    return [check("supply.imbalance", "main-panel", says, rule, ask, figures=(apart,))]
 
 
 def _pv_in_island(plan: Plan, inverter: Inverter) -> list[Finding]:

@@ -290,9 +290,7 @@ def _before(w: Wake, d: Design, m: _Moment) -> Iterator[Step]:
         lever_feeds = int(m.rows.a[m.pre, m.act.k] | m.rows.b[m.pre, m.act.k])
         of_grid = bool(lever_feeds & 1)
         band = SUPPLY if of_grid else OUTPUT
-        for between, volts in (
-            pairs_of(house_supply(d.plan, d.inverter)) if of_grid else island_pairs(d)
-        ):
+        for between, volts in grid_pairs(d) if of_grid else island_pairs(d):
             title = f"{between} at {at}"
             key = f"gate.{m.name}.{as_key(between)}"
             yield _volts(key, ON, title, f"Measured at {source}.", volts, band, lever.body, shows)
@@ -422,6 +420,16 @@ def island_pairs(d: Design) -> list[tuple[str, float]]:
     if on == set(unit.lines) or len(on) == len(MAINS[supply].lines):
         return pairs
     return [(f"{line} to N", MAINS[supply].to_neutral) for line in sorted(on)]
+
+
+def grid_pairs(d: Design) -> list[tuple[str, float]]:
+    """What the loads' board reads with the grid on: every line of the house, but of a board that
+    the units alone feed.
+    """
+    ids = {b.id for b in d.bodies}
+    if "loads-panel" in ids and not ids & {"gateway", "transfer-switch"}:
+        return island_pairs(d)
+    return pairs_of(house_supply(d.plan, d.inverter))
 
 
 def _export_limited(d: Design) -> bool:

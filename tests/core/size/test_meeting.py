@@ -9,7 +9,9 @@ import pytest
 from gumboot.catalogue import catalogue
 from gumboot.core.basis.patch import apply
 from gumboot.core.plan import Plan
-from gumboot.demo.plans import JUNIPER_CUT, MOSSBANK_TERRACE, TERN_HOLLOW
+from gumboot.core.prove.listing import dues_of
+from gumboot.core.wake.steps import grid_pairs
+from gumboot.demo.plans import JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from tests.designs import design
 from tests.shapes import SHAPES, SHORT, THREE, US, other, runs
 
@@ -148,3 +150,30 @@ def test_a_tap_asks_for_the_bus_of_the_house_only_where_a_pv_inverter_feeds_it()
     bare = other(tap, supply={**tap["supply"], "bus_a": None})
     assert not found(design(Plan.model_validate(bare), catalogue()), "supply.bus_a")
     assert found(of(bare, {"power_w": 5000, "side": "grid side"}), "supply.bus_a")
+
+
+def test_what_single_phase_sources_push_into_one_line_more_than_another():
+    """5 kW on L2 of three lines: 5 kW apart, over 4.6 (VDE-AR-N 4105, from memory); one on each
+    line, or an export held to 3.68 kW: nothing to say.
+    """
+    one = other(MOSSBANK_TERRACE, kit__lines="L2", kit__existing_pv=None, **THREE)
+    free = {**one, "energy": {**one["energy"], "tariff": {}}}
+    apart = found(design(Plan.model_validate(free), catalogue()), "supply.imbalance")
+    assert "5 kW into L2 and 0 W into L1" in apart[0].says
+    held = {**one, "energy": {**one["energy"], "tariff": {"export_limit_w": 3680}}}
+    assert not found(design(Plan.model_validate(held), catalogue()), "supply.imbalance")
+    spread = other(MOSSBANK_TERRACE, **{**LINES, "kit__existing_pv": None})
+    assert not found(design(Plan.model_validate(spread), catalogue()), "supply.imbalance")
+
+
+def test_a_board_on_one_line_is_read_on_that_line_with_the_grid_on_too():
+    unit = other(SALTINGS_BARN, kit__gateway=None, backup__bond="inverter")
+    d = design(Plan.model_validate(unit), catalogue())
+    assert [x for x, _ in grid_pairs(d)] == ["L1 to N", "L2 to N", "L3 to N", "L1 to L2"]
+    three = SHAPES["units of 120 V on three lines"]
+    one = other(three, kit__inverters=1, kit__lines="L2", backup__loads="essential board")
+    d = design(Plan.model_validate(one), catalogue())
+    assert [x for x, _ in grid_pairs(d)] == ["L2 to N"]
+    rows = {x.key for x in dues_of(d)}
+    assert "volts.grid.L2-to-N" in rows and "volts.grid.L1-to-N" not in rows
+    assert "rotation.grid" not in rows
