@@ -45,7 +45,7 @@ def _first(item: MenuItem, job: Job) -> Filled:
         return _own(item, job)
     if len(item.options) > 1:
         return item.options[0], "the menu's first; choose what the place asks", None
-    return item.options[0], "the only choice for this supply", None
+    return item.options[0], "the only choice this menu has", None
 
 
 def _role(item: MenuItem, job: Job) -> Filled:
