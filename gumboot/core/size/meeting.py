@@ -8,7 +8,6 @@ from collections.abc import Callable, Collection, Iterable, Sequence
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, given, solve
 from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty, stop
-from gumboot.core.basis.words import listed
 from gumboot.core.kit import MAINS, Gateway, Inverter
 from gumboot.core.network import Meeting, Network, meeting
 from gumboot.core.network.house import house_supply, sun_beside, units_on
@@ -65,7 +64,7 @@ def _met(met: tuple[Meeting, ...], rule: str) -> list[Finding]:
     """One stop for each kind of meeting, naming the switches that let it come about."""
     found: dict[str, Finding] = {}
     for m in met:
-        names = listed([s.says for s in m.by]) or "what joins them"
+        names = "; ".join(s.says for s in m.by) or "what joins them"
         body = m.by[-1].body if m.by else "main-panel"
         pair = f"{m.one.name} and {m.other.name[:1].lower()}{m.other.name[1:]}"
         if "generator" in (m.one.kind, m.other.kind):
