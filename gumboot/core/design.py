@@ -49,8 +49,8 @@ from gumboot.core.size.chapters import (
 from gumboot.core.size.conductors import SizedCircuit
 from gumboot.core.size.disconnects import Disconnect
 from gumboot.core.size.equipment import BANK, FITS, STRINGS, THROUGH, UNIT
-from gumboot.core.size.faults import Loop
 from gumboot.core.size.inrush import Inrush
+from gumboot.core.size.loops import Loop
 from gumboot.core.size.metering import METERING, Metering
 from gumboot.core.size.raceways import Raceway
 from gumboot.core.size.sharing import Sharing

@@ -11,7 +11,7 @@ from dataclasses import replace
 
 from gumboot.core.basis.figure import Figure, given, solve
 from gumboot.core.basis.words import inside
-from gumboot.core.kit import Port
+from gumboot.core.kit import Family, Port
 from gumboot.core.network.builder import Builder
 from gumboot.core.network.circuit import End, Role
 from gumboot.core.network.currents import line_voltage, source_current
@@ -94,18 +94,30 @@ def _to_one_unit(b: Builder, port: Port, whole: Figure) -> None:
     current, name, at = _at_unit(b, i, port, whole)
     inlet = _inlet(b, "to inverter", whole)
     unit = b.unit(i, name, port.terminals, at, line_of(b, i))
+    _run(b, i, ("generator", "generator"), (inlet, unit), current, port)
+
+
+def _run(
+    b: Builder,
+    i: int,
+    key: tuple[str, Family],
+    ends: tuple[End, End],
+    current: Figure,
+    port: Port,
+    upstream: tuple[str, ...] = (),
+) -> None:
+    """The conductors to the input of inverter i. key: of the circuit, and its family."""
     b.add(
-        "generator",
-        "generator",
-        f"Generator inlet to {inside(unit.label)}",
-        inlet,
-        unit,
+        *key,
+        f"{ends[0].label} to {inside(ends[1].label)}",
+        *ends,
         conductors_of(b, i),
         current,
         line_voltage(b.supply, b.inverter, alone=spread(b)),
         port.protection,
         port.protection_max_a,
         named_a=port.protection_named_a,
+        upstream=upstream,
     )
 
 
@@ -146,20 +158,8 @@ def _to_every_unit(b: Builder, port: Port, whole: Figure) -> None:
             line,
             panel_a=panel,
         )
-        b.add(
-            f"generator-{i}",
-            "generator-unit",
-            f"{NAME} to {inside(unit.label)}",
-            breaker,
-            unit,
-            conductors_of(b, i),
-            current,
-            line_voltage(b.supply, b.inverter, alone=spread(b)),
-            port.protection,
-            port.protection_max_a,
-            named_a=port.protection_named_a,
-            upstream=("generator",),
-        )
+        key: tuple[str, Family] = (f"generator-{i}", "generator-unit")
+        _run(b, i, key, (breaker, unit), current, port, ("generator",))
 
 
 def _to_panel(b: Builder, whole: Figure, interlock: bool) -> None:

@@ -22,7 +22,7 @@ from gumboot.core.prove.band import Band, combined, expanded, limits
 from gumboot.core.prove.due import LIVE, Due, Stage, pack_at
 from gumboot.core.prove.residual import residual_dues
 from gumboot.core.size.conductors import SizedCircuit
-from gumboot.core.size.faults import Loop
+from gumboot.core.size.loops import Loop
 from gumboot.core.size.safeguards import ahead_of
 from gumboot.core.wake.steps import NEUTRAL_V, SUPPLY, grid_pairs
 

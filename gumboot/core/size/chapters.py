@@ -16,6 +16,7 @@ from gumboot.core.network.chapters import NETWORK
 from gumboot.core.network.fault import Through
 from gumboot.core.plan import Fitted
 from gumboot.core.size.bank import Bank
+from gumboot.core.size.battery_faults import dc_fault, through_figure
 from gumboot.core.size.busbars import Bus, design_busbars
 from gumboot.core.size.conductors import (
     RULES,
@@ -31,9 +32,9 @@ from gumboot.core.size.conductors import (
 )
 from gumboot.core.size.derating import derated, derating_findings
 from gumboot.core.size.equipment import BANK, FITS, Found
-from gumboot.core.size.faults import Loop, dc_fault, loop_findings, through_figure
 from gumboot.core.size.inrush import Inrush, design_inrush, inrush_findings, peak_findings
 from gumboot.core.size.limits import packs_allow
+from gumboot.core.size.loops import Loop, loop_findings
 from gumboot.core.size.raceways import Raceway, lay_raceways
 from gumboot.core.size.safeguards import residual_findings
 from gumboot.core.size.sharing import Sharing, one_way_ohm, share_out

@@ -63,7 +63,7 @@ def test_a_chain_of_two_is_a_ladder():
 
 def test_parallel_sets_halve_the_loop():
     """Two sets of conductors side by side: the fault grows accordingly (Ohm)."""
-    from gumboot.core.size.faults import loop_ohm
+    from gumboot.core.size.battery_faults import loop_ohm
 
     plan = {**SHAPES["one bank for all"]}
     d = design(Plan.model_validate(plan), BOOK)

@@ -8,7 +8,7 @@ from gumboot.catalogue import catalogue
 from gumboot.core.codes import iec
 from gumboot.core.kit import Catalogue, Inverter
 from gumboot.core.plan import Plan
-from gumboot.core.size.faults import hot
+from gumboot.core.size.loops import hot
 from gumboot.demo.plans import JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN
 from tests.core.codes.test_iec_tables import table
 from tests.designs import design
