@@ -21,16 +21,18 @@ STEP, W, H, MOST = 58, 40, 34, 8
 
 @lru_cache(maxsize=64)
 def take_off(design: Design) -> str:
-    """The drawing as SVG text; empty when packs do not share."""
+    """The drawing as SVG text; empty where the take-off is not to be chosen."""
     sharing = design.sharing
-    if sharing is None:
+    if sharing is None or not sharing.free:
         return ""
     shown = min(len(sharing.amps["star"]), MOST)
     width = shown * STEP + 74
     parts = [_scheme(design, k, i * (width + 14) + 8, shown, width) for i, k in enumerate(SCHEMES)]
     words = ". ".join(
         f"{NAMES[k]}: "
-        + ", ".join(f"pack {i} {fmt(a)} A" for i, a in enumerate(sharing.amps[k], 1))
+        + ", ".join(
+            f"pack {i} {fmt(a)} A" for i, a in zip(sharing.numbers, sharing.amps[k], strict=True)
+        )
         for k in SCHEMES
     )
     return picture(3 * (width + 14) + 8, 150, "How the packs share the current", words, *parts)
@@ -77,7 +79,8 @@ def _scheme(design: Design, scheme: Scheme, x0: float, shown: int, width: float)
         ]
         out.append(box(x - W / 2, top, W, low - top, "body"))
         worst = amps[i] == max(amps) and max(amps) > 1.001 * min(amps)
-        out.append(text(x, top + 24, f"{i + 1}", "small", "middle"))
+        number = design.sharing.numbers[i]
+        out.append(text(x, top + 24, number, "small", "middle"))
         out.append(
             text(x, top + 42, f"{amps[i]:.0f} A", "mono strong" if worst else "mono", "middle")
         )

@@ -145,7 +145,7 @@ def _side(b: Builder, family: Family, feeder: Family, port: Port, current: Figur
     together = solve(
         "I_all", "A", "Continuous current, all inverters", "n_inv * I", units, current, source="sum"
     )
-    amps, total = b.for_long(current.n), b.for_long(together.n)
+    amps, total = b.good_for(current.n), b.good_for(together.n)
     direct, volts = count == 1, line_voltage(b.supply, b.inverter, alone=spread(b))
     combiner, name = f"{family}-combiner", f"{family.capitalize()} combiner"
     works: Work = "grid" if family == "grid" else "backup"
@@ -226,7 +226,7 @@ def _feeder(
 ) -> None:
     """From the combiner of several units to where their conductors end in the house."""
     combiner, name = f"{family}-combiner", f"{family.capitalize()} combiner"
-    grid, total = family == "grid", b.for_long(together.n)
+    grid, total = family == "grid", b.good_for(together.n)
     house = _far(b, family, "back-fed breaker" if grid else "main", total)
     hub = b.box(
         combiner,

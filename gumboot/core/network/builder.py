@@ -324,7 +324,7 @@ class Builder:
             )
         return end(body, label, port, terminals, node=at, missing=missing)
 
-    def for_long(self, amps: float) -> float:
+    def good_for(self, amps: float) -> float:
         """What a device that carries a current for long is good for in A: 1.25 times it under the
         NEC, the current itself under the IEC.
         """

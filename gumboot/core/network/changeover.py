@@ -127,7 +127,7 @@ def lay_house(b: Builder, current: Figure) -> None:
     )
     amps, rating = board_current(b.plan, together)
     name, volts, id = changeover_name(b), line_voltage(b.supply, b.inverter), changeover_body(b)
-    port_a = b.for_long(amps.n)
+    port_a = b.good_for(amps.n)
     most = b.gateway.grid.protection_max_a if b.gateway else 800.0
     named = rating.n if rating else None
     grid_side = "gateway/GRID" if b.gateway else f"{id}/grid side"

@@ -128,10 +128,10 @@ def _to_every_unit(b: Builder, port: Port, whole: Figure) -> None:
     rated = [b.rating(f"generator-{i}", current, port) for i in range(1, count + 1)]
     lines = [line_of(b, i) for i in range(1, count + 1)]
     busy = (sum(a for x, a in zip(lines, rated, strict=True) if x == line) for line in lines)
-    panel = max(b.for_long(whole.n), *busy)
+    panel = max(b.good_for(whole.n), *busy)
     b.body(COMBINER, COMBINER, NAME)
     b.node(COMBINER, COMBINER, "ac", bar=True)
-    hub = b.box(COMBINER, NAME, "panel", "main lugs", b.for_long(whole.n), panel_a=panel)
+    hub = b.box(COMBINER, NAME, "panel", "main lugs", b.good_for(whole.n), panel_a=panel)
     b.add(
         "generator",
         "generator",
@@ -152,7 +152,7 @@ def _to_every_unit(b: Builder, port: Port, whole: Figure) -> None:
             NAME,
             "panel",
             f"breaker {i}",
-            b.for_long(current.n),
+            b.good_for(current.n),
             "ac-breaker",
             "generator",
             line,
@@ -168,7 +168,7 @@ def _to_panel(b: Builder, whole: Figure, interlock: bool) -> None:
         loads_name(b),
         "panel",
         "back-feed breaker",
-        b.for_long(whole.n),
+        b.good_for(whole.n),
         "ac-breaker",
         "generator",
     )
@@ -191,5 +191,5 @@ def _to_panel(b: Builder, whole: Figure, interlock: bool) -> None:
 
 def _inlet(b: Builder, port: str, whole: Figure) -> End:
     return b.box(
-        "generator", "Generator inlet", "inlet", port, b.for_long(whole.n), hub="generator/out"
+        "generator", "Generator inlet", "inlet", port, b.good_for(whole.n), hub="generator/out"
     )

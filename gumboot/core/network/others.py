@@ -49,7 +49,7 @@ def existing_pv(b: Builder, n: int, pv: ExistingPv) -> None:
     current = pv_greatest(pv, "Power of the PV inverter", *on, b.plan.book)
     _plate(b, pv, id, b.plan.pv_path(n - 1), source_current(pv.power_w, label, "P_pv", *on))
     backed = "loads-panel" in b.bodies and (pv.side == "backup side" or not on_grid(b))
-    amps, port = b.for_long(current.n), f"PV breaker{mark}"
+    amps, port = b.good_for(current.n), f"PV breaker{mark}"
     line = pv.line if pv.line != "all" and b.supply.startswith("three") else ""
     works: Work = "pv inverter"
     if not backed and not on_grid(b):
@@ -148,7 +148,7 @@ def lay_port_use(b: Builder) -> None:
         b.sources.append(Source("port-use", "pv inverter", name, "port-use", (node,)))
     port = b.inverter.generator
     unit = b.unit(1, "GEN", port.terminals, "inverter-1/GEN", line_of(b, 1))
-    device = b.device("inlet", b.for_long(current.n), place="port-use/AC", label=name)
+    device = b.device("inlet", b.good_for(current.n), place="port-use/AC", label=name)
     terminals = on_line_of(device.terminals if device else (), line_of(b, 1))
     far = end("port-use", name, "AC", terminals, node="port-use/AC", missing=device is None)
     b.node("port-use/AC", "port-use", "ac")

@@ -87,7 +87,7 @@ def _tap(b: Builder, hub: str) -> None:
     total, named = _through_tap(b, total)
     device = b.device(
         "tap",
-        named or b.for_long(total.n),
+        named or b.good_for(total.n),
         place="main-panel/tap",
         label=f"{main_name(b)}, fused disconnect",
     )

@@ -116,7 +116,10 @@ def _generator(plan: Plan, inverter: Inverter) -> list[Finding]:
             f" {inverter.power_w / 1000:g} kW{each}: loads and charger together stall it."
         )
         cure = Cure(f"Choose a generator above {fed * inverter.power_w / 1000:g} kW")
-        found.append(stop("generator.small", "generator", says, COMMON_PRACTICE, cure))
+        one = Cure("Land it on one inverter", (Change("/kit/generator/lands", "inverter"),))
+        fewer = [one] if fed > 1 and generator.power_w > inverter.power_w else []
+        cures = [*fewer, cure]
+        found.append(stop("generator.small", "generator", says, COMMON_PRACTICE, *cures))
     return found
 
 

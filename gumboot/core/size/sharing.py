@@ -33,13 +33,19 @@ OVER_MEAN = 0.10  # a pack more than this over the mean is a caution, common pra
 
 @dataclass(frozen=True, slots=True)
 class Sharing:
-    """What each pack carries in A under each take-off scheme, at the bank's whole current; and the
-    most of the chosen one.
+    """What each pack carries in A under each take-off scheme that it may have, at the bank's whole
+    current; the most of the chosen one; the packs' own numbers.
     """
 
     chosen: Scheme
     amps: dict[Scheme, tuple[float, ...]]
     most: Figure
+    numbers: tuple[str, ...]
+
+    @property
+    def free(self) -> bool:
+        """Whether the crew chooses the take-off."""
+        return len(self.amps) > 1
 
     @property
     def over_mean(self) -> float:
@@ -167,13 +173,13 @@ def _groups(runs: Sequence[SizedCircuit]) -> list[_Group]:
 
 
 def _shared(x: _Group, plan: Plan, bank: Bank, pack: Pack) -> tuple[Sharing, _Group]:
-    star: Scheme = "star"
-    chosen = star if pack.form == "stack" else plan.kit.takeoff
-    own_lead = 0.0 if x.over_bus else NO_LEAD
     leads = [max(one_way_ohm(s), NO_LEAD) for s in x.runs]
-    if own_lead:
-        chosen, leads = "one end", [own_lead, *leads]
-    amps = {k: shares(k, bank.resistance.n, leads, bank.i_all.n) for k in SCHEMES}
+    chosen, schemes = plan.kit.takeoff, SCHEMES
+    if not x.over_bus:
+        chosen, schemes, leads = "one end", ("one end",), [NO_LEAD, *leads]
+    elif pack.form == "stack":
+        chosen, schemes = "star", ("star",)
+    amps = {k: shares(k, bank.resistance.n, leads, bank.i_all.n) for k in schemes}
     own = amps[chosen]
     worst = max(range(len(own)), key=lambda i: own[i])
     r = given(
@@ -190,7 +196,8 @@ def _shared(x: _Group, plan: Plan, bank: Bank, pack: Pack) -> tuple[Sharing, _Gr
         r,
         source="Kirchhoff's laws",
     )
-    return Sharing(chosen, amps, most), x
+    numbers = tuple(e.body.removeprefix("pack-") for e in x.packs)
+    return Sharing(chosen, amps, most, numbers), x
 
 
 def _judged(m: Sharing, x: _Group, plan: Plan, bank: Bank, pack: Pack) -> Finding | None:
@@ -198,10 +205,13 @@ def _judged(m: Sharing, x: _Group, plan: Plan, bank: Bank, pack: Pack) -> Findin
     own = m.amps[m.chosen]
     hardest = x.packs[max(range(len(own)), key=lambda i: own[i])]
     enough = bank.i_all.n / len(own) <= pack.discharge_max_a
-    cure = Cure("Plan more packs, or limit the current in Set")
-    if enough:
+    cures = [Cure("Plan more packs, or limit the current in Set")]
+    if enough and x.over_bus:
+        cures = [_fairer(plan, x.runs, m.amps)]
+    elif enough:
+        ends = "Take plus from the first pack and minus from the last, where the maker lets you"
         to_bus = Cure("Bring the packs to a bus", (Change("/kit/hookup", "bus"),))
-        cure = _fairer(plan, x.runs, m.amps) if x.over_bus else to_bus
+        cures = [to_bus, Cure(ends)]
     _, _, n = x.at.partition("dc-bus-" if x.over_bus else "pack-")
     at, shown = f"bank.share.{n}" if n and n != "1" else "bank.share", (m.most,)
     if m.most.n > pack.discharge_max_a:
@@ -209,9 +219,9 @@ def _judged(m: Sharing, x: _Group, plan: Plan, bank: Bank, pack: Pack) -> Findin
             f"{hardest.label} carries {m.most.text} of the whole {bank.i_all.text}; it may give"
             f" {pack.discharge_max_a:g} A."
         )
-        return stop(at, hardest.body, says, "Kirchhoff's laws; pack sheet", cure, figures=shown)
+        return stop(at, hardest.body, says, "Kirchhoff's laws; pack sheet", *cures, figures=shown)
     if m.over_mean > OVER_MEAN:
         says = f"{hardest.label} carries {m.most.text}, {m.over_mean:.0%} more than the mean: it"
         says += " ages first."
-        return check(at, hardest.body, says, COMMON_PRACTICE, cure, figures=shown)
+        return check(at, hardest.body, says, COMMON_PRACTICE, *cures, figures=shown)
     return None

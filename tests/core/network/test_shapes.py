@@ -12,6 +12,7 @@ from gumboot.core.plan import Plan
 from gumboot.core.size.sharing import one_way_ohm, shares
 from gumboot.core.wake.settle import settle
 from gumboot.demo.plans import MOSSBANK_TERRACE, SALTINGS_BARN
+from gumboot.drawings.take_off import take_off
 from tests.designs import design
 from tests.shapes import SHAPES, US, other, runs
 
@@ -290,7 +291,8 @@ def test_packs_in_a_chain_to_their_unit_share_by_one_end():
     assert d.sharing.amps["one end"] == pytest.approx(
         shares("one end", d.bank.resistance.n, leads, d.bank.i_all.n)
     )
-    assert d.sharing.most.n == d.sharing.amps["one end"][0]
+    assert d.sharing.most.n == d.sharing.amps["one end"][0] and not d.sharing.free
+    assert take_off(d) == "" and take_off(DESIGNS["one bank for all"])
 
 
 def test_no_island_no_fault_in_it():
@@ -311,6 +313,7 @@ def test_packs_of_every_bank_share_it():
     far = other(shape, runs=runs(shape, **{"pack-4": {**US, "length_m": 10 * US["length_m"]}}))
     found = {f.key: f for f in design(Plan.model_validate(far), BOOK).findings}
     assert "Pack 3 carries" in found["bank.share.2"].says and "bank.share" not in found
+    assert design(Plan.model_validate(far), BOOK).sharing.numbers == ("3", "4")
 
 
 def test_a_generator_lands_on_every_unit():
@@ -337,7 +340,11 @@ def test_a_generator_lands_on_every_unit():
     assert rows.follows[0] == 0b11 and not rows.faults[0]
     small = other(SHAPES["off grid, a generator on both units"], kit__generator__power_w=11_000)
     stopped = design(Plan.model_validate(small), BOOK)
-    assert any(f.key == "generator.small" and "12 kW" in f.cures[0].text for f in stopped.findings)
+    small = next(f for f in stopped.findings if f.key == "generator.small")
+    assert [c.text for c in small.cures] == [
+        "Land it on one inverter",
+        "Choose a generator above 12 kW",
+    ]
 
 
 def test_stacks_meet_in_a_combiner():

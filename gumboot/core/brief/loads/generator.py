@@ -136,7 +136,7 @@ def generator_findings(
         return []
     power, figures = charging.power, (charging.power, charging.need)
     if power.n <= inverter.power_w * plan.kit.on_generator:
-        return []  # a stop of the sources that meet (`earthing.meeting_findings`)
+        return []  # a stop of the sources that meet (`size/meeting`)
     loads = charging.need.n - charging.charger.n
     if charging.charger.n > 0 and loads >= power.n:
         says = f"The loads leave nothing of the generator's {power.text} for charging."
