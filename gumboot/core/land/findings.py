@@ -181,7 +181,8 @@ def screw_findings(
                     on[e.body, port, t.id] = (t, on.get((e.body, port, t.id), (t, 0))[1] + s.sets)
     for (body, port, _), (t, count) in on.items():
         most = t.holds * t.screws
-        if count > most and (t.screws > 1 or t.end != "lug"):
+        known = t.source != NOT_ENTERED  # else its sheet is asked for
+        if known and count > most and (t.screws > 1 or t.end != "lug"):
             where = f"{inside(labels[body])}, {t.label}{f' of {port}' if port else ''}"
             says = f"{count} conductors come to {where}, which holds {most}."
             yield check(

@@ -213,7 +213,6 @@ PLATE = "a line, from its plate; left empty it follows from its power"
 
 def generator_fields(s: Shape) -> list[tuple[Field, bool]]:
     there = bool(s.typed.get("kit/generator/power_w"))
-    on_panel = s.typed.get("kit/generator/lands") in ("loads panel", "inverter with bypass")
     every = (("every inverter", "every inverter (combiner)"),)
     return [
         (
@@ -245,9 +244,9 @@ def generator_fields(s: Shape) -> list[tuple[Field, bool]]:
                 "kit/generator/interlock",
                 "Interlock plate",
                 "yesno",
-                "so that its breaker and the main are never on together",
+                "on a panel: its breaker and the main are never on together",
             ),
-            there and on_panel,
+            there,
         ),
         (
             Field(
