@@ -32,6 +32,7 @@ RESHAPES = (
     "kit/gateway",
     "backup/loads",
     "kit/generator/power_w",
+    "kit/generator/lands",
     "kit/existing_pv/power_w",
     "kit/port_use/power_w",
     "kit/banks",
