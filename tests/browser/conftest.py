@@ -26,6 +26,8 @@ ARGS = [
     "--disable-component-update",
     "--disable-sync",
 ]
+# What a worker makes (a year, a book) comes within this on a machine busy with four tests: ms.
+MADE = 300_000
 
 
 class Server:
@@ -74,10 +76,10 @@ def kept_here(page: Page, path: str) -> None:
 def printed(page: Page, path: str) -> bytes:
     """A PDF as a person comes to it: a page waits for it, and opens it when it is there."""
     with page.expect_response(
-        lambda r: r.headers.get("content-type") == "application/pdf", timeout=150_000
+        lambda r: r.headers.get("content-type") == "application/pdf", timeout=MADE
     ) as found:
-        page.goto(path)
-        assert page.get_by_role("heading", name="Making the PDF").is_visible()
+        asked = page.goto(path)
+        assert asked and asked.status == 202, "a page that waits, which may be gone by now"
     return page.request.get(found.value.url).body()
 
 

@@ -3,6 +3,8 @@
 import pytest
 from axe_playwright_python.sync_playwright import Axe
 
+from tests.browser.conftest import MADE
+
 PAGES = (
     "/jobs",
     "/jobs/new",
@@ -106,7 +108,7 @@ def test_nothing_serious(visit, part):
         if path.partition("?")[0].endswith(("/land", "/drill")):
             page.wait_for_selector("[data-ready]")
         page.locator("#lived [role=status], #best [role=status]").first.wait_for(
-            state="detached", timeout=150_000
+            state="detached", timeout=MADE
         )
         bad |= faults(page, path)
     assert bad == {}

@@ -8,6 +8,8 @@ import re
 import pytest
 from PIL import Image
 
+from tests.browser.conftest import MADE
+
 
 def copy_of(page, name):
     """A copy of a demo job, by its own file."""
@@ -54,7 +56,7 @@ def test_a_brief_in_ten_minutes(visit):
     page.get_by_role("link", name="Year").click()
     page.locator("#lived [role=status], #outages").first.wait_for()
     assert page.request.get(f"{job}/survey").ok
-    page.locator("#outages").wait_for(timeout=150_000)
+    page.locator("#outages").wait_for(timeout=MADE)
     assert (
         "worst:" in page.locator("#lived").inner_text()
         and page.locator("#lived image").count() >= 2
@@ -62,7 +64,7 @@ def test_a_brief_in_ten_minutes(visit):
     page.get_by_role("link", name="21 June").click()
     page.wait_for_url("**day=171**")
     assert "21 June, standard time" in page.locator("#lived").inner_text()
-    page.get_by_role("button", name="Carry the proposal to Set").click(timeout=150_000)
+    page.get_by_role("button", name="Carry the proposal to Set").click(timeout=MADE)
     page.wait_for_url("**/set")
     assert (
         page.locator("#charge_1").input_value().endswith(" %")
@@ -101,8 +103,8 @@ def test_a_meters_file_is_read_while_the_page_waits(visit):
         {"name": "meter.csv", "mimeType": "text/csv", "buffer": "\n".join(rows).encode()}
     )
     page.get_by_role("button", name="Read it").click()
-    page.get_by_role("button", name="Make the year from it").click(timeout=150_000)
+    page.get_by_role("button", name="Make the year from it").click(timeout=MADE)
     page.wait_for_url(f"**{job}/year")
-    page.locator("#outages").wait_for(timeout=150_000)
+    page.locator("#outages").wait_for(timeout=MADE)
     page.get_by_text("Assumptions").click()
     assert "Load from the meter's readings" in page.locator("#lived").inner_text()
