@@ -57,6 +57,26 @@ SHOP = other(
     runs={k: {**r, "method": "raceway"} for k, r in SALTINGS_BARN["runs"].items()},
     safeguards=[],
 )
+TERRACE = other(
+    MOSSBANK_TERRACE,
+    kit__inverter="marram-h6",
+    kit__packs=2,
+    kit__existing_pv=None,
+    kit__module="reedbed-430",
+    kit__gateway=None,
+    kit__meter=None,
+    kit__ct=None,
+    fitted={},
+    supply__electrode="own",
+    backup={"loads": "essential board", "bond": "inverter", "neutral": "switched", "board_a": 40},
+    strings=[
+        {"letter": "A", "inverter": 1, "tracker": "1", "modules": 7, "mounting": "roof"}
+        | {"run": {"length_m": 14, "method": "B1"}},
+        {"letter": "B", "inverter": 1, "tracker": "2", "modules": 6, "mounting": "roof"}
+        | {"run": {"length_m": 12, "method": "B1"}},
+    ],
+    runs=runs(MOSSBANK_TERRACE, pack=BY_C, battery=BY_C, grid=BY_C, backup=BY_C),
+)
 SHAPES: dict[str, dict[str, Any]] = {
     "one bank for all": other(TERN_HOLLOW),
     "a bank per inverter, on buses": other(
@@ -212,6 +232,18 @@ SHAPES: dict[str, dict[str, Any]] = {
         site__name="Turnstone Works",
         strings=[],
         runs=runs(SHOP, grid_feeder=US, backup_feeder=US, pack=US),
+    ),
+    "a single-phase hybrid": TERRACE,
+    "a single-phase hybrid off grid at 230 V, lead": other(
+        TERRACE,
+        kit__inverter="marram-k5",
+        kit__pack="saltmarsh-l800",
+        kit__packs=1,
+        kit__series=24,
+        kit__generator={"power_w": 6000, "lands": "inverter", "bonded": False},
+        supply={"kind": "off-grid", "earthing": "TN-S", "electrode": "own"},
+        backup={"loads": "whole house", "bond": "inverter", "board_a": 40},
+        runs=runs(TERRACE, generator=BY_C),
     ),
     "TT": other(MOSSBANK_TERRACE, supply__earthing="TT", supply__loop_ohm=80),
 }

@@ -105,6 +105,7 @@ def units_for(shelf: Catalogue, kind: Kind, book: Book, supply: str) -> list[str
             bool(u.trackers) != kind.pv,
             u.supply != supply,
             kind.generator and u.generator is None,
+            (u.topology == "inverter-charger") == kind.grid,  # made for a house of its own
             u.id not in shelf.own,
             u.id,
         )

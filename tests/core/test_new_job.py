@@ -74,7 +74,13 @@ def test_the_likeliest_unit_comes_first():
     assert not SHELF.inverters[beside[0]].trackers
     generated = units_for(SHELF, KIND["off-grid-generator"], nec, split)
     assert SHELF.inverters[generated[0]].generator is not None
-    assert units_for(SHELF, KIND["pv"], iec, "single-phase 230 V") == []
+    single = "single-phase 230 V"
+    assert SHELF.inverters[units_for(SHELF, KIND["pv"], iec, single)[0]].topology == "hybrid"
+    for book, supply in ((nec, split), (iec, single)):
+        alone = units_for(SHELF, KIND["off-grid"], book, supply)[0]
+        assert SHELF.inverters[alone].topology == "inverter-charger"
+    none = Catalogue(u for u in SHELF.inverters.values() if u.supply != single)
+    assert units_for(none, KIND["pv"], iec, single) == []
 
 
 def test_packs_suit_their_unit_and_are_as_many_as_it_asks():

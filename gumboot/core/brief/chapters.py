@@ -60,13 +60,15 @@ KIT: Chapter[Chosen | None] = Chapter(
 
 
 def _tariff(d: Draft) -> tuple[Finding, ...]:
+    if d.plan.supply.kind == "off-grid":
+        return ()  # nobody buys or sells there
     return tuple(tariff_findings(d.plan.energy.tariff))
 
 
 TARIFF: Chapter[tuple[Finding, ...]] = Chapter(
     "tariff",
     _tariff,
-    reads=("energy",),
+    reads=("energy", "supply"),
     findings=lambda found, d: found,
     station="brief",
 )

@@ -199,6 +199,11 @@ class Circuit:
         return "pv" if self.family == "pv" else "ac" if self.power_factor else "dc"
 
     @property
+    def owns(self) -> bool:
+        """Whether a pack's own breaker protects it, which its maker chose with the pack."""
+        return self.own_protection is not None and self.system == "dc"
+
+    @property
     def lines(self) -> int:
         """Live line conductors: two of a DC pair, one to three of AC."""
         return sum(c not in ("N", "PE") for c in self.conductors)

@@ -2,17 +2,18 @@
 by pandapower.
 """
 
+import copy
 from datetime import date
 
 import pandapower as pp
 import pytest
 
-from gumboot.catalogue import catalogue
+from gumboot.catalogue import catalogue, documents
 from gumboot.core.basis.figure import given
 from gumboot.core.basis.patch import apply
 from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.codes import iec, nec
-from gumboot.core.kit import Catalogue
+from gumboot.core.kit import Catalogue, entry
 from gumboot.core.land.placards import list_placards
 from gumboot.core.network.ask import isolate
 from gumboot.core.plan import Plan
@@ -29,6 +30,13 @@ def circuits(plan):
 def found(plan):
     d = design(plan, catalogue())
     return {f.key: f for f in (*d.findings, *d.duties)}
+
+
+def shelf_with(id, change):
+    """The shipped shelf with one entry changed."""
+    own = copy.deepcopy(documents())
+    change(next(d for d in own if d["id"] == id))
+    return Catalogue(entry.validate_python(d) for d in own)
 
 
 def load_flow_drop(amps: float, r_ohm: float, x_ohm: float, volts: float, pf: float) -> float:
@@ -213,6 +221,40 @@ def test_fifty_amps_through_a_sixty_amp_breaker_runs_warm(heron):
     """80 % of 60 A is 48 A: warm breakers are seen in practice (common practice; 705.30)."""
     warm = found(altered(heron, "/fitted/grid-1/protection_a", 60))["grid-1.warm"]
     assert warm.level == "stop" and "80 %" in warm.says and warm.cures[0].changes[0].value == 70
+
+
+def test_a_battery_breaker_near_its_current_is_a_check_under_the_iec():
+    """IEC 60364-4-43 433.1 asks I_n no less than I_b; a quarter more on a battery is common
+    practice. The maker's own word for the port goes before it.
+    """
+    terrace = Plan.model_validate(SHAPES["a single-phase hybrid"])
+    assert circuits(terrace)["battery-1"].circuit.current.n == 150
+    near = found(altered(terrace, "/fitted/battery-1", {"protection_a": 160}))["battery-1.warm"]
+    assert (near.level, near.rule) == ("check", "common practice")
+    small = found(altered(terrace, "/fitted/battery-1", {"protection_a": 125}))["battery-1.warm"]
+    assert small.level == "stop" and "433.1" in small.rule
+    shelf = shelf_with("marram-h6", lambda d: d["battery"].update(protection_named_a=160))
+    named = design(terrace, shelf)
+    assert {s.id: s for s in named.circuits}["battery-1"].protection.n == 160
+    assert "battery-1.warm" not in {f.key for f in named.findings}
+
+
+@pytest.mark.parametrize(
+    ("shape", "pack", "amps"),
+    [("a single-phase hybrid", "tidewell-9", 130), ("one bank for all", "tidewell-14", 200)],
+)
+def test_a_packs_own_breaker_is_good_for_its_rating_and_no_more(shape, pack, amps):
+    """Its maker chose it with the pack, and it is listed so: no 80 % of it, in either book."""
+    plan = Plan.model_validate(SHAPES[shape])
+    plan = altered(plan, "/kit/packs", 4)
+    least = {s.id: s for s in design(plan, catalogue()).circuits}["pack-1"].circuit.current.n
+    assert least == amps
+    exact = design(plan, shelf_with(pack, lambda d: d.update(breaker_a=amps)))
+    one = {s.id: s for s in exact.circuits}["pack-1"]
+    assert one.protection.n == one.permitted.n == amps
+    assert "pack-1.warm" not in {f.key for f in exact.findings}
+    weak = design(plan, shelf_with(pack, lambda d: d.update(breaker_a=amps - 10)))
+    assert {f.key: f.level for f in weak.findings}["pack-1.warm"] == "stop"
 
 
 def test_protection_above_the_makers_maximum(heron):

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
-from gumboot.core.basis.figure import COMMON_PRACTICE, solve
+from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, solve
 from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty, note, stop
 from gumboot.core.basis.sizes import area_mm2, spoken
 from gumboot.core.basis.words import inside, listed
@@ -39,6 +39,7 @@ def size_findings(
 
 
 DROP_ALL_PCT = 5.0  # from the supply to the end
+SMALLER = Cure("Choose smaller equipment")
 BY_BATTERY = ("battery", "pack")
 BY_GRID = ("grid", "grid-feeder", "backup", "backup-feeder", "changeover", "tap")
 
@@ -224,6 +225,28 @@ def earth_findings(s: SizedCircuit, fitted: Fitted) -> list[Finding]:
     return [stop(f"{s.id}.earth", s.id, says, need.source, cure, figures=(need,))]
 
 
+def _warm(s: SizedCircuit, p: Figure, right: Cure) -> Iterator[Finding]:
+    """A breaker that carries more for long than it may: 80 % of it under the NEC, the whole under
+    the IEC and of a pack's own; under the IEC one on a battery that is near it is a check.
+    """
+    c = s.circuit
+    says = f"{c.name}: {c.current.text} continuous through a {p.text} breaker is"
+    figures = (c.current, s.i_req)
+    if p.n < c.current.n - 1e-9:
+        cures = (Cure("Choose smaller equipment"),) if c.owns else (right, SMALLER)
+        more = f"{says} more than its rating; it will trip."
+        yield stop(f"{c.id}.warm", c.id, more, s.rules.clause_protection, *cures, figures=figures)
+    elif c.owns or p.n == c.protection_named_a:
+        return
+    elif p.n < s.rules.book.continuous * c.current.n - 1e-9:
+        warm = f"{says} past 80 % of it; it will run warm and trip."
+        cures = (right, SMALLER)
+        yield stop(f"{c.id}.warm", c.id, warm, s.rules.clause_protection, *cures, figures=figures)
+    else:
+        near = f"{says} past 80 % of it, which a battery's breaker is seldom drawn to."
+        yield check(f"{c.id}.warm", c.id, near, COMMON_PRACTICE, right, figures=figures)
+
+
 def protection_findings(
     s: SizedCircuit, fitted: Fitted, held: Sequence[Cure] = ()
 ) -> list[Finding]:
@@ -237,18 +260,7 @@ def protection_findings(
     standard = s.rules.next_standard(s.i_req.n)
     right = Cure(f"Fit {standard:g} A", (Change(path, standard),))
     if p.n < s.i_req.n - 1e-9 and c.family != "pv":
-        cures: tuple[Cure, ...] = () if c.own_protection else (right,)
-        found.append(
-            stop(
-                f"{c.id}.warm",
-                c.id,
-                f"{c.name}: {c.current.text} continuous through a {p.text} breaker {s.rules.warm}.",
-                s.rules.clause_protection,
-                *cures,
-                Cure("Choose smaller equipment"),
-                figures=(c.current, s.i_req),
-            )
-        )
+        found += _warm(s, p, right)
     if _over_maximum(s):
         cures = (
             (right,)

@@ -31,7 +31,6 @@ class Iec:
     standard_a = iec.STANDARD_A
     clause_size = "IEC 60364-4-43 433.1, 60364-5-52"
     clause_protection = "IEC 60364-4-43 433.1"
-    warm = "is more than its rating; it will trip"
 
     rank = staticmethod(iec.rank)
     next_standard = staticmethod(iec.next_standard)
@@ -61,16 +60,8 @@ class Iec:
             doubt=MEMORY,
         )
 
-    def protection(self, i_req: Figure, named_a: float | None) -> Figure:
-        """The maker's named rating where it is enough, else IEC 60898's next."""
-        if named_a is not None and named_a >= i_req.n - 1e-9:
-            return given(
-                "I_n",
-                named_a,
-                "A",
-                "Protection, as the maker or the brief names it",
-                "inverter sheet or brief",
-            )
+    def protection(self, i_req: Figure) -> Figure:
+        """IEC 60898's next."""
         return iec.protection(i_req)
 
     def carrying(self, circuit: Circuit) -> int:
@@ -216,14 +207,16 @@ class Iec:
         """The largest preferred rating that it carries. 433.1: I_b ≤ I_n ≤ I_z."""
         return max((a for a in self.standard_a if a <= carries_a), default=0.0)
 
-    def limits(self, trial: SizeTrial, protection: Figure | None) -> list[tuple[float, str]]:
+    def limits(
+        self, trial: SizeTrial, protection: Figure | None, own: bool = False
+    ) -> list[tuple[float, str]]:
         """What conductor, terminals and protection let through for long, in A, in words."""
         out = [(trial.in_place.n, "the conductor where it runs")]
         if trial.at_terminal.symbol == "I_end":
             out.append((trial.sets * trial.at_terminal.n, trial.terminals))
         return [*out, (protection.n, "its protection")] if protection else out
 
-    def permitted(self, trial: SizeTrial, protection: Figure | None) -> Figure:
+    def permitted(self, trial: SizeTrial, protection: Figure | None, own: bool = False) -> Figure:
         """The least of conductor, terminals and protection."""
         parts = [trial.in_place]
         formula = ["I_z"]

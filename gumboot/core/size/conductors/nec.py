@@ -38,7 +38,6 @@ class Nec:
     standard_a = nec.STANDARD_A
     clause_size = f"{nec.BOOK} 110.14(C), 310.15, 240.4"
     clause_protection = f"{nec.BOOK} 705.30"
-    warm = "is past 80 % of it; it will run warm and trip"
 
     rank = staticmethod(nec.rank)
     next_standard = staticmethod(nec.next_standard)
@@ -57,16 +56,8 @@ class Nec:
             doubt=MEMORY,
         )
 
-    def protection(self, i_req: Figure, named_a: float | None) -> Figure:
-        """NEC 240.6(A), or the maker's named rating."""
-        if named_a is not None and named_a >= i_req.n - 1e-9:
-            return given(
-                "I_n",
-                named_a,
-                "A",
-                "Protection, as the maker or the brief names it",
-                "inverter sheet or brief",
-            )
+    def protection(self, i_req: Figure) -> Figure:
+        """NEC 240.6(A)."""
         return nec.protection(i_req)
 
     def carrying(self, circuit: Circuit) -> int:
@@ -207,22 +198,29 @@ class Nec:
         """All of it: the next rating up may protect it. 240.4(B)."""
         return carries_a
 
-    def limits(self, trial: SizeTrial, protection: Figure | None) -> list[tuple[float, str]]:
-        """What each of terminals, place and protection lets through for long, in A, in words."""
+    def limits(
+        self, trial: SizeTrial, protection: Figure | None, own: bool = False
+    ) -> list[tuple[float, str]]:
+        """What each of terminals, place and protection lets through for long, in A, in words; of a
+        pack's own breaker the whole, since it is listed with the pack.
+        """
         out = [
             (trial.sets * trial.at_terminal.n / 1.25, trial.terminals),
             (trial.in_place.n, "the conductor where it runs"),
         ]
-        return [*out, (protection.n / 1.25, "80 % of its protection")] if protection else out
+        if protection is None:
+            return out
+        whole = (protection.n, "the pack's own breaker")
+        return [*out, whole if own else (protection.n / 1.25, "80 % of its protection")]
 
-    def permitted(self, trial: SizeTrial, protection: Figure | None) -> Figure:
+    def permitted(self, trial: SizeTrial, protection: Figure | None, own: bool = False) -> Figure:
         """The least of terminals and protection at 80 %, and the conductor in its place."""
         parts = [trial.at_terminal, trial.in_place]
         ends = f"{trial.at_terminal.symbol} / 1.25"
         if trial.sets > 1:
             parts.append(given("n_set", trial.sets, "", "Sets in parallel", "plan"))
             ends = f"n_set * {ends}"
-        fuse = ", I_n / 1.25" if protection else ""
+        fuse = "" if protection is None else ", I_n" if own else ", I_n / 1.25"
         parts += [protection.renamed("I_n")] if protection else []
         return solve(
             "I_perm",
@@ -232,7 +230,7 @@ class Nec:
             *parts,
             source=f"{nec.BOOK} 110.14(C), 240.4",
             doubt=MEMORY,
-            assumption=f"what binds: {min(self.limits(trial, protection))[1]}",
+            assumption=f"what binds: {min(self.limits(trial, protection, own))[1]}",
         )
 
 

@@ -94,7 +94,7 @@ class SizedCircuit:
     @property
     def limited_by(self) -> str:
         """What binds the current it permits: "the 75 °C terminals of the main panel"."""
-        return min(self.rules.limits(self.trial, self.protection))[1]
+        return min(self.rules.limits(self.trial, self.protection, self.circuit.owns))[1]
 
     @property
     def protection_text(self) -> str:
@@ -233,14 +233,18 @@ def choices_of(
 
 
 def fuse_of(circuit: Circuit, i_req: Figure, fitted: Fitted, rules: Rules) -> Figure | None:
-    """Its own protection, the crew's choice, or the book's."""
+    """Its own protection, the crew's choice, the maker's where it is enough, or the book's."""
     if circuit.own_protection:
         return circuit.own_protection
     if circuit.family == "pv":
         return None
     if fitted.protection_a:
         return given("I_n", fitted.protection_a, "A", "Protection, the crew's choice", "plan")
-    return rules.protection(i_req, circuit.protection_named_a)
+    named = circuit.protection_named_a
+    if named and named >= rules.book.continuous * circuit.current.n - 1e-9:
+        name, source = "Protection, as the maker or the brief names it", "inverter sheet or brief"
+        return given("I_n", named, "A", name, source)
+    return rules.protection(i_req)
 
 
 def size_circuit(
@@ -319,7 +323,7 @@ def size_circuit(
                 needed,
                 source="plan",
             )
-        permitted = rules.permitted(trial, protection)
+        permitted = rules.permitted(trial, protection, circuit.owns)
         return (
             SizedCircuit(
                 circuit,
@@ -435,6 +439,7 @@ def permitted_by_size(s: SizedCircuit) -> dict[str, Figure]:
                     s.circuit, s.conditions, s.cable, size, s.sets, s.i_req, s.protection
                 ),
                 s.protection,
+                s.circuit.owns,
             )
         except OutsideTable:
             continue

@@ -73,15 +73,12 @@ class Rules(Protocol):
     standard_a: tuple[float, ...]
     clause_size: str
     clause_protection: str
-    warm: str
 
     def required(self, circuit: Circuit) -> Figure:
         """The current in A that conductor and protection are chosen for."""
 
-    def protection(self, i_req: Figure, named_a: float | None) -> Figure:
-        """The protective device in A: the maker's named rating where it is enough, else the next
-        standard one.
-        """
+    def protection(self, i_req: Figure) -> Figure:
+        """The protective device in A: the next standard one."""
 
     def next_standard(self, amps: float) -> float:
         """The standard rating at or above `amps`. Raises OutsideTable."""
@@ -118,10 +115,14 @@ class Rules(Protocol):
     ) -> Figure:
         """The protective conductor. `least` is the size that ampacity alone asks for."""
 
-    def limits(self, trial: SizeTrial, protection: Figure | None) -> list[tuple[float, str]]:
-        """What each part of the circuit lets through for long, in A, and what it is."""
+    def limits(
+        self, trial: SizeTrial, protection: Figure | None, own: bool = False
+    ) -> list[tuple[float, str]]:
+        """What each part of the circuit lets through for long, in A, and what it is. own: whether
+        a pack's own breaker protects it, which its maker chose with the pack.
+        """
 
-    def permitted(self, trial: SizeTrial, protection: Figure | None) -> Figure:
+    def permitted(self, trial: SizeTrial, protection: Figure | None, own: bool = False) -> Figure:
         """The continuous current in A that conductor and protection as fitted allow."""
 
     def drawn_under(self, carries_a: float) -> float:

@@ -6,7 +6,8 @@ import re
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.web.stations.brief.first import START
+from gumboot.core.kit import Catalogue
+from gumboot.web.stations.brief.first import START, fields
 from gumboot.web.stations.brief.first import followed as followed_by
 from gumboot.web.stations.brief.first import read as read_by
 from tests.web.test_stations import plan_of
@@ -29,11 +30,19 @@ GOOD |= {"inverter": "marram-s8", "pack": "tidewell-5r"}
 def test_a_place_brings_book_units_supply_and_kit():
     there = followed({**START, "place": "Berlin, Germany"}, "place")
     assert (there["code"], there["units"]) == ("iec-60364", "si")
-    assert there["supply"] == "single-phase 230 V" and there["inverter"] == ""  # none on the shelf
+    assert (there["supply"], there["inverter"]) == ("single-phase 230 V", "marram-h6")
     three = followed({**there, "supply": "three-phase 400/230 V"}, "supply")
     assert three["inverter"] == "marram-t10" and three["pack"] == "saltmarsh-v5"
     own = followed({**three, "inverter": "marram-t10", "code": "iec-60364"}, "outage")
     assert own == three
+
+
+def test_a_shelf_that_has_no_unit_for_the_supply_says_so():
+    three = Catalogue(u for u in SHELF.inverters.values() if u.id == "marram-t10")
+    there = followed_by({**START, "place": "Berlin, Germany"}, "place", three)
+    assert there["inverter"] == ""
+    asked = {f.path: f for f in fields(there, three)}["inverter"]
+    assert "the shelf has none for this supply" in asked.why and asked.choices == ()
 
 
 def test_a_job_from_three_answers(planner):
