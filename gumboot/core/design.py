@@ -324,6 +324,15 @@ class Design:
         return self.draft.catalogue
 
     @property
+    def calls_generator(self) -> bool:
+        """Whether a unit starts the generator by itself: it has its start lead, and no line of the
+        menu keeps it off.
+        """
+        leads = self.network.links if self.network else ()
+        off = any(s.rule == "gen_auto" and s.means_now == "off" for s in self.settings)
+        return not off and any(x.serves == "generator" for x in leads)
+
+    @property
     def hot(self) -> Figure | None:
         """What an inverter gives in the hottest and thinnest air, W."""
         return self.of(HEAT)

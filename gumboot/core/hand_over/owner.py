@@ -15,6 +15,7 @@ from gumboot.core.hand_over.own_way import ByHand, by_hand
 from gumboot.core.hand_over.visits import cares, plainly
 from gumboot.core.kit.care import Care
 from gumboot.core.network import Body
+from gumboot.core.network.element import Switch
 
 WHAT: dict[str, str] = {
     "inverter": "makes house power out of battery and sun, and fills the battery",
@@ -94,11 +95,12 @@ def owners_book(
     return tuple(
         p
         for p in (
-            _safe(own, contact, initiators),
+            _safe(d, own, contact, initiators),
             _where(d),
             _itself(d),
             _outage(d, year),
-            _off(own, contact),
+            _generator(d),
+            _off(d, own, contact),
             _on(own, contact),
             _lamps(d, contact),
             _not_near(d),
@@ -110,18 +112,24 @@ def owners_book(
     )
 
 
-def _safe(own: ByHand, contact: Contact, initiators: Sequence[str]) -> Part:
+def _has_generator(d: Design) -> bool:
+    return any(b.role == "generator" for b in d.bodies)
+
+
+def _safe(d: Design, own: ByHand, contact: Contact, initiators: Sequence[str]) -> Part:
     press = tuple(f"Press “{x}”." for x in initiators)
     if not own.emergency:
         says = "No order is worked out for this installation. Touch no switch: leave, and call."
         return Part("safe", "Make it safe now", (says,), press, (f"Call us{_number(contact)}.",))
     call = f" Then call us{_number(contact)}."
+    more = ("A generator that runs feeds the house by itself: stop it, at its own switch.",)
     return Part(
         "safe",
         "Make it safe now",
         ("Fire, smoke, or water at the boxes: leave, close the door, call the fire service.",),
         (*press, *own.emergency),
         (
+            *(more if _has_generator(d) else ()),
             "This takes power from the house. Solar panels and batteries stay live inside: open no"
             f" cover.{call}",
         ),
@@ -197,9 +205,12 @@ def _itself(d: Design) -> Part:
     keeps = next((s.value for s in d.settings if line in (s.id, s.rule)), None)
     if isinstance(keeps, int | float):
         says.append(f"It keeps {keeps:g} % in the battery.")
-    generator = any(b.role == "generator" for b in d.bodies)
-    if generator:
-        says.append("The generator helps when the battery is low. Never run it indoors.")
+    if _has_generator(d) and d.plan.kit.on_generator:
+        calls = d.calls_generator
+        how = "starts by itself" if calls else "is started by hand"
+        says.append(f"The generator {how} when the battery is low. Never run it indoors.")
+    elif _has_generator(d):
+        says.append("The generator runs the house alone, when you switch over to it.")
     says.append("You need not switch or set anything, day to day.")
     return Part("itself", "What it does by itself", tuple(says))
 
@@ -260,14 +271,51 @@ def _outage(d: Design, year: dict[str, Any] | None) -> Part | None:
     return Part("outage", "In an outage", tuple(says))
 
 
-def _off(own: ByHand, contact: Contact) -> Part:
+def _generator(d: Design) -> Part | None:
+    generator = d.plan.kit.generator
+    if generator is None or d.network is None:
+        return None
+    says = [
+        "Outdoors only, away from doors and windows: its exhaust kills. Fuel goes in when it is"
+        " stopped and cold.",
+    ]
+    start = "Start it, and let it run until it is warm."
+    at_panel = [s for s in d.network.switch.values() if s.body == "loads-panel"]
+    main = next((s for s in at_panel if s.works == "loads"), None)
+    fed = next((s for s in at_panel if s.works == "generator"), None)
+    own = d.network.switch.get("generator/own")
+    over = [f"Switch off {_label(main)}."] if main else []
+    over += [f"Switch on {_label(fed)}."] if fed else []
+    over += [f"Switch on {_label(own)}, if it is off."] if own else []
+    back = f"To go back: switch off {_label(fed)}, " if fed else "To go back: "
+    back += f"switch on {_label(main)}, then stop it." if main else "stop it."
+    if not d.plan.kit.on_generator:
+        says.append("While it runs, nothing else feeds the house. Start no more than it can carry.")
+        return Part("generator", "Run the generator", tuple(says), (start, *over), (back,))
+    if d.calls_generator:
+        says.append("It starts by itself when the battery is low, fills it, and stops.")
+    else:
+        on = f" Then switch on {_label(own)}." if own else ""
+        says.append(f"When the battery is low: start it, and let it run until it is warm.{on}")
+        says.append("It runs the house and fills the battery. Stop it when the battery is full.")
+    if not fed:
+        return Part("generator", "Run the generator", tuple(says))
+    says.append("If the inverter is out of order, it can run the house alone. In this order.")
+    return Part("generator", "Run the generator", tuple(says), (start, *over), (back,))
+
+
+def _label(s: Switch) -> str:
+    return f"“{s.name[:1].upper()}{s.name[1:]}” on “{s.place}”"
+
+
+def _off(d: Design, own: ByHand, contact: Contact) -> Part:
     if not own.off:
         says = f"A trained hand switches it off: call {contact.crew}."
         return Part("off", "Switch it off", (says, *own.rest))
     wait = (f"Wait {own.wait_min:g} minutes before you switch it on again.",)
-    return Part(
-        "off", "Switch it off", ("In this order.", *own.rest), own.off, wait if own.wait_min else ()
-    )
+    first = "If the generator runs, stop it first; then in this order."
+    says = first if _has_generator(d) else "In this order."
+    return Part("off", "Switch it off", (says, *own.rest), own.off, wait if own.wait_min else ())
 
 
 def _on(own: ByHand, contact: Contact) -> Part:

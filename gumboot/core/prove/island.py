@@ -267,8 +267,7 @@ def back_dues(d: Design) -> Iterator[Due]:
             )
     generator = d.plan.kit.generator
     if generator is not None:
-        by = any(s.rule == "gen_auto" and s.means_now == "on" for s in d.settings)
-        how = "called by the unit" if by else "started by hand"
+        how = "called by the unit" if d.calls_generator else "started by hand"
         joined = "Started; warm; the unit joins it; the most it is asked for."
         by_hand = (
             "Started; warm; the main of the loads panel off, then the generator's breaker on: the"

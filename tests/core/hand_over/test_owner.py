@@ -12,6 +12,7 @@ from gumboot.core.hand_over.own_way import ByHand, by_hand, may, owned
 from gumboot.core.hand_over.owner import Contact, _off, _safe, hours, owners_book, words_of
 from gumboot.core.hand_over.visits import cares
 from gumboot.core.kit import Catalogue
+from gumboot.core.network.ask import live
 from gumboot.core.plan import Plan
 from gumboot.core.wake.order import order
 from gumboot.core.wake.settle import settle
@@ -36,6 +37,10 @@ YEAR = {
     "bills": {"nothing": 2400.0, "sun": 1500.0, "all": 900.0},
     "outages": {"median_h": 31.0, "worst_h": 2.5, "longest_h": 168},
 }
+
+
+def switches(job):
+    return job.network.switch.values()
 
 
 def made(document):
@@ -90,7 +95,34 @@ def test_an_owners_hand_does_no_harm(job):
 
 def test_the_first_thing_in_it_is_how_to_make_it_safe(job):
     first = owners_book(job, Contact("Some crew", "555 0100"), None)[0]
-    assert first.id == "safe" and first.steps and "555 0100" in first.then[0]
+    assert first.id == "safe" and first.steps and "555 0100" in first.then[-1]
+
+
+def test_the_generator_is_run_as_it_lands(job):
+    """Steps by hand where it feeds the board: after them nothing else reaches it. Elsewhere who
+    starts it, as Link and the menu have it.
+    """
+    part = next((p for p in owners_book(job, Contact("C"), None) if p.id == "generator"), None)
+    generator = job.plan.kit.generator
+    assert (part is not None) == (generator is not None)
+    if part is None:
+        return
+    assert "exhaust kills" in part.says[0]
+    assert any("starts by itself" in x for x in part.says) is job.calls_generator
+    assert bool(part.steps) is (generator.lands in ("loads panel", "inverter with bypass"))
+    if part.steps:
+        steps = " ".join(part.steps)
+        named = {f"“{s.name[:1].upper()}{s.name[1:]}” on “{s.place}”": s for s in switches(job)}
+        off = [s for x, s in named.items() if f"Switch off {x}" in steps]
+        on = [s for x, s in named.items() if f"Switch on {x}" in steps]
+        assert len(off) == 1 and len(on) == 2
+        relays = {s.id for s in switches(job) if (s.kind, s.works) == ("contactor", "generator")}
+        fed = live(job.network, frozenset({off[0].id} | relays))
+        bars = [fed.get(n, frozenset()) for n in (off[0].a, off[0].b)]
+        if generator.lands == "loads panel":
+            assert {"generator"} in bars
+        else:  # what is inside the unit, out of order, meets it at its other port
+            assert any("generator" in x and "utility" not in x for x in bars)
 
 
 def test_what_runs_in_an_outage_is_what_was_planned():
@@ -149,7 +181,7 @@ def test_where_no_order_is_known_the_book_says_so_and_promises_nothing(job):
     d = SimpleNamespace(
         wake=None, network=None, **{k: getattr(job, k) for k in ("plan", "bodies", "settings")}
     )
-    first = _safe(by_hand(d), Contact("Some crew", "555 0100"), ())
+    first = _safe(d, by_hand(d), Contact("Some crew", "555 0100"), ())
     assert "No order is worked out" in first.says[0] and not first.steps
     assert "This takes power" not in " ".join(first.then)
 
@@ -174,5 +206,5 @@ def test_what_is_due_follows_the_sheets_and_else_common_practice():
 
 
 def test_where_no_order_is_found_a_trained_hand_switches_it_off():
-    part = _off(ByHand(), Contact("Some crew"))
+    part = _off(made(DEMO["HERON_SLIP"]), ByHand(), Contact("Some crew"))
     assert part.steps == () and "call Some crew" in part.says[0]
