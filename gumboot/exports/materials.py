@@ -19,6 +19,7 @@ from gumboot.core.basis.sizes import area_mm2, spoken
 from gumboot.core.basis.units import FT_M
 from gumboot.core.design import Design
 from gumboot.core.link.leads import Lead
+from gumboot.core.network import Body
 from gumboot.core.network.guards import short
 from gumboot.core.plan import Plan
 from gumboot.core.size.conductors import SizedCircuit
@@ -50,6 +51,7 @@ def materials(design: Design) -> tuple[Item, ...]:
     us = design.plan.units == "us"
     return (
         *_kit(design),
+        *_boards(design),
         *_cable(design, us),
         *_ends(design),
         *_protection(design),
@@ -87,6 +89,36 @@ def _kit(design: Design) -> Iterable[Item]:
     jumpers = sum(s.jumper for s in design.strings)
     if jumpers:
         yield Item("Kit", "maker's PV jumper, pair", jumpers, "")
+
+
+BROUGHT = ("dc-bus", "grid-combiner", "backup-combiner", "generator-combiner", "generator")
+
+
+def _brought(b: Body, plan: Plan) -> bool:
+    """Whether a job brings a body's board or box; what a house has already is left out."""
+    if b.role == "loads":
+        return plan.backup.loads == "essential board" or plan.supply.kind == "off-grid"
+    if b.role == "changeover":
+        return plan.backup.changeover == "transfer switch"
+    tap = b.device is not None and b.device.role == "tap"
+    return b.role in BROUGHT or tap
+
+
+def _boards(design: Design) -> Iterable[Item]:
+    plan, places = design.plan, dict[str, list[str]]()
+    for b in design.bodies:
+        if b.device and _brought(b, plan):
+            places.setdefault(b.device.label, []).append(b.label)
+    for what, labels in places.items():
+        said = all(what.lower().startswith(x.rstrip(" 0123456789").lower()) for x in labels)
+        yield Item("Boards", what if said else f"{what}: {', '.join(labels)}", len(labels), "")
+    generator = plan.kit.generator
+    plates = [
+        plan.backup.changeover == "interlocked breakers" and design.gateway is None,
+        generator and generator.interlock and not generator.lands.endswith("inverter"),
+    ]
+    if n := sum(map(bool, plates)):
+        yield Item("Boards", "interlock for two breakers, of the panel's maker", n, "")
 
 
 def _long(metres: float, us: bool) -> tuple[float, str]:
@@ -151,13 +183,14 @@ def _signals(design: Design) -> Iterable[Item]:
     )
     if outside:
         yield Item("Signals", "terminator, 120 Ω, for a port that has none", outside, "")
+    measured = dict(_measured(design))  # a clip is one of its current transformers
     ends = Counter(
         f"{e.form} for {x.name}"
         for x in design.links
         for e in (x.at_source, x.at_load)
-        if e.end in ("plug", "clip")
+        if e.end == "plug" or (e.end == "clip" and not measured)
     )
-    for what, n in (*ends.items(), *_measured(design)):
+    for what, n in (*ends.items(), *measured.items()):
         yield Item("Signals", what, n, "")
 
 

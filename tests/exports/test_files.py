@@ -15,6 +15,7 @@ from gumboot.exports.job_file import design_json
 from gumboot.exports.materials import SCHEDULE, materials, schedule_csv
 from tests.conftest import altered, off_wall
 from tests.designs import design
+from tests.shapes import SHAPES
 
 PLANS = {
     "tern": TERN_HOLLOW,
@@ -147,9 +148,31 @@ def test_files_are_for_the_crew_alone(planner, stranger, new_job, tern, file):
     )
 
 
-@pytest.mark.parametrize(("name", "cts", "meter"), [("saltings", 3, True), ("mossbank", 2, True)])
+@pytest.mark.parametrize(
+    ("name", "cts", "meter"), [("saltings", 3, True), ("mossbank", 2, True), ("tern", 2, False)]
+)
 def test_the_bill_has_meter_and_current_transformers(name, cts, meter):
     """One for each live conductor; beside a PV inverter one more each."""
     rows = {i.what: i.count for i in materials(DESIGNS[name])}
-    assert next(n for w, n in rows.items() if w.startswith("current transformer")) == cts
+    assert sum(n for w, n in rows.items() if w.startswith("current transformer")) == cts
     assert any(w.startswith("meter,") for w in rows) == meter
+
+
+@pytest.mark.parametrize(
+    ("shape", "brought"),
+    [
+        ("generator on every unit", {"battery bus": 1, "transfer switch": 1, "panel": 3}),
+        ("interlocked breakers", {"battery bus": 1, "interlock": 1}),
+        ("a tap at the meter", {"battery bus": 1, "fused disconnect": 1, "transfer switch": 1}),
+        ("off grid, lead", {"battery bus": 1, "panel": 1, "generator inlet": 1, "interlock": 1}),
+        ("stacks in a combiner", {"battery combiner": 1, "board": 1}),
+        ("one single-phase unit on L2", {}),
+    ],
+)
+def test_the_bill_has_the_boards_a_job_brings_and_none_the_house_has(shape, brought):
+    d = design(Plan.model_validate(SHAPES[shape]), catalogue())
+    rows = {i.what: i.count for i in materials(d) if i.group == "Boards"}
+    for what, n in brought.items():
+        assert [c for w, c in rows.items() if w.startswith(what)] == [n], what
+    assert not any("Main panel" in w or "House panel" in w for w in rows)
+    assert brought or not rows
