@@ -24,6 +24,7 @@ from gumboot.core.network.guards import short
 from gumboot.core.plan import Plan
 from gumboot.core.size.conductors import SizedCircuit
 from gumboot.core.size.safeguards import ahead_of
+from gumboot.core.wall.drill import drill_sheet
 
 ALLOWANCE = 1.10
 GLANDS = (
@@ -58,6 +59,7 @@ def materials(design: Design) -> tuple[Item, ...]:
         *_safeguards(design),
         *_signals(design),
         *_ways(design, us),
+        *_fixings(design),
     )
 
 
@@ -256,6 +258,15 @@ def _ways(design: Design, us: bool) -> Iterable[Item]:
         yield Item("Ways", what, *_long(total, us))
     for what, n in sorted(hubs.items()):
         yield Item("Ways", what, n, "")
+
+
+def _fixings(design: Design) -> Iterable[Item]:
+    """What every hole of the drill sheets is filled with."""
+    held = Counter(
+        d.hole.anchor.label for w in design.walls for d in drill_sheet(w) if d.hole.anchor
+    )
+    for what, n in sorted(held.items()):
+        yield Item("Fixings", what, n, "")
 
 
 SCHEDULE = (

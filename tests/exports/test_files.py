@@ -10,6 +10,7 @@ import pytest
 from gumboot.catalogue import catalogue
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
+from gumboot.exports.drill import drill_csv
 from gumboot.exports.dxf import to_dxf
 from gumboot.exports.job_file import design_json
 from gumboot.exports.materials import SCHEDULE, materials, schedule_csv
@@ -176,3 +177,13 @@ def test_the_bill_has_the_boards_a_job_brings_and_none_the_house_has(shape, brou
         assert [c for w, c in rows.items() if w.startswith(what)] == [n], what
     assert not any("Main panel" in w or "House panel" in w for w in rows)
     assert brought or not rows
+
+
+@every
+def test_the_bill_has_an_anchor_for_every_hole(name):
+    d = DESIGNS[name]
+    sheets = [drill_csv(w) for w in d.walls]
+    rows = [r for sheet in sheets for r in csv.DictReader(io.StringIO(sheet))]
+    held = sum(i.count for i in materials(d) if i.group == "Fixings")
+    assert held == sum(bool(r["anchor"]) for r in rows)
+    assert held or not rows
