@@ -107,13 +107,10 @@ def _brought(b: Body, plan: Plan) -> bool:
 
 
 def _boards(design: Design) -> Iterable[Item]:
-    plan, places = design.plan, dict[str, list[str]]()
-    for b in design.bodies:
-        if b.device and _brought(b, plan):
-            places.setdefault(b.device.label, []).append(b.label)
-    for what, labels in places.items():
-        said = all(what.lower().startswith(x.rstrip(" 0123456789").lower()) for x in labels)
-        yield Item("Boards", what if said else f"{what}: {', '.join(labels)}", len(labels), "")
+    plan = design.plan
+    brought = Counter(b.device.label for b in design.bodies if b.device and _brought(b, plan))
+    for what, n in brought.items():
+        yield Item("Boards", what, n, "")
     generator = plan.kit.generator
     plates = [
         plan.backup.changeover == "interlocked breakers" and design.gateway is None,
