@@ -28,6 +28,7 @@ STACK = (
     "spring washer",
     "nut or bolt",
 )  # common practice, where the maker is silent
+OF_THE_ISLAND = ("loads", "backup-combiner")  # their safeguards are made off with backup
 WEDGE_MM = 2.0  # copper that shows between barrel and insulation: common practice
 
 
@@ -136,7 +137,7 @@ def terminations(b: Body, sheet: Sheet) -> Iterator[Termination]:
     kinds: tuple[tuple[Kind, str, Method, tuple[FactoryTermination, ...]], ...] = (
         ("factory", "Factory terminations", "as made", b.factory_terminations),
         ("bar", "Bars and links", "bar", b.bars),
-        ("bar", "Grid", "bar", b.guards),
+        ("bar", "Backup" if b.role in OF_THE_ISLAND else "Grid", "bar", b.guards),
     )
     for at, stage, method, rows in kinds:
         for j in rows:
