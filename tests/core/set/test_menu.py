@@ -9,16 +9,17 @@ from pydantic import ValidationError
 
 from gumboot.catalogue import catalogue
 from gumboot.core.energy import year
-from gumboot.core.kit import Inverter, MenuItem
+from gumboot.core.kit import Catalogue, Inverter, MenuItem
 from gumboot.core.plan import Plan, Slot, Work
 from gumboot.core.set.settings import Job, fill_menu, parse_slot, without_work, work_keyed
 from gumboot.core.set.settings.battery_rules import CELL_V
 from gumboot.core.set.settings.windows import keyed
-from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT
+from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, TERN_HOLLOW
 from tests.conftest import altered
 from tests.designs import design
 
 SHELF = catalogue()
+GRID_AND_GENERATOR = ("grid_charge_a", "gen_charge_a")
 C6 = SHELF.inverters["marram-c6"]
 
 
@@ -132,6 +133,28 @@ def test_what_is_part_of_the_charge_current_follows_what_is_keyed():
         rows = {s.id: s.value for s in d.settings}
         assert rows["gen_charge_a"] <= amps and rows["tail_a"] < amps
         assert not [f.key for f in d.findings if f.key.startswith("set.") and f.level == "stop"]
+
+
+def test_what_the_grid_charges_with_is_no_matter_of_a_generator_at_its_own_port():
+    """14 kW at a port of its own hold back what comes in there, and not the grid; without one the
+    line does nothing, and says so.
+    """
+    tern = Plan.model_validate({**TERN_HOLLOW, "walls": []})
+    unit = SHELF.inverters["marram-s8"]
+    lines = [next(m for m in unit.menu if m.rule == "charge")]
+    lines = [lines[0].model_copy(update={"id": r, "rule": r}) for r in GRID_AND_GENERATOR]
+    mine = unit.model_copy(update={"menu": (*unit.menu, *lines)})
+    shelf = Catalogue(mine if e.id == unit.id else e for e in SHELF.entries.values())
+
+    def keyed(plan):
+        return {s.id: s for s in design(plan, shelf).settings}
+
+    small = keyed(altered(tern, "/kit/generator/power_w", 4000))
+    assert small["gen_charge_a"].value == 58  # 0.8 * 4000 * 0.94 / 51.2 V, by hand
+    assert small["grid_charge_a"].value == small["charge_a"].value == 68  # of its thin conductor
+    none = keyed(altered(tern, "/kit/generator", None))
+    assert "does nothing" in none["gen_charge_a"].reason
+    assert none["grid_charge_a"].value == 68
 
 
 def test_a_line_without_a_known_meaning_keeps_the_makers_own_and_says_so():

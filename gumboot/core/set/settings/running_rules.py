@@ -108,8 +108,9 @@ def grid_charge_a(item: MenuItem, job: Job) -> Filled:
     most = given("I_chg", charge_held(job), "A", "Charge current", "menu")
     volts = given("V_nom", job.bank.v_nom.n if job.bank else 48.0, "V", "Bank", "pack sheet")
     good = given("eta", job.inverter.battery_efficiency, "", "Efficiency", "inverter sheet")
-    generator = job.plan.kit.generator
-    if generator is not None and job.plan.kit.on_generator:
+    generator, own = job.plan.kit.generator, item.rule == "gen_charge_a"
+    by_grid_port = job.inverter.generator is None  # there a generator comes in as the grid would
+    if generator is not None and job.plan.kit.on_generator and (own or by_grid_port):
         share = given("k_gen", GENERATOR_SHARE, "", "Of its plate", COMMON_PRACTICE)
         plate = given("P_gen", generator.power_w, "W", "Generator", "plan")
         name = "Charging from the generator"
@@ -124,6 +125,9 @@ def grid_charge_a(item: MenuItem, job: Job) -> Filled:
     name = "Charging from the grid"
     how = "min(I_chg, I_thru * U * eta / V_nom)"
     f = solve("I_key", "A", name, how, most, through, line, good, volts, source=COMMON_PRACTICE)
+    if own:
+        where = "it lands on the loads panel" if generator else "no generator in this plan"
+        return _down(f, item), f"{where}: it does nothing", None
     return _down(f, item), "the port carries no more; keep it lower where the service is small", f
 
 
