@@ -17,6 +17,7 @@ from gumboot.core.basis.words import inside
 from gumboot.core.design import Design
 from gumboot.core.prove.band import Band, Known, combined, limits
 from gumboot.core.prove.due import Due, Stage, pack_at
+from gumboot.core.prove.live import each_bank
 
 STAGE: Stage = "After an hour"
 LOADED = "An hour at half the rated current or more."
@@ -161,7 +162,10 @@ def hour_dues(d: Design) -> Iterator[Due]:
             "How packs share: the most loaded one over the mean",
             "percent",
             "DC clamp, or the packs' own displays",
-            ("Amperes of every pack in the same minute; the greatest over their mean.",),
+            (
+                "Amperes of every pack in the same minute; the greatest over the mean"
+                f" of its bank.{each_bank(d)}",
+            ),
             LOADED,
             COMMON_PRACTICE,
             place=pack_at(d),
@@ -181,7 +185,8 @@ def hour_dues(d: Design) -> Iterator[Due]:
         "page",
         "the unit's or pack's own record, or a logger",
         (
-            "Volts, amperes and state of charge every ten seconds or so, for an hour.",
+            "Volts, amperes and state of charge every ten seconds or so, for an"
+            f" hour.{each_bank(d)}",
             "AC watts too, where efficiency is to be said.",
         ),
         "Discharging or charging steadily, between 20 and 90 % of charge.",
@@ -214,7 +219,10 @@ def _volts(d: Design) -> Due:
         "Battery volts at the unit, near full output",
         "volt",
         "multimeter, 1000 V DC",
-        ("At the unit's battery terminals, discharging, between 20 and 80 % of charge.",),
+        (
+            "At the unit's battery terminals, discharging, between 20 and 80 % of"
+            f" charge.{each_bank(d)}",
+        ),
         LOADED,
         "Ohm's law; common practice",
         place="inverter-1",

@@ -300,7 +300,10 @@ def agreeing(d: Design) -> Iterator[Due]:
             "State of charge, unit against pack",
             "percent",
             "both displays, at rest",
-            ("Both read in the same minute, after a quiet quarter of an hour.", "How far apart."),
+            (
+                "Both read in the same minute, after a quiet quarter of an hour.",
+                f"How far apart.{each_bank(d)}",
+            ),
             "No charge or load for 15 min.",
             COMMON_PRACTICE,
             place=pack_at(d),
@@ -381,6 +384,12 @@ def sources(d: Design) -> str:
     rows = [x for x in (array, "battery" if d.bank is not None else "", grid) if x]
     words = f"{', '.join(rows[:-1])} and {rows[-1]}" if len(rows) > 1 else "".join(rows)
     return words[:1].upper() + words[1:]
+
+
+def each_bank(d: Design) -> str:
+    """What is asked of every bank, where each unit has its own."""
+    several = d.bank is not None and d.bank.banks > 1
+    return " Each bank in turn; what is farthest off counts." if several else ""
 
 
 def _in_turn(d: Design) -> str:

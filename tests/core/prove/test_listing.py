@@ -321,3 +321,17 @@ def test_no_two_walks_name_a_step_alike(document):
     assert not own & {s.key for s in wake_steps(d)}
     if d.harness is not None:
         assert not own & {s.key for s in link_steps(d.harness)}
+
+
+@pytest.mark.parametrize(
+    ("shape", "several"),
+    [
+        ("a bank per inverter, on buses", True),
+        ("a stack per inverter", True),
+        ("one bank for all", False),
+    ],
+)
+def test_every_bank_is_proved_where_each_unit_has_its_own(shape, several):
+    _, dues = listed(SHAPES[shape])
+    for key in ("battery.volts", "battery.capacity", "soc.apart"):
+        assert ("Each bank in turn" in str(dues[key])) is several, key
