@@ -23,7 +23,9 @@ AGREES, LIKELY = ("line",), ("phase_mode", "output_v", "output_hz", "protocol", 
 LICENSED, LETTER = "grid-profile", "operator-letter"  # who chose it, and on which word
 
 
-OTHER = Cure("Choose a unit whose menu has it, or a pack that suits this one")
+OTHER = Cure(
+    "Read the line on the unit and enter it on the shelf, or choose a unit or a pack that suits"
+)
 
 
 def of_rule(settings: Sequence[Setting], rule: str) -> list[Setting]:
