@@ -338,9 +338,9 @@ def bench_programs():
         )
         for n, x in enumerate(some)
     ]
-    starting = {x.id: starting_power(x, 120.0) for x in some}
+    starting = {x.id: starting_power(x, 120.0, 2) for x in some}
     whole, surge, leg_c, leg_s = ratings(unit, 4, 2)
-    sheet = Sheet(some, starting)
+    sheet = Sheet(some, starting, 2)
     sides = design_leg("all", sheet, whole, surge), design_leg("L1", sheet, leg_c, leg_s)
     found = assign(some, starting, lines, *sides, False)
     legs = statistics.median(

@@ -23,7 +23,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gumboot.core.basis.figure import Figure, with_unit
-from gumboot.core.brief.loads.board import DAY_STEPS, Leg, may_run
+from gumboot.core.brief.loads.board import DAY_STEPS, LINE_TO_LINE, Leg, may_run
 from gumboot.core.plan import Load
 
 # of the search tree, for one program: a count and not a clock, so that the same board gives the
@@ -168,10 +168,14 @@ class _Program:
         """What a circuit at a place puts on a line, its power in whole watts; on all lines together
         when the line is "".
         """
-        legs = place.split("+")
-        return (
-            float(round(watts)) if not line else round(watts) / len(legs) if line in legs else 0.0
-        )
+        legs, whole = place.split("+"), float(round(watts))
+        if not line:
+            return whole
+        if line not in legs:
+            return 0.0
+        if (len(legs), len(self.lines)) == (2, 3):  # up to a third of a watt, which is the grain
+            return math.ceil(whole * LINE_TO_LINE * self.grain - 1e-9) / self.grain
+        return whole / len(legs)
 
     def _row(self, watts: Sequence[float], line: str) -> Row:
         return np.array(

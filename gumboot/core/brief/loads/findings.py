@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from gumboot.core.basis.clock import show_minutes
 from gumboot.core.basis.figure import COMMON_PRACTICE, with_unit
 from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
-from gumboot.core.brief.loads.board import SOFT_START, STARTS_S, Board, Leg, Sheet, share
+from gumboot.core.brief.loads.board import SOFT_START, STARTS_S, Board, Leg, Sheet, weight
 from gumboot.core.kit import Inverter
 from gumboot.core.network.house import units_on
 from gumboot.core.plan import Load, Plan
@@ -26,7 +26,7 @@ def board_findings(plan: Plan, board: Board | None, inverter: Inverter) -> list[
     found = leg_findings(plan, inverter)
     for leg in (board.total, *board.legs):
         if leg.continuous.n and (leg.name == "all" or len(board.legs) > 1):
-            found += running_findings(plan, leg) + start_findings(plan, board, leg, inverter)
+            found += running_findings(plan, board, leg) + start_findings(plan, board, leg, inverter)
     return (
         found
         + balance_findings(board, inverter)
@@ -74,14 +74,14 @@ def _unfed(plan: Plan, fed: set[str]) -> list[Finding]:
     return [stop("load.unfed", "board", says, load_rule(plan), *((moved, off) if one else (off,)))]
 
 
-def droppable(plan: Plan, leg: Leg, too_much: float) -> tuple[Change, ...]:
+def droppable(plan: Plan, board: Board, leg: Leg, too_much: float) -> tuple[Change, ...]:
     """Changes that take the fewest circuits off backup, of those that may drop, to relieve a leg of
     so many W; none when they do not suffice.
     """
     may = [
-        (x.running_w * share(x, leg.name), i)
+        (x.running_w * weight(x, leg.name, len(board.legs)), i)
         for i, x in enumerate(plan.loads)
-        if x.backed and not x.must and share(x, leg.name) > 0
+        if x.backed and not x.must and weight(x, leg.name, len(board.legs)) > 0
     ]
     one = [(w, i) for w, i in may if w >= too_much]
     if one:
@@ -101,11 +101,11 @@ def _names(plan: Plan, changes: Sequence[Change]) -> str:
     return " and ".join(plan.loads[int(c.path.split("/")[2])].name for c in changes)
 
 
-def running_findings(plan: Plan, leg: Leg) -> list[Finding]:
+def running_findings(plan: Plan, board: Board, leg: Leg) -> list[Finding]:
     """What runs in the worst quarter hour, and all at once, against the continuous rating."""
     most = leg.continuous.n
     if leg.running.n > most:
-        shed = droppable(plan, leg, leg.at_once.n - most)
+        shed = droppable(plan, board, leg, leg.at_once.n - most)
         cures = (Cure(f"Take {_names(plan, shed)} off backup", shed),) if shed else ()
         says = (
             f"{called(leg)}: {leg.running.against(most)} run at {show_minutes(leg.worst_at)}; the"
@@ -155,7 +155,8 @@ def soften(plan: Plan, board: Board, leg: Leg, too_much: float) -> tuple[Change,
     for i, x in enumerate(plan.loads):
         if x.id == leg.starter and x.kind in ("motor", "pump") and not x.soft_start:
             start = board.starting[x.id].n
-            if (start - max(x.running_w, SOFT_START * start)) * share(x, leg.name) >= too_much:
+            spared = start - max(x.running_w, SOFT_START * start)
+            if spared * weight(x, leg.name, len(board.legs)) >= too_much:
                 return (Change(f"/loads/{i}/soft_start", True),)
     return ()
 
@@ -212,7 +213,7 @@ def start_findings(plan: Plan, board: Board, leg: Leg, inverter: Inverter) -> li
 
 def _cures(plan: Plan, board: Board, leg: Leg, too_much: float) -> list[Cure]:
     soft = soften(plan, board, leg, too_much)
-    shed = droppable(plan, leg, too_much)
+    shed = droppable(plan, board, leg, too_much)
     out = [Cure(f"Fit a soft starter to {_names(plan, soft)}", soft)] if soft else []
     return out + ([Cure(f"Take {_names(plan, shed)} off backup", shed)] if shed else [])
 
@@ -335,7 +336,7 @@ def _list(names: Sequence[str]) -> str:
 
 def _soft_pair(plan: Plan, board: Board, a: str, b: str, soft: str) -> bool:
     """Whether a soft starter on one of a pair lets both start at one moment."""
-    sheet = Sheet([x for x in plan.loads if x.backed], board.starting)
+    sheet = Sheet([x for x in plan.loads if x.backed], board.starting, len(board.legs))
     index = {x.id: i for i, x in enumerate(sheet.loads)}
     x = sheet.loads[index[soft]]
     if x.kind not in ("motor", "pump") or x.soft_start:

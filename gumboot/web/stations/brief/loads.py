@@ -291,12 +291,13 @@ def _assigned(job: OpenJob, rows: Rows, free: bool) -> Assigned:
             f"{astray.name} is on {astray.legs}, which the inverters do not feed: put it right"
             " first.",
         )
-    starting = {x.id: starting_power(x, MAINS[inverter.supply].to_neutral) for x in circuits}
     count, hot = job.plan.kit.inverters, job.design.hot
     whole, surge = ratings(inverter, count, len(inverter.lines), hot)[:2]
     legs = leg_ratings(job.plan, inverter, hot)
+    leg_v = MAINS[inverter.supply].to_neutral
+    starting = {x.id: starting_power(x, leg_v, len(legs)) for x in circuits}
     least = min((legs[line] for line in lines), key=lambda rated: rated[0].n)
-    sheet = Sheet(circuits, starting)
+    sheet = Sheet(circuits, starting, len(legs))
     return assign(
         circuits,
         starting,

@@ -6,13 +6,22 @@ leg L2 ──┴── freezer        a circuit on both legs gives half to each
 """
 
 from gumboot.core.brief.loads.board.design import Board, design_board
-from gumboot.core.brief.loads.board.hours import DAY_STEPS, STEP_MIN, may_run, share, spans
+from gumboot.core.brief.loads.board.hours import (
+    DAY_STEPS,
+    LINE_TO_LINE,
+    STEP_MIN,
+    may_run,
+    share,
+    spans,
+    weight,
+)
 from gumboot.core.brief.loads.board.legs import Leg, Sheet, design_leg
 from gumboot.core.brief.loads.board.ratings import leg_ratings, ratings
 from gumboot.core.brief.loads.board.starting import SOFT_START, STARTING, STARTS_S, starting_power
 
 __all__ = [
     "DAY_STEPS",
+    "LINE_TO_LINE",
     "SOFT_START",
     "STARTING",
     "STARTS_S",
@@ -28,4 +37,5 @@ __all__ = [
     "share",
     "spans",
     "starting_power",
+    "weight",
 ]

@@ -52,10 +52,11 @@ def design_board(
     if not plan.loads:
         return None
     hot, leg_v = derated(inverter, plan), MAINS[inverter.supply].to_neutral
-    starting = {x.id: starting_power(x, leg_v) for x in plan.loads}
-    sheet = Sheet([x for x in plan.loads if x.backed and plan.backup.loads != "nothing"], starting)
-    whole, surge = ratings(inverter, plan.kit.inverters, len(inverter.lines), hot)[:2]
     rated = leg_ratings(plan, inverter, hot)
+    starting = {x.id: starting_power(x, leg_v, len(rated)) for x in plan.loads}
+    on = [x for x in plan.loads if x.backed and plan.backup.loads != "nothing"]
+    sheet = Sheet(on, starting, len(rated))
+    whole, surge = ratings(inverter, plan.kit.inverters, len(inverter.lines), hot)[:2]
     legs = tuple(design_leg(line, sheet, *rating) for line, rating in rated.items())
     total = design_leg("all", sheet, whole, surge)
     v = given("V_leg", leg_v, "V", "Leg to neutral", "supply")

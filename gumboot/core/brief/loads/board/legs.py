@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gumboot.core.basis.figure import Figure, given, solve
-from gumboot.core.brief.loads.board.hours import DAY_STEPS, STEP_MIN, Day, may_run, share
+from gumboot.core.brief.loads.board.hours import DAY_STEPS, STEP_MIN, Day, may_run, weight
 from gumboot.core.brief.loads.board.starting import COINCIDE_S, STARTS_S
 from gumboot.core.plan import Load
 
@@ -35,8 +35,8 @@ class Sheet:
     while starting.
     """
 
-    def __init__(self, loads: Sequence[Load], starting: dict[str, Figure]) -> None:
-        self.loads = list(loads)
+    def __init__(self, loads: Sequence[Load], starting: dict[str, Figure], lines: int) -> None:
+        self.loads, self.lines = list(loads), lines
         self.may = np.array([may_run(x) for x in loads], bool).reshape(len(loads), DAY_STEPS)
         self.watts = np.array([x.running_w for x in loads])
         self.extra = np.array([max(0.0, starting[x.id].n - x.running_w) for x in loads])
@@ -44,9 +44,9 @@ class Sheet:
         self._draws: dict[str, Day] = {}
 
     def shares(self, leg: str) -> Day:
-        """Share of each load on a leg: shape (loads,)."""
+        """What each load weighs on a leg: shape (loads,)."""
         if leg not in self._shares:
-            self._shares[leg] = np.array([share(x, leg) for x in self.loads])
+            self._shares[leg] = np.array([weight(x, leg, self.lines) for x in self.loads])
         return self._shares[leg]
 
     def draw(self, leg: str) -> Day:

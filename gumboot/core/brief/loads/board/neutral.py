@@ -15,6 +15,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from gumboot.core.basis.figure import Figure, given, solve
+from gumboot.core.brief.loads.board.hours import share
 from gumboot.core.brief.loads.board.legs import Sheet
 from gumboot.core.size.conductors import SizedCircuit
 
@@ -62,7 +63,8 @@ def worst_neutral(sheet: Sheet, lines: Sequence[str], leg_v: float) -> Figure | 
     """
     if len(lines) not in NEUTRAL or not sheet.loads:
         return None
-    amps = np.array([sheet.draw(x) for x in lines]) / leg_v
+    parts = np.array([[share(load, x) for load in sheet.loads] for x in lines])
+    amps = (sheet.watts * parts) @ sheet.may / leg_v
     turn = np.exp(2j * np.pi * np.arange(len(lines)) / len(lines))
     at = int(np.abs(turn @ amps).argmax())
     order = sorted(range(len(lines)), key=lambda k: -amps[k, at])
