@@ -64,7 +64,7 @@ NeighbourKind = Literal[
     "hidden cable",
 ]
 LoadKind = Literal["resistive", "heater", "electronics", "motor", "pump"]
-Legs = Literal["L1", "L2", "L3", "L1+L2", "L1+L2+L3"]
+Legs = Literal["L1", "L2", "L3", "L1+L2", "L2+L3", "L1+L3", "L1+L2+L3"]
 WorkMode = Literal["self-use", "reserve for outage", "windows"]
 YesNo = Literal["unknown", "yes", "no"]
 Reached = Literal["unknown", "no", "yes", "left half", "right half"]

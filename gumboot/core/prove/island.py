@@ -141,7 +141,7 @@ def sag_of(d: Design, load: Load, volts: float) -> Band:
     """Volts at the loads' board while a load runs: what the unit gives, less what its amperes lose
     out and back from the unit to there. A load across two lines, or on three, loses it once a line.
     """
-    lines = {"L1+L2": 2, "L1+L2+L3": 3}.get(load.legs, 1)
+    lines = load.legs.count("+") + 1
     u = given("U", volts, "V", "What the unit gives", "inverter sheet")
     p = given("P", load.running_w / lines, "W", f"{load.name}, on one line", "load board")
     n = given("n_c", 1 if lines > 1 else 2, "", "Conductors that lose it", "out and back")
