@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gumboot.catalogue import catalogue
+from gumboot.core.basis.figure import given as figure_of
 from gumboot.core.basis.patch import apply
 from gumboot.core.brief.loads.assign import assign, hours_of
 from gumboot.core.brief.loads.board import (
@@ -20,7 +21,6 @@ from gumboot.core.brief.loads.board import (
     may_run,
     ratings,
     starting_power,
-    weight,
 )
 from gumboot.core.brief.loads.findings import hubs
 from gumboot.core.brief.loads.ordinary import ORDINARY
@@ -265,22 +265,38 @@ def test_ordinary_circuits_are_plausible_loads():
             )
 
 
-def test_a_circuit_between_two_of_three_lines_weighs_more_than_half_on_each():
-    """9 kW at 208 V draw 43.27 A of both lines, by hand: 9000 / 208; half of it at 120 V would be
-    37.5 A. On 240 V of split phase half is right: 9000 / 240 = 37.5 A. A load flow by phasors.
-    """
-    between = load("heater", 9000, "L1+L2", "resistive")
-    volts = 120 * np.exp(-2j * np.pi * np.arange(3) / 3)
-    line_v = volts[0] - volts[1]
-    amps = np.conj(9000 / line_v)
-    assert 9000 * weight(between, "L1", 3) / 120 == pytest.approx(abs(amps), rel=1e-3)
-    assert 9000 * weight(between, "L2", 3) / 120 == pytest.approx(abs(amps), rel=1e-3)
-    assert weight(between, "L3", 3) == 0 and weight(between, "all", 3) == 1
-    assert 9000 * weight(between, "L1", 2) / 120 == 37.5
-    locked = load("pump", 2000, "L1+L2", "pump").model_copy(update={"locked_rotor_a": 50.0})
-    started = starting_power(locked, 120, 3).n
-    assert started == pytest.approx(50 * 208, rel=1e-3)  # 50 A at 208 V
-    assert started * weight(locked, "L1", 3) / 120 == pytest.approx(50)
+@pytest.mark.parametrize("rest", [(), (("L1+L3", 2000),), (("L2+L3", 3000), ("L3", 1500))])
+def test_circuits_between_two_of_three_lines_are_a_load_flows(rest):
+    """Phasors of a 208Y/120 service, by numpy: each line's VA are its amperes times 120 V."""
+    loads = [load("a", 9000, "L1+L2"), *(load(f"b{n}", w, x) for n, (x, w) in enumerate(rest))]
+    lines = ["L1", "L2", "L3"]
+    volts = dict(zip(lines, 120 * np.exp(-2j * np.pi * np.arange(3) / 3), strict=True))
+    amps = dict.fromkeys(lines, 0j)
+    for x in loads:
+        a, *b = x.legs.split("+")
+        drop = volts[a] - (volts[b[0]] if b else 0)
+        flow = np.conj(x.running_w / drop)
+        amps[a] += flow
+        if b:
+            amps[b[0]] -= flow
+    sheet = Sheet(loads, {x.id: starting_power(x, 120, 3) for x in loads}, 3)
+    none = figure_of("P", 0.0, "W", "none", "test")
+    for line in lines:
+        va = 120 * abs(amps[line])
+        assert sheet.draw(line).max() == pytest.approx(va)
+        assert design_leg(line, sheet, none, None).running.n == pytest.approx(va)
+    assert sheet.draw("all").max() == pytest.approx(sum(x.running_w for x in loads))
+
+
+def test_a_motor_between_two_lines_starts_with_its_locked_rotor_amperes_in_each():
+    """50 A at 120 V·√3."""
+    pump = load("pump", 2000, "L1+L2", "pump").model_copy(update={"locked_rotor_a": 50.0})
+    started = starting_power(pump, 120, 3)
+    sheet = Sheet([pump], {"pump": started}, 3)
+    assert started.n == pytest.approx(50 * 120 * 3**0.5)
+    assert sheet.starts("L1", [0]) / 120 == pytest.approx(50)
+    assert sheet.starts("L3", [0]) == 0
+    assert Sheet([pump], {"pump": starting_power(pump, 120, 2)}, 2).starts("L1", [0]) == 50 * 120
 
 
 # Assignment against every way there is.
@@ -343,10 +359,11 @@ def test_assignment_is_the_best_of_all(board):
     if want is None:
         assert found.best is None and found.why
         return
-    between = sum(x.legs.count("+") == 1 and len(lines) == 3 for x in loads)  # up by a third of 1 W
-    off = 0.5 + between / 2
-    assert found.best.worst_w == pytest.approx(want[0], abs=off)
-    assert found.best.bound_w <= want[0] + off
+    # What lies between two of three lines is off phase there, and stays: it is no part of the aim.
+    between = any(x.legs.count("+") == 1 and len(lines) == 3 for x in loads)
+    most = want[0] * (1 if between else 0) * 0.155 + 0.5
+    assert found.best.worst_w == pytest.approx(want[0], abs=most)
+    assert found.best.bound_w <= want[0] + 0.5
     assert between or len(found.best.moves) == want[1]
     assert all(
         len(a.moves) < len(found.best.moves) and a.worst_w > found.best.worst_w for a in found.fewer

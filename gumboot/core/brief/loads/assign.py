@@ -16,14 +16,14 @@ move. Fewer moves, and what they reach, beside it.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Container, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from gumboot.core.basis.figure import Figure, with_unit
-from gumboot.core.brief.loads.board import DAY_STEPS, LINE_TO_LINE, Leg, may_run
+from gumboot.core.brief.loads.board import DAY_STEPS, Leg, may_run, weight
 from gumboot.core.plan import Load
 
 # of the search tree, for one program: a count and not a clock, so that the same board gives the
@@ -138,7 +138,8 @@ class _Program:
                 )
                 if line:
                     self.rows.append((run - self.worst / self.grain, -math.inf, self.base))
-                self.rows.append((run, -math.inf, side.continuous.n))
+                off = self._off(hour, line)
+                self.rows.append((run, -math.inf, _beside(side.continuous.n, off)))
                 extra = self._row([m * t for m, t in zip(more, there, strict=True)], line)
                 spare = (
                     side.surge.n - side.continuous.n if side.surge else math.inf
@@ -146,7 +147,10 @@ class _Program:
                 for k in np.flatnonzero(extra > spare):
                     row = run.copy()
                     row[k] += extra[k]
-                    self.rows.append((row, -math.inf, side.surge.n if side.surge else math.inf))
+                    v = self.cells[k][0]
+                    more_off = abs(more[k] * weight(v, line, len(self.lines)).imag) if line else 0
+                    most = side.surge.n if side.surge else math.inf
+                    self.rows.append((row, -math.inf, _beside(most, off + more_off)))
 
         # Legs that may change names without changing the board give every answer several times: the
         # largest circuits stand on the first legs.
@@ -168,14 +172,18 @@ class _Program:
         """What a circuit at a place puts on a line, its power in whole watts; on all lines together
         when the line is "".
         """
-        legs, whole = place.split("+"), float(round(watts))
-        if not line:
-            return whole
-        if line not in legs:
-            return 0.0
-        if (len(legs), len(self.lines)) == (2, 3):  # up to a third of a watt, which is the grain
-            return math.ceil(whole * LINE_TO_LINE * self.grain - 1e-9) / self.grain
-        return whole / len(legs)
+        legs = place.split("+")
+        return (
+            float(round(watts)) if not line else round(watts) / len(legs) if line in legs else 0.0
+        )
+
+    def _off(self, hour: Container[str], line: str) -> float:
+        """What circuits between two of three lines, which stay where they are, put on a line off
+        its phase, all that may run in an hour: W.
+        """
+        on = {v.id: v for v, place in self.cells if "+" in place and v.id in hour}
+        n = len(self.lines)
+        return abs(sum(v.running_w * weight(v, line, n).imag for v in on.values())) if line else 0.0
 
     def _row(self, watts: Sequence[float], line: str) -> Row:
         return np.array(
@@ -317,6 +325,11 @@ def _on(program: _Program, legs: dict[str, str], line: str) -> float:
         )
         for hour in program.hours
     )
+
+
+def _beside(most: float, off: float) -> float:
+    """What may be drawn in phase beside what is off it, W."""
+    return math.inf if math.isinf(most) else math.sqrt(max(0.0, most**2 - off**2))
 
 
 def hours_of(loads: Sequence[Load], ids: Sequence[str]) -> list[frozenset[str]]:

@@ -79,9 +79,9 @@ def droppable(plan: Plan, board: Board, leg: Leg, too_much: float) -> tuple[Chan
     so many W; none when they do not suffice.
     """
     may = [
-        (x.running_w * weight(x, leg.name, len(board.legs)), i)
+        (x.running_w * abs(weight(x, leg.name, len(board.legs))), i)
         for i, x in enumerate(plan.loads)
-        if x.backed and not x.must and weight(x, leg.name, len(board.legs)) > 0
+        if x.backed and not x.must and weight(x, leg.name, len(board.legs))
     ]
     one = [(w, i) for w, i in may if w >= too_much]
     if one:
@@ -156,7 +156,7 @@ def soften(plan: Plan, board: Board, leg: Leg, too_much: float) -> tuple[Change,
         if x.id == leg.starter and x.kind in ("motor", "pump") and not x.soft_start:
             start = board.starting[x.id].n
             spared = start - max(x.running_w, SOFT_START * start)
-            if spared * weight(x, leg.name, len(board.legs)) >= too_much:
+            if spared * abs(weight(x, leg.name, len(board.legs))) >= too_much:
                 return (Change(f"/loads/{i}/soft_start", True),)
     return ()
 

@@ -8,7 +8,6 @@ leg L2 ──┴── freezer        a circuit on both legs gives half to each
 from gumboot.core.brief.loads.board.design import Board, design_board
 from gumboot.core.brief.loads.board.hours import (
     DAY_STEPS,
-    LINE_TO_LINE,
     STEP_MIN,
     may_run,
     share,
@@ -21,7 +20,6 @@ from gumboot.core.brief.loads.board.starting import SOFT_START, STARTING, STARTS
 
 __all__ = [
     "DAY_STEPS",
-    "LINE_TO_LINE",
     "SOFT_START",
     "STARTING",
     "STARTS_S",

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from gumboot.core.basis.clock import DAY, covered
 from gumboot.core.plan import Load, Window
 
-LINE_TO_LINE = 3**-0.5
+TAN_30 = 3**-0.5
 STEP_MIN = 15
 DAY_STEPS = DAY // STEP_MIN
 Day = NDArray[np.float64]  # W by quarter hour of the day: shape (96,)
@@ -38,13 +38,19 @@ def share(load: Load, leg: str) -> float:
     return 1.0 if leg == "all" else 1.0 / len(legs) if leg in legs else 0.0
 
 
-def weight(load: Load, leg: str, lines: int) -> float:
-    """What a circuit weighs on one leg of a house of so many lines, VA for each of its W; on "all"
-    its power. As its share, but between two of three lines 1/√3: its current is P / V_LL, and the
-    leg gives it at V_LL / √3.
+def weight(load: Load, leg: str, lines: int) -> complex:
+    """What a circuit puts on one leg of a house of so many lines, for each of its W: its share in
+    phase with that leg's volts, and what is a quarter turn off; on "all" its power. Between two of
+    three lines the current is P / V_LL, 30° ahead of the leg that the other follows, and 30° behind
+    the other.
 
-    >>> round(2080 * weight(Load(id="a", name="a", running_w=2080, legs="L1+L2"), "L1", 3) / 120, 2)
+    >>> heater = Load(id="a", name="a", running_w=2080, legs="L1+L2")
+    >>> round(abs(2080 * weight(heater, "L1", 3)) / 120, 2)
     10.01
     """
     part = share(load, leg)
-    return LINE_TO_LINE if part == 0.5 and lines == 3 else part
+    if part != 0.5 or lines != 3:
+        return part
+    other = load.legs.replace(leg, "").strip("+")
+    ahead = (int(other[1]) - int(leg[1])) % 3 == 1
+    return complex(part, part * TAN_30 * (1 if ahead else -1))

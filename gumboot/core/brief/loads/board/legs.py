@@ -13,6 +13,8 @@ from gumboot.core.brief.loads.board.hours import DAY_STEPS, STEP_MIN, Day, may_r
 from gumboot.core.brief.loads.board.starting import COINCIDE_S, STARTS_S
 from gumboot.core.plan import Load
 
+Turned = NDArray[np.complex128]  # W in phase, and off it
+
 
 @dataclass(frozen=True, slots=True)
 class Leg:
@@ -40,35 +42,40 @@ class Sheet:
         self.may = np.array([may_run(x) for x in loads], bool).reshape(len(loads), DAY_STEPS)
         self.watts = np.array([x.running_w for x in loads])
         self.extra = np.array([max(0.0, starting[x.id].n - x.running_w) for x in loads])
-        self._shares: dict[str, Day] = {}
-        self._draws: dict[str, Day] = {}
+        self._weights: dict[str, Turned] = {}
+        self._draws: dict[str, Turned] = {}
 
-    def shares(self, leg: str) -> Day:
-        """What each load weighs on a leg: shape (loads,)."""
-        if leg not in self._shares:
-            self._shares[leg] = np.array([weight(x, leg, self.lines) for x in self.loads])
-        return self._shares[leg]
+    def weights(self, leg: str) -> Turned:
+        """What each load puts on a leg for each of its W: shape (loads,)."""
+        if leg not in self._weights:
+            self._weights[leg] = np.array([weight(x, leg, self.lines) for x in self.loads], complex)
+        return self._weights[leg]
+
+    def turned(self, leg: str) -> Turned:
+        """W in phase and off it on a leg by quarter hour, all that may run running."""
+        if leg not in self._draws:
+            self._draws[leg] = (self.watts * self.weights(leg)) @ self.may
+        return self._draws[leg]
 
     def draw(self, leg: str) -> Day:
-        """W on a leg by quarter hour, all that may run running."""
-        if leg not in self._draws:
-            self._draws[leg] = (self.watts * self.shares(leg)) @ self.may
-        return self._draws[leg]
+        """W, or VA, on a leg by quarter hour, all that may run running."""
+        return np.abs(self.turned(leg))
 
     def starts(self, leg: str, which: Sequence[int]) -> float:
         """The highest W on a leg when these start at one moment, the others running; 0 when no hour
         has them all.
         """
         when = np.logical_and.reduce(self.may[list(which)])
-        extra = float((self.extra * self.shares(leg))[list(which)].sum())
-        return float(self.draw(leg)[when].max()) + extra if when.any() and extra > 0 else 0.0
+        extra = (self.extra * self.weights(leg))[list(which)].sum()
+        return float(np.abs(self.turned(leg)[when] + extra).max()) if when.any() and extra else 0.0
 
-    def alone_starts(self, leg: str, movers: Sequence[int]) -> NDArray[np.float64]:
+    def alone_starts(self, leg: str, movers: Sequence[int]) -> Day:
         """`starts` of each of some loads alone."""
         rows = list(movers)
-        draw = np.where(self.may[rows], self.draw(leg), -np.inf).max(axis=1, initial=-np.inf)
-        extra = (self.extra * self.shares(leg))[rows]
-        return np.where(np.isfinite(draw) & (extra > 0), draw + extra, 0.0)
+        extra = (self.extra * self.weights(leg))[rows]
+        may = self.may[rows] & (extra != 0)[:, None]
+        started = np.abs(self.turned(leg)[None, :] + extra[:, None])
+        return np.asarray(np.where(may, started, 0.0).max(axis=1, initial=0.0))
 
     def pair_starts(self, leg: str, movers: Sequence[int]) -> NDArray[np.float64]:
         """`starts` of every pair of some loads at once, each alone on the diagonal."""
@@ -76,36 +83,36 @@ class Sheet:
         if not rows:
             return np.zeros((0, 0))
         may = self.may[rows]
-        both = may[:, None, :] & may[None, :, :]
-        extra = (self.extra * self.shares(leg))[rows]
+        extra = (self.extra * self.weights(leg))[rows]
         together = extra[:, None] + extra[None, :] - np.diag(extra)
-        draw = np.where(both, self.draw(leg), -np.inf).max(axis=2)
-        return np.where(both.any(axis=2) & (together > 0), draw + together, 0.0)
+        both = may[:, None, :] & may[None, :, :] & (together != 0)[:, :, None]
+        started = np.abs(self.turned(leg) + together[:, :, None])
+        return np.asarray(np.where(both, started, 0.0).max(axis=2))
 
 
 def sum_of(
-    symbol: str, name: str, watts: Sequence[tuple[str, float]], assumption: str = ""
+    symbol: str, name: str, watts: Sequence[tuple[str, complex]], assumption: str = ""
 ) -> Figure:
-    """A sum of circuits, each an input: W."""
-    parts = [given(f"P_{i + 1}", w, "W", n, "load board") for i, (n, w) in enumerate(watts)]
-    return solve(
-        symbol,
-        "W",
-        name,
-        " + ".join(p.symbol for p in parts) or "0",
-        *parts,
-        source="sum",
-        assumption=assumption,
-    )
+    """A sum of circuits, each an input: W; what is off phase is added at a right angle."""
+    parts = [given(f"P_{i}", w.real, "W", n, "load board") for i, (n, w) in enumerate(watts, 1)]
+    off = [
+        given(f"Q_{i}", w.imag, "W", f"{n}, 30° off this line", "load board")
+        for i, (n, w) in enumerate(watts, 1)
+        if w.imag
+    ]
+    text = " + ".join(p.symbol for p in parts) or "0"
+    if off:
+        text = f"sqrt(({text})**2 + ({' + '.join(q.symbol for q in off)})**2)"
+    return solve(symbol, "W", name, text, *parts, *off, source="sum", assumption=assumption)
 
 
 def design_leg(name: str, sheet: Sheet, continuous: Figure, surge: Figure | None) -> Leg:
     """Sums of one leg, or of "all"."""
-    shares, draw = sheet.shares(name), sheet.draw(name)
-    on = [i for i, s in enumerate(shares) if s > 0]
+    weights, draw = sheet.weights(name), sheet.draw(name)
+    on = [i for i, w in enumerate(weights) if w]
 
-    def watts(some: Iterable[int]) -> list[tuple[str, float]]:
-        return [(sheet.loads[i].name, float(sheet.watts[i] * shares[i])) for i in some]
+    def watts(some: Iterable[int]) -> list[tuple[str, complex]]:
+        return [(sheet.loads[i].name, complex(sheet.watts[i] * weights[i])) for i in some]
 
     at = int(draw.argmax()) if on else 0
     running = sum_of(
@@ -119,11 +126,12 @@ def design_leg(name: str, sheet: Sheet, continuous: Figure, surge: Figure | None
     most, first = max(starts, default=(0.0, -1))
     start, starter = running, ""
     if most > running.n:
-        when = int(np.where(sheet.may[first], draw, -1.0).argmax())
+        extra = sheet.extra[first] * weights[first]
+        when = int(np.where(sheet.may[first], np.abs(sheet.turned(name) + extra), -1.0).argmax())
         rest = watts(i for i in on if i != first and sheet.may[i, when])
         one = (
             f"{sheet.loads[first].name}, starting",
-            float((sheet.watts[first] + sheet.extra[first]) * shares[first]),
+            complex((sheet.watts[first] + sheet.extra[first]) * weights[first]),
         )
         start, starter = (
             sum_of("P_start", "Worst start", [*rest, one], "the others run, one starts"),
