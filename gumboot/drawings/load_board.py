@@ -36,7 +36,8 @@ def load_board(design: Design) -> str:
     parts: list[str] = []
     y = TOP
     for i, x in ((i, x) for i, x in loads if x.backed and "+" in x.legs):
-        y = _circuit(parts, i, x, x_of, y, column * len(x.legs.split("+")))
+        on = [legs.index(leg) for leg in x.legs.split("+")]
+        y = _circuit(parts, i, x, x_of, y, column * (max(on) - min(on) + 1))
     narrow = {leg: [(i, x) for i, x in loads if x.backed and x.legs == leg] for leg in legs}
     low = y
     for leg in legs:

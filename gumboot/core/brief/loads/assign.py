@@ -23,7 +23,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gumboot.core.basis.figure import Figure, with_unit
-from gumboot.core.brief.loads.board import DAY_STEPS, Leg, may_run, weight
+from gumboot.core.brief.loads.board import DAY_STEPS, Leg, Sheet, may_run, weight
 from gumboot.core.plan import Load
 
 # of the search tree, for one program: a count and not a clock, so that the same board gives the
@@ -95,7 +95,7 @@ class _Program:
         leg: Leg,
         free: bool,
     ) -> None:
-        self.loads, self.lines = loads, list(lines)
+        self.loads, self.lines, self.starting = loads, list(lines), starting
         on = [v for v in loads if free or v.must or v.backed]
         self.fixed = {v.id for v in on if v.must or not free}
         self.cells = [
@@ -301,22 +301,33 @@ def _read(program: _Program, legs: dict[str, str], bound: float) -> Assignment:
         for v in program.loads
         if today[v.id] != legs[v.id]
     )
-    sums = {line: _on(program, legs, line) for line in program.lines}
+    sums = {line: _seen(program, legs, line) for line in program.lines}
+    in_phase = max(_on(program, legs, line) for line in program.lines)
     worst = max(sums.values())
     dropped = tuple(v.id for v in program.loads if not legs[v.id])
     return Assignment(
         legs,
         moves,
         worst,
-        min(bound, worst),
-        max(_on(program, today, line) for line in program.lines),
+        worst - max(0.0, in_phase - bound),
+        max(_seen(program, today, line) for line in program.lines),
         sums,
         dropped,
     )
 
 
+def _seen(program: _Program, legs: dict[str, str], line: str) -> float:
+    """W on a line in its worst hour as the board has it, with what lies off its phase."""
+    sheet = Sheet(
+        [v.model_copy(update={"legs": legs[v.id]}) for v in program.loads if legs[v.id]],
+        program.starting,
+        len(program.lines),
+    )
+    return float(sheet.draw(line).max(initial=0.0))
+
+
 def _on(program: _Program, legs: dict[str, str], line: str) -> float:
-    """W on a line in its worst hour."""
+    """W on a line in its worst hour, in phase with it."""
     return max(
         sum(
             program.part(v.running_w, legs[v.id], line)
