@@ -21,8 +21,9 @@ from gumboot.core.prove.band import Band, Known, combined, limits
 from gumboot.core.prove.dead import COLD_OVER_75
 from gumboot.core.prove.due import LIVE, Due, Stage
 from gumboot.core.prove.live import ALONE, loads_board, volt_dues
-from gumboot.core.prove.residual import FEEDS, has_island, residual_dues
+from gumboot.core.prove.residual import residual_dues
 from gumboot.core.size.conductors import SizedCircuit
+from gumboot.core.size.safeguards import FEEDS, has_island
 from gumboot.core.wake.plant import Lever
 from gumboot.core.wake.steps import OUTPUT, island_pairs, pairs_of
 
@@ -40,7 +41,7 @@ REJOINS = ("Enters service after", "Watches for")
 def island_dues(d: Design, duties: dict[str, Finding]) -> Iterator[Due]:
     """All that is due in an island, where this job has one."""
     unit, board = d.inverter, d.board
-    if unit is None or not has_island(d):
+    if unit is None or not has_island(d.plan):
         return
     off_grid = d.plan.supply.kind == "off-grid"
     stands = ALONE if off_grid else f"{grid_switch(d)} {STANDS}"

@@ -12,31 +12,10 @@ from gumboot.core.basis.figure import MEMORY, given
 from gumboot.core.basis.finding import Finding
 from gumboot.core.design import Design
 from gumboot.core.network.guards import host
-from gumboot.core.plan import Safeguard
 from gumboot.core.prove.due import LIVE, Due, Stage
-from gumboot.core.size.safeguards import DELAYED_MS, TRIPS_MS, residuals, where
+from gumboot.core.size.safeguards import DELAYED_MS, TRIPS_MS, lives, residuals, where
 
 WAITS_MS = 130.0  # a delayed device lets others go first: IEC 61008-1, from memory
-FEEDS = ("backup", "backup-feeder")  # circuits of an output of their own
-
-
-def has_island(d: Design) -> bool:
-    """Whether this job ever stands alone."""
-    return d.plan.backup.loads != "nothing" or d.plan.supply.kind == "off-grid"
-
-
-def lives(d: Design, s: Safeguard) -> bool:
-    """Whether what hangs behind a device is fed in the island: off grid all is; else not what the
-    main board feeds, nor a unit's grid side where its loads hang on an output of their own.
-    """
-    if d.plan.supply.kind == "off-grid":
-        return True
-    own = next((x.circuit for x in d.circuits if x.id == s.at), None)
-    if own is None:
-        return s.at not in ("main-panel", "outside") and has_island(d)
-    apart = any(x.circuit.family in FEEDS for x in d.circuits)
-    grid_side = ("changeover", "grid", "grid-feeder") if apart else ("changeover",)
-    return has_island(d) and own.family not in grid_side and own.source.body != "main-panel"
 
 
 def residual_dues(
@@ -49,12 +28,12 @@ def residual_dues(
     bodies = {b.id: b for b in d.bodies}
     circuits = {x.id: x.circuit for x in d.circuits}
     for n, s in residuals(d.plan):
-        if island and not lives(d, s):
+        if island and not lives(d.plan, d.circuits, s):
             continue
         most = DELAYED_MS if s.delayed else TRIPS_MS
         least = WAITS_MS if s.delayed else 0.0
         key = f"rcd.{n}.{'island' if island else 'grid'}"
-        closes = f"rcd.{n}.trips" if island or not lives(d, s) else ""
+        closes = f"rcd.{n}.trips" if island or not lives(d.plan, d.circuits, s) else ""
         at, named = host(s, bodies, circuits), where(s, d.circuits)
         yield Due(
             f"{key}.time",

@@ -19,6 +19,7 @@ from gumboot.core.size.conductors import SizedCircuit
 from gumboot.core.size.safeguards import RESIDUAL, ahead_of, for_loads, needed_type, plus
 
 BACKED_UP = ("backup", "backup-feeder", "loads", "existing-pv")  # fed in an island
+LOOP_RULE = "IEC 60364-4-41 411.4.4, 411.5"
 CURVE = "C"  # an inverter's inrush trips a B curve: common practice
 T_TRIP = given("t", 0.1, "s", "Instantaneous trip", "IEC 60898-1: under 0.1 s")
 T_SLOW = given(
@@ -175,29 +176,17 @@ def loop_findings(
             )
         )
     slow = [x for x in loops if x.grid and x.grid.n > x.limit.n]
+    behind = [x for x in slow if tt or ahead_of(plan, by_id[x.circuit])]
+    if behind:
+        found.append(_behind_a_device(behind, by_id))
     for x in slow:
-        says = (
-            f"{by_id[x.circuit].circuit.name}: the loop is {x.grid.text if x.grid else ''}; a"
-            f" {by_id[x.circuit].protection_text} breaker of curve {CURVE} trips at once up to"
-            f" {x.limit.text}."
-        )
-        guarded = bool(ahead_of(plan, by_id[x.circuit]))
+        if x in behind:
+            continue
         new = Safeguard(kind=RESIDUAL, at=x.circuit, type=needed_type(inverter))
-        cure = (
-            Cure("A residual-current device disconnects it")
-            if tt or guarded
-            else Cure("Plan a 300 mA residual-current device ahead of it", (plus(plan, new),))
-        )
-        found.append(
-            (note if tt or guarded else check)(
-                f"{x.circuit}.loop",
-                x.circuit,
-                says,
-                "IEC 60364-4-41 411.4.4, 411.5",
-                cure,
-                figures=(x.grid, x.limit) if x.grid else (),
-            )
-        )
+        cure = Cure("Plan a 300 mA residual-current device ahead of it", (plus(plan, new),))
+        says = f"{by_id[x.circuit].circuit.name}: {_too_high(x, by_id[x.circuit])}."
+        key, figures = f"{x.circuit}.loop", (x.grid, x.limit) if x.grid else ()
+        found.append(check(key, x.circuit, says, LOOP_RULE, cure, figures=figures))
     weak = [
         x
         for x in loops
@@ -208,6 +197,26 @@ def loop_findings(
     for x in loops:
         found += _adiabatic(by_id[x.circuit], x, neutral_v(plan, inverter))
     return tuple(loops), found
+
+
+def _too_high(x: Loop, s: SizedCircuit) -> str:
+    return (
+        f"the loop is {x.grid.text if x.grid else ''}; a {s.protection_text} breaker of curve"
+        f" {CURVE} trips at once up to {x.limit.text}"
+    )
+
+
+def _behind_a_device(rows: list[Loop], by_id: dict[str, SizedCircuit]) -> Finding:
+    """Loops that a residual-current device disconnects, told by the one that is worst."""
+    worst = max(rows, key=lambda x: (x.grid.n if x.grid else 0.0) / x.limit.n)
+    s, n = by_id[worst.circuit], len(rows) - 1
+    more = f" and {n} more circuit{'s' if n > 1 else ''}" if n else ""
+    says = (
+        f"{s.circuit.name}{more}: {_too_high(worst, s)}. A residual-current device disconnects"
+        f" {'them' if n else 'it'}."
+    )
+    figures = (worst.grid, worst.limit) if worst.grid else ()
+    return note("loop.residual", s.id, says, LOOP_RULE, figures=figures)
 
 
 def _lives_on(s: SizedCircuit, plan: Plan) -> bool:

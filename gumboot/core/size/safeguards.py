@@ -18,6 +18,7 @@ from gumboot.core.plan import RESIDUAL_TYPES, TRIPS_MA, Plan, Safeguard
 from gumboot.core.plan.safeguard import ResidualType, SafeguardKind
 from gumboot.core.size.conductors import SizedCircuit
 
+FEEDS = ("backup", "backup-feeder")  # circuits of an output of their own
 TOUCH_V = 50.0  # conventional limit, alternating current: 60364-4-41 411.5.3
 RESIDUAL: SafeguardKind = "residual-current device"
 TYPE_RULE = f"IEC 60364-7-712 712.530.3; {COMMON_PRACTICE}"
@@ -50,6 +51,25 @@ def ahead_of(plan: Plan, s: SizedCircuit) -> list[tuple[int, Safeguard]]:
     return [(n, x) for n, x in residuals(plan) if x.at in way]
 
 
+def has_island(plan: Plan) -> bool:
+    """Whether a job ever stands alone."""
+    return plan.backup.loads != "nothing" or plan.supply.kind == "off-grid"
+
+
+def lives(plan: Plan, sized: Sequence[SizedCircuit], s: Safeguard) -> bool:
+    """Whether what hangs behind a device is fed in the island: off grid all is; else not what the
+    main board feeds, nor a unit's grid side where its loads hang on an output of their own.
+    """
+    if plan.supply.kind == "off-grid":
+        return True
+    own = next((x.circuit for x in sized if x.id == s.at), None)
+    if own is None:
+        return s.at not in ("main-panel", "outside") and has_island(plan)
+    apart = any(x.circuit.family in FEEDS for x in sized)
+    grid_side = ("changeover", "grid", "grid-feeder") if apart else ("changeover",)
+    return has_island(plan) and own.family not in grid_side and own.source.body != "main-panel"
+
+
 def needed_type(inverter: Inverter) -> ResidualType:
     """What a device ahead of the inverter has to see: by its declaration, else everything."""
     return inverter.residual or "B"
@@ -68,12 +88,15 @@ def residual_findings(
     if not plan.book.loops:
         return []
     found = [*_tt(plan, inverter, sized), *_types(plan, inverter, sized), *_blinded(plan, sized)]
-    fed = "in an island" if plan.supply.kind == "off-grid" else "fed by the grid and in an island"
     for n, s in residuals(plan):
+        by = [
+            *(["fed by the grid"] if plan.supply.kind != "off-grid" else []),
+            *(["in an island"] if lives(plan, sized, s) else []),
+        ]
         most = DELAYED_MS if s.delayed else TRIPS_MS
         says = (
             f"The {s.trip_ma} mA device of type {s.type} at {where(s, sized)} trips in at most"
-            f" {most:g} ms at its rated residual current, {fed}."
+            f" {most:g} ms at its rated residual current, {' and '.join(by)}."
         )
         asked = Asked("Prove", "time", most=most)
         found.append(duty(f"rcd.{n}.trips", "main-panel", says, TRIPS_RULE, asked))

@@ -241,9 +241,7 @@ def test_residual_devices_are_tried_where_they_are_fed():
     """
 
     def with_at(document, at):
-        return listed(other(document, safeguards=[{"kind": "residual-current device", "at": at}]))[
-            1
-        ]
+        return listed(other(document, safeguards=[{"kind": "residual-current device", "at": at}]))
 
     for document, at, island in (
         (SALTINGS_BARN, "main-panel", False),
@@ -252,11 +250,13 @@ def test_residual_devices_are_tried_where_they_are_fed():
         (MOSSBANK_TERRACE, "grid-1", True),
         (MOSSBANK_TERRACE, "changeover", False),
     ):
-        rows = with_at(document, at)
+        d, rows = with_at(document, at)
+        duty = next(f for f in d.duties if f.key == "rcd.0.trips")
+        assert ("in an island" in duty.says) is island, (at, duty.says)
         assert ("rcd.0.island.time" in rows) is island, (at, island)
         closes = rows["rcd.0.island.time" if island else "rcd.0.grid.time"]
         assert closes.duty == "rcd.0.trips", at
-    assert with_at(MOSSBANK_TERRACE, "grid-1")["rcd.0.grid.time"].place == "gateway"
+    assert with_at(MOSSBANK_TERRACE, "grid-1")[1]["rcd.0.grid.time"].place == "gateway"
 
 
 def test_the_main_boards_devices_say_how_much_they_break():

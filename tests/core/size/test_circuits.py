@@ -550,3 +550,13 @@ def test_a_battery_port_whose_largest_breaker_is_small_is_held_by_a_setting(hero
     after = design(Plan.model_validate(apply(plan.model_dump(), keyed.changes)), book)
     assert not [f for f in after.findings if f.key.endswith(".maker")]
     assert next(s for s in after.circuits if s.id == "battery-1").protection.n == 125
+
+
+def test_loops_that_a_residual_device_disconnects_are_one_note():
+    """On TT every breaker is too slow, which is no news of each circuit."""
+    d = design(Plan.model_validate(SHAPES["TT"]), catalogue())
+    slow = [x for x in d.loops if x.grid and x.grid.n > x.limit.n]
+    notes = [f for f in d.findings if f.key == "loop.residual"]
+    assert len(slow) > 1 and len(notes) == 1
+    assert f"and {len(slow) - 1} more circuit" in notes[0].says
+    assert not any(f.key.endswith(".loop") for f in d.findings)
