@@ -257,6 +257,15 @@ def test_a_packs_own_breaker_is_good_for_its_rating_and_no_more(shape, pack, amp
     assert {f.key: f.level for f in weak.findings}["pack-1.warm"] == "stop"
 
 
+def test_what_a_maker_names_is_no_way_round_the_eighty_percent(heron):
+    """50 A behind 60 A that the sheet names, fitted by hand: 705.30 asks 62.5 A all the same."""
+    shelf = shelf_with("marram-s8", lambda d: d["grid"].update(protection_named_a=60))
+    named = {s.id: s for s in design(heron, shelf).circuits}["grid-1"]
+    assert named.protection.n == 70
+    by_hand = design(altered(heron, "/fitted/grid-1/protection_a", 60), shelf)
+    assert {f.key: f.level for f in by_hand.findings}["grid-1.warm"] == "stop"
+
+
 def test_protection_above_the_makers_maximum(heron):
     plan = altered(heron, "/fitted/grid-1/protection_a", 100)
     assert found(plan)["grid-1.maker"].level == "stop"

@@ -233,16 +233,16 @@ def _warm(s: SizedCircuit, p: Figure, right: Cure) -> Iterator[Finding]:
     says = f"{c.name}: {c.current.text} continuous through a {p.text} breaker is"
     figures = (c.current, s.i_req)
     if p.n < c.current.n - 1e-9:
-        cures = (Cure("Choose smaller equipment"),) if c.owns else (right, SMALLER)
+        cures = (SMALLER,) if c.owns else (right, SMALLER)
         more = f"{says} more than its rating; it will trip."
         yield stop(f"{c.id}.warm", c.id, more, s.rules.clause_protection, *cures, figures=figures)
-    elif c.owns or p.n == c.protection_named_a:
+    elif c.owns:
         return
     elif p.n < s.rules.book.continuous * c.current.n - 1e-9:
         warm = f"{says} past 80 % of it; it will run warm and trip."
         cures = (right, SMALLER)
         yield stop(f"{c.id}.warm", c.id, warm, s.rules.clause_protection, *cures, figures=figures)
-    else:
+    elif p.n != c.protection_named_a:  # its maker's word goes before common practice
         near = f"{says} past 80 % of it, which a battery's breaker is seldom drawn to."
         yield check(f"{c.id}.warm", c.id, near, COMMON_PRACTICE, right, figures=figures)
 
