@@ -94,7 +94,7 @@ def server(demo_database: Callable[[str], str]) -> Iterator[Server]:
 @pytest.fixture(scope="session")
 def chromium() -> Iterator[Browser]:
     with sync_playwright() as p:
-        browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=ARGS)
+        browser = p.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=ARGS)
         yield browser
         browser.close()
 
