@@ -245,6 +245,27 @@ SHAPES: dict[str, dict[str, Any]] = {
         backup={"loads": "whole house", "bond": "inverter", "board_a": 40},
         runs=runs(TERRACE, generator=BY_C),
     ),
+    "on a sub-board": other(
+        TERRACE,
+        supply__connection="sub-board breaker",
+        supply__sub_board={"breaker_a": 40, "bus_a": 63},
+        runs=runs(TERRACE, sub_feeder={"length_m": 28, "method": "D2"}),
+        fitted={"sub-feeder": {"size": "10 mm²"}},
+    ),
+    "two units on a sub-board, a PV inverter at the main": other(
+        TERN_HOLLOW,
+        supply__connection="sub-board breaker",
+        supply__sub_board={"breaker_a": 125, "bus_a": 200, "backfeed": "elsewhere"},
+        backup={"loads": "essential board", "board_a": 100},
+        kit__existing_pv={"power_w": 3800, "side": "grid side"},
+        runs=runs(TERN_HOLLOW, existing_pv=US, sub_feeder={**US, "length_m": 25, "material": "Al"}),
+    ),
+    "a gateway behind a sub-board": other(
+        MOSSBANK_TERRACE,
+        supply__connection="sub-board breaker",
+        supply__sub_board={"breaker_a": 50},
+        backup__loads="transfer-switched circuits",
+    ),
     "TT": other(MOSSBANK_TERRACE, supply__earthing="TT", supply__loop_ohm=80),
 }
 

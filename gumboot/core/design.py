@@ -44,6 +44,7 @@ from gumboot.core.size.chapters import (
     RACEWAYS,
     SHARING,
     SIZED,
+    SUB_BOARD,
     UTILITY,
 )
 from gumboot.core.size.conductors import SizedCircuit
@@ -83,6 +84,7 @@ CHAPTERS: tuple[Chapter[Any], ...] = (
     UTILITY,
     RACEWAYS,
     BUSBARS,
+    SUB_BOARD,
     METERING,
     DISCONNECTS,
     EARTHS,

@@ -101,7 +101,17 @@ WISHES = st.fixed_dictionaries(
         "kit__inverters": st.integers(1, 3),
         "kit__banks": st.sampled_from(["one for all", "one per inverter"]),
         "backup__loads": st.sampled_from(["whole house", "essential board", "nothing"]),
-        "supply__connection": st.sampled_from(["main-panel breaker", "supply-side tap"]),
+        "supply__connection": st.sampled_from(
+            ["main-panel breaker", "sub-board breaker", "supply-side tap"]
+        ),
+        "supply__sub_board": st.fixed_dictionaries(
+            {},
+            optional={
+                "breaker_a": st.sampled_from([32, 60, 100]),
+                "bus_a": st.sampled_from([63, 100, 125]),
+                "backfeed": st.sampled_from(["opposite end", "elsewhere"]),
+            },
+        ),
         "safeguards": st.sampled_from(
             [
                 [],

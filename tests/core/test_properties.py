@@ -72,7 +72,9 @@ plans = st.fixed_dictionaries(
                 "bus_a": maybe(st.floats(1, 4000)),
                 "backfeed": st.sampled_from(["opposite end", "elsewhere"]),
                 "load_breakers_a": maybe(st.floats(0, 9000)),
-                "connection": st.sampled_from(["main-panel breaker", "supply-side tap"]),
+                "connection": st.sampled_from(
+                    ["main-panel breaker", "sub-board breaker", "supply-side tap"]
+                ),
                 "service_size": maybe(sizes),
                 "earthing": maybe(st.sampled_from(["TN-C-S", "TN-S", "TT"])),
                 "loop_ohm": maybe(st.floats(0.01, 200)),

@@ -81,6 +81,7 @@ class Book:
     method_said: str
     american: bool
     main_board: str
+    sub_board: str
     earth_label: str
     neutral_opened: bool
     bonded_by_network: tuple[str, ...]

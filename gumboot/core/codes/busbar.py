@@ -11,6 +11,7 @@ from gumboot.core.basis.formula import Formula
 from gumboot.core.codes import iec, nec
 
 NEC_RULE = f"{nec.BOOK} 705.12(B)"
+WHOLE = "100 % rule, 705.12(B)(1)"
 SUMMED = "sum of breakers, 705.12(B)(3)"
 IEC_RULE = f"{iec.BOOK}-5-55 551.7.2, IEC 61439-3"
 USED_120 = Formula(
@@ -52,7 +53,7 @@ def nec_fed(output: Figure, main: Figure, bus: Figure, breakers: Figure | None, 
     """
     used, allowed = USED_120.figure(output, main), ALLOWED_120.figure(bus)
     if used.n <= bus.n:
-        return Fed(used, allowed, "100 % rule, 705.12(B)(1)")
+        return Fed(used, allowed, WHOLE)
     if far and used.n <= allowed.n:
         return Fed(used, allowed, "120 % rule, 705.12(B)(2)")
     if breakers is not None and breakers.n <= bus.n:

@@ -30,6 +30,7 @@ WHAT: dict[str, str] = {
     "backup-combiner": "brings the machines together on the house's side",
     "generator-combiner": "shares the generator out to the machines",
     "generator": "the generator, or where it is plugged in",
+    "sub-board": "feeds a part of the house, and the machines meet the street there",
     "house-panel": "feeds the rest of the house",
 }
 NOT_NEAR = (

@@ -58,6 +58,7 @@ class BrokenCatalogue(ValueError):
 
 SAME_CABLE: dict[Family, Family] = {
     "tap": "grid",
+    "sub-feeder": "grid",
     "port-use": "backup",
     "generator-unit": "generator",
 }

@@ -23,6 +23,7 @@ Family = Literal[
     "generator-unit",
     "existing-pv",
     "tap",
+    "sub-feeder",
     "port-use",
 ]
 Supplied = Literal[

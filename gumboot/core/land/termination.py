@@ -29,7 +29,7 @@ Method = Literal[
 STAGES: tuple[tuple[str, tuple[Family, ...]], ...] = (
     ("Battery", ("battery", "pack")),
     ("PV", ("pv", "existing-pv")),
-    ("Grid", ("grid", "grid-feeder", "changeover", "tap")),
+    ("Grid", ("grid", "grid-feeder", "changeover", "tap", "sub-feeder")),
     ("Backup", ("backup", "backup-feeder", "loads")),
     ("Generator", ("generator", "generator-unit", "port-use")),
 )

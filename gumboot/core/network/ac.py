@@ -26,7 +26,7 @@ from gumboot.core.network.element import Bond, Source, Work
 from gumboot.core.network.generator import lay_generator
 from gumboot.core.network.house import most_on_a_line
 from gumboot.core.network.others import existing_pv, lay_port_use
-from gumboot.core.network.service import lay_service, main_end
+from gumboot.core.network.service import behind, lay_service, main_end
 from gumboot.core.network.shape import (
     Line,
     changeover_name,
@@ -150,8 +150,9 @@ def _side(b: Builder, family: Family, feeder: Family, port: Port, current: Figur
     combiner, name = f"{family}-combiner", f"{family.capitalize()} combiner"
     works: Work = "grid" if family == "grid" else "backup"
     grid_path = ("grid-1",) if b.inverter.grid and on_grid(b) else ()
-    grid_upstream = (*grid_path, *(() if direct else ("grid-feeder",)))
-    before = ("changeover",) if grid_on_gateway(b) else ()  # the gateway stands between
+    grid_upstream = (*grid_path, *(() if direct else ("grid-feeder",)), *behind(b))
+    gateway = ("changeover",) if grid_on_gateway(b) else ()  # it stands between
+    before = (*gateway, *behind(b))
     if not direct:
         b.body(combiner, "grid-combiner" if family == "grid" else "backup-combiner", name)
         b.node(combiner, combiner, "ac", bar=True)

@@ -9,7 +9,7 @@ from gumboot.core.network.circuit import End, end
 from gumboot.core.network.currents import board_current, line_voltage
 from gumboot.core.network.element import Load, SwitchKind, Work
 from gumboot.core.network.house import most_on_a_line
-from gumboot.core.network.service import main_end, main_switch
+from gumboot.core.network.service import behind, main_end, main_switch
 from gumboot.core.network.shape import (
     changeover_body,
     changeover_name,
@@ -150,6 +150,7 @@ def lay_house(b: Builder, current: Figure) -> None:
             "breaker",
             most,
             named_a=named,
+            upstream=behind(b),
         )
     else:
         b.existing("changeover", main_switch(b, "feeder breaker", "grid"), grid_side)
@@ -174,7 +175,7 @@ def lay_house(b: Builder, current: Figure) -> None:
             "breaker",
             most,
             named_a=named,
-            upstream=("changeover",),
+            upstream=("changeover", *behind(b)),
         )
     else:
         b.existing("loads", load_side, _loads_main(b))

@@ -26,6 +26,7 @@ Role = Literal[
     "loads",
     "generator",
     "house-panel",
+    "sub-board",
     "port-use",
 ]
 UNITY = given("pf", 1.0, "", "Power factor", "the inverter's default")

@@ -16,7 +16,7 @@ from gumboot.core.network.currents import (
     source_current,
 )
 from gumboot.core.network.element import Load, Source, Work
-from gumboot.core.network.service import grid_board, main_end
+from gumboot.core.network.service import behind, grid_board, main_end
 from gumboot.core.network.shape import conductors_of, line_of, on_grid
 from gumboot.core.plan import ExistingPv, PortUse
 
@@ -76,7 +76,7 @@ def existing_pv(b: Builder, n: int, pv: ExistingPv) -> None:
             line_voltage(b.supply, b.inverter),
             "breaker",
             800,
-            upstream=("loads", "changeover") if backed else (),
+            upstream=("loads", "changeover", *behind(b)) if backed else (),
         )
         return
     at = f"{board}/{port}" if board else "main-panel"

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from gumboot.core.basis.figure import Figure, given, solve
 from gumboot.core.basis.words import inside
 from gumboot.core.network.builder import Builder
@@ -9,8 +11,10 @@ from gumboot.core.network.circuit import End, end
 from gumboot.core.network.currents import board_current, line_voltage, port_current
 from gumboot.core.network.element import Load, Source, Work
 from gumboot.core.network.house import most_on_a_line
-from gumboot.core.network.shape import Line, has_changeover, main_name, tapped
+from gumboot.core.network.shape import Line, has_changeover, main_name, subbed, tapped
 
+SUB: Literal["sub-board"] = "sub-board"
+FEEDER: Literal["sub-feeder"] = "sub-feeder"
 THEIRS = "only the utility can cut it off"
 
 
@@ -41,9 +45,59 @@ def lay_service(b: Builder) -> None:
         )
     else:
         _tap(b, hub)
+    if subbed(b):
+        _sub_board(b)
     if b.plan.backup.loads != "whole house" or not has_changeover(b):
         at = "house-panel" if "house-panel" in b.bodies else "main-panel"
         b.loads.append(Load("house", "the house's own circuits", at))
+
+
+def _sub_board(b: Builder) -> None:
+    """A board behind the main one: its breaker there, and the feeder between, sized where its run
+    is planned.
+    """
+    supply, name = b.plan.supply, b.plan.book.sub_board
+    rating = supply.sub_board.breaker_a
+    b.body(SUB, SUB, name, f"{rating:g} A feeder" if rating else "feeder not known")
+    bar = b.node(SUB, SUB, "ac", bar=True)
+    b.loads.append(Load(SUB, f"the {inside(name)}'s own circuits", SUB))
+    port = f"{inside(name)} breaker"
+    if b.run(FEEDER, FEEDER) is None:
+        at = b.node(f"main-panel/{port}", "main-panel", "ac")
+        b.open_by(
+            f"main-panel/{port}",
+            "breaker",
+            port,
+            "main-panel",
+            "main-panel",
+            at,
+            "grid",
+            b.poles(),
+            rated_a=rating,
+        )
+        b.existing(FEEDER, at, bar)
+        return
+    one = port_current(b.inverter, b.plan.book, b.through_a)
+    units = given("n_inv", most_on_a_line(b.plan, b.inverter), "", "Inverters", "plan")
+    says = "Continuous current, all inverters"
+    amps = solve("I_all", "A", says, "n_inv * I", units, one, source="sum")
+    if rating:
+        board = given("I_board", rating, "A", "Breaker of the feeder", "brief")
+        amps = b.plan.book.board_load.figure(board)
+    held = rating or b.good_for(amps.n)
+    b.add(
+        FEEDER,
+        FEEDER,
+        f"{main_name(b)} to {inside(name)}",
+        b.box("main-panel", main_name(b), "panel", port, held, "ac-breaker", "grid"),
+        b.box(SUB, name, "panel", "main lugs", held),
+        b.ac,
+        amps,
+        line_voltage(b.supply, b.inverter),
+        "breaker",
+        800,
+        named_a=rating,
+    )
 
 
 def _tap(b: Builder, hub: str) -> None:
@@ -141,18 +195,26 @@ def grid_board(b: Builder) -> str:
     return "house-panel" if "house-panel" in b.nodes else ""
 
 
+def behind(b: Builder) -> tuple[str, ...]:
+    """The feeder that everything on a sub-board comes through, where it is planned."""
+    return (FEEDER,) if subbed(b) and b.run(FEEDER, FEEDER) else ()
+
+
 def main_end(b: Builder, port: str, amps: float, works: Work, line: Line = "") -> End:
     if tapped(b):
         return b.box("main-panel", main_name(b), "tap", port, amps, None, works)
+    if subbed(b):
+        return b.box(SUB, b.plan.book.sub_board, "panel", port, amps, "ac-breaker", works, line)
     return b.box("main-panel", main_name(b), "panel", port, amps, "ac-breaker", works, line)
 
 
 def main_switch(b: Builder, port: str, works: Work) -> str:
-    """A breaker of the main panel that was there before; on a tap its lugs."""
+    """A breaker of the main panel, or of the sub-board, that was there before; on a tap its
+    lugs.
+    """
     if tapped(b):
         return "main-panel"
-    at = b.node(f"main-panel/{port}", "main-panel", "ac")
-    b.open_by(
-        f"main-panel/{port}", "breaker", port, "main-panel", "main-panel", at, works, b.poles()
-    )
+    board = SUB if subbed(b) else "main-panel"
+    at = b.node(f"{board}/{port}", board, "ac")
+    b.open_by(f"{board}/{port}", "breaker", port, board, board, at, works, b.poles())
     return at

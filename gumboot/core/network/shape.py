@@ -41,6 +41,11 @@ def tapped(b: Builder) -> bool:
     return b.plan.supply.connection == "supply-side tap"
 
 
+def subbed(b: Builder) -> bool:
+    """Whether the units connect at a board behind the main one."""
+    return on_grid(b) and b.plan.supply.connection == "sub-board breaker"
+
+
 def spread(b: Builder) -> bool:
     """Whether single-phase units stand on the lines of a house of several."""
     return shared_out(b.plan, b.inverter)

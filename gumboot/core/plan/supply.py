@@ -16,9 +16,22 @@ from gumboot.core.plan.fields import (
 )
 
 
+class SubBoard(Part):
+    """A board behind the main one, where the inverters connect: the breaker in the main board that
+    feeds it, and its busbar, in A; where on it the back-fed breaker sits; the sum of its load
+    breakers in A if known.
+    """
+
+    breaker_a: Amps | None = None
+    bus_a: Amps | None = None
+    backfeed: Literal["opposite end", "elsewhere"] = "opposite end"
+    load_breakers_a: Annotated[float, Field(ge=0, le=10000)] | None = None
+
+
 class Supply(Part):
     """The service: main breaker and busbar in A; where the back-fed breaker sits; the sum of all
-    load breakers if known; size and metal of its service conductors.
+    load breakers if known; size and metal of its service conductors. sub_board: of a board behind
+    it, where the inverters connect there.
 
     Under the IEC: earthing of the supply, the external loop impedance or the earth electrode in Ω;
     whether the installation has an earth electrode of its own. fault_a: the most that the utility
@@ -28,7 +41,10 @@ class Supply(Part):
     kind: Supplied | Literal["off-grid"] = "split-phase 120/240 V"
     main_breaker_a: Amps | None = None
     bus_a: Amps | None = None
-    connection: Literal["main-panel breaker", "supply-side tap"] = "main-panel breaker"
+    connection: Literal["main-panel breaker", "sub-board breaker", "supply-side tap"] = (
+        "main-panel breaker"
+    )
+    sub_board: SubBoard = SubBoard()
     backfeed: Literal["opposite end", "elsewhere"] = "opposite end"
     load_breakers_a: Annotated[float, Field(ge=0, le=10000)] | None = None
     service_size: Size | None = None

@@ -21,7 +21,7 @@ from gumboot.core.network.house import house_supply, line_of
 from gumboot.core.plan import ExistingPv, Plan, PortUse
 from gumboot.core.size.conductors import SizedCircuit
 
-ROLES = ("main-panel", "house-panel", "grid-combiner", "backup-combiner", "loads")
+ROLES = ("main-panel", "house-panel", "sub-board", "grid-combiner", "backup-combiner", "loads")
 HOUSE = ("main-panel", "house-panel")  # its own panel: beside a tap the disconnect is no bar
 LABELS = (
     Cure("Label the back-fed breaker: do not relocate"),
@@ -98,6 +98,8 @@ def _rating(plan: Plan, network: Network, body: str) -> Figure | None:
     """The rating of a busbar in A: as surveyed, or as the box chosen for it has it."""
     if body in HOUSE:
         typed = plan.supply.bus_a
+    elif body == "sub-board":
+        typed = plan.supply.sub_board.bus_a
     elif body == "loads-panel" and plan.backup.loads == "whole house":
         typed = plan.backup.bus_a
     else:
@@ -116,6 +118,9 @@ def _main(
     if body in HOUSE:
         typed = plan.supply.main_breaker_a
         return given("I_main", typed, "A", "Main breaker", "brief") if typed else None
+    if body == "sub-board":
+        typed = plan.supply.sub_board.breaker_a
+        return given("I_main", typed, "A", "Breaker of the feeder", "brief") if typed else None
     combines = body.endswith("-combiner")
     if combines and (body == "backup-combiner" or not plan.book.mains_feed_combiners):
         return given("I_main", 0.0, "A", "No load hangs on it", "plan")
@@ -165,7 +170,9 @@ def _judge(
     bus: Figure,
     breakers: Sequence[Figure],
 ) -> Bus:
-    far = plan.supply.backfeed == "opposite end" or body not in HOUSE
+    supply, sub = plan.supply, body == "sub-board"
+    sits = (supply.sub_board if sub else supply).backfeed if sub or body in HOUSE else ""
+    far = sits != "elsewhere"
     total = _sum(plan, body, breakers) if plan.book.rule_120 else None
     fed = plan.book.fed(output, main, bus, total, far)
     return Bus(body, label, output, fed.used, fed.allowed, total, bus, fed.passes)
@@ -176,8 +183,8 @@ def _sum(plan: Plan, body: str, breakers: Sequence[Figure]) -> Figure | None:
     their sum is known.
     """
     parts = [f.renamed(f"I_{k}") for k, f in enumerate(breakers, 1)]
-    if body in HOUSE:
-        loads = _loads_left(plan)
+    if body in HOUSE or body == "sub-board":
+        loads = _loads_left(plan, body)
         if loads is None:
             return None
         parts.insert(0, loads)
@@ -196,14 +203,15 @@ def _sum(plan: Plan, body: str, breakers: Sequence[Figure]) -> Figure | None:
     )
 
 
-def _loads_left(plan: Plan) -> Figure | None:
-    """All load breakers on the house's own panel: as counted; none where the whole house is backed
-    up, since its circuits have moved behind the unit.
+def _loads_left(plan: Plan, body: str) -> Figure | None:
+    """All load breakers on the house's own panel, or on a sub-board: as counted; none where the
+    whole house is backed up, since its circuits have moved behind the unit.
     """
-    counted = plan.supply.load_breakers_a
+    sub = body == "sub-board"
+    counted = (plan.supply.sub_board if sub else plan.supply).load_breakers_a
     if counted is not None:
         return given("I_branch", counted, "A", "All load breakers together", "brief")
-    if plan.backup.loads == "whole house":
+    if plan.backup.loads == "whole house" and not sub:
         return given("I_branch", 0.0, "A", "No load is left on it: all is backed up", "plan")
     return None
 
@@ -212,7 +220,7 @@ def _unknown(
     plan: Plan, body: str, label: str, output: Figure, bus: Figure | None
 ) -> list[Finding]:
     """A board that a PV inverter feeds and whose busbar nobody has read."""
-    if body in HOUSE or bus is not None:
+    if body in HOUSE or body == "sub-board" or bus is not None:
         return []
     says = (
         f"{label} is fed {output.text} by a PV inverter beside its own supply, and the rating of"
@@ -247,7 +255,7 @@ def bus_findings(plan: Plan, bus: Bus) -> list[Finding]:
         says = f"The {name}'s bus passes by the {bus.passes}: {used.text} against {allowed.text}."
         cure = LABELS[summed is not None]
         return [note("bus.passes", bus.body, says, rule, cure, figures=(used, allowed))]
-    cures = _main_cures(plan, bus) if not mark else []
+    cures = _main_cures(plan, bus) if not mark else _sub_cures(plan, bus)
     cures.append(Cure("Fit a panel with a larger bus"))
     says = (
         f"Main breaker and inverters can feed {bus.used_120.against(bus.allowed_120.n)} into a"
@@ -262,6 +270,17 @@ def bus_findings(plan: Plan, bus: Bus) -> list[Finding]:
         )
         shown = (most, bus.bus)
     return [stop(f"bus.overfed{mark}", bus.body, says, rule, *cures, figures=shown)]
+
+
+def _sub_cures(plan: Plan, bus: Bus) -> list[Cure]:
+    if bus.body != "sub-board":
+        return []
+    at_main = Change("/supply/connection", "main-panel breaker")
+    rows = [Cure("Connect at the main panel", (at_main,))]
+    if plan.supply.sub_board.backfeed == "elsewhere" and bus.used_120.n <= bus.allowed_120.n:
+        change = Change("/supply/sub_board/backfeed", "opposite end")
+        rows.insert(0, Cure("Put the back-fed breaker at the opposite end of the bus", (change,)))
+    return rows
 
 
 def _main_cures(plan: Plan, bus: Bus) -> list[Cure]:

@@ -31,13 +31,14 @@ from gumboot.core.size.conductors import (
     told_together,
 )
 from gumboot.core.size.derating import derated, derating_findings
-from gumboot.core.size.equipment import BANK, FITS, Found
+from gumboot.core.size.equipment import BANK, FITS, THROUGH, Found
 from gumboot.core.size.inrush import Inrush, design_inrush, inrush_findings, peak_findings
 from gumboot.core.size.limits import packs_allow
 from gumboot.core.size.loops import Loop, loop_findings
 from gumboot.core.size.raceways import Raceway, lay_raceways
 from gumboot.core.size.safeguards import residual_findings
 from gumboot.core.size.sharing import Sharing, one_way_ohm, share_out
+from gumboot.core.size.sub_board import sub_board_findings
 from gumboot.core.size.supply import electrode, main_bonding
 from gumboot.core.size.utility_fault import fault_findings
 from gumboot.core.size.ventilation import air, air_findings
@@ -347,6 +348,21 @@ BUSBARS: Chapter[tuple[tuple[Bus, ...], Found]] = Chapter(
     requires=(KIT, NETWORK, CONDUCTORS),
     findings=lambda made, d: made[1],
     figures=_bus_figures,
+)
+
+
+def _sub_board(d: Draft) -> Found:
+    changed_over = any(b.role == "changeover" for b in d[NETWORK].bodies)
+    return tuple(sub_board_findings(d.plan, chosen(d).inverter, changed_over, d[THROUGH]))
+
+
+SUB_BOARD: Chapter[Found] = Chapter(
+    "sub-board",
+    _sub_board,
+    reads=("supply", "backup", "kit", "code", "runs"),
+    requires=(KIT, NETWORK),
+    needs=(THROUGH,),
+    findings=lambda found, d: found,
 )
 
 

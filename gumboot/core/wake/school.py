@@ -6,6 +6,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
+from gumboot.core.basis.words import inside
+from gumboot.core.codes.books import BOOKS
 from gumboot.core.kit import Inverter, Pack
 from gumboot.core.kit.words import Opening
 from gumboot.core.plan.waking import School
@@ -27,6 +29,8 @@ RANKS: dict[School, tuple[Kind, ...]] = {
         *("grid", "pv", "changeover", "loads", "pv inverter"),
     ),
 }
+# What feeds the house itself, ahead of the units.
+HOUSE = ("main-panel/main", *(f"main-panel/{inside(b.sub_board)} breaker" for b in BOOKS.values()))
 SAYS: dict[School, str] = {
     "maker": "as the makers say, else by the kind of system",
     "battery first": "battery, unit, PV, grid, loads",
@@ -49,12 +53,13 @@ def school_of(plan_school: School, inverter: Inverter, off_grid: bool) -> School
 
 def ranks_of(plant: Plant, school: School) -> tuple[int, ...]:
     """The rank of each lever; what does not serve comes after all. Within a kind the house's own
-    main comes first, then what is of one unit, then what joins several.
+    main and the feeder of its sub-board come first, then what is of one unit, then what joins
+    several.
     """
     order = RANKS[school]
 
     def rank(x: Lever) -> int:
-        within = 0 if x.id == "main-panel/main" else 1 if x.unit >= 0 else 2
+        within = 0 if x.id in HOUSE else 1 if x.unit >= 0 else 2
         return 3 * order.index(x.kind) + within if x.kind in order else 3 * len(order)
 
     return tuple(map(rank, plant.levers))

@@ -20,6 +20,7 @@ from gumboot.core.wall.rect import Rect
 NOT_ON_A_WALL = ("array", "generator")
 WORKED_AT = (
     "main-panel",
+    "sub-board",
     "loads",
     "changeover",
     "grid-combiner",
@@ -28,7 +29,7 @@ WORKED_AT = (
     "dc-bus",
     "inverter",
 )
-STOOD_BEFORE = ("main-panel", "pv-inverter")
+STOOD_BEFORE = ("main-panel", "sub-board", "pv-inverter")
 PV_INVERTER = Enclosure(
     width=400,
     height=500,

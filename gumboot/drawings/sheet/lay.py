@@ -57,6 +57,8 @@ def _close(sheet: Sheet) -> None:
         + [p for _, way in sheet.links for p in way]
     )
     points += [(b.right, b.bottom) for b in sheet.boxes.values()]
+    if sub := sheet.boxes.get("sub-board"):
+        points.append((sub.right + 90, sub.y))  # the words of its feeder
     top = min([p[1] for p in points] + ([sheet.service[1][1]] if sheet.service else []))
     if top < 22:
         _lower(sheet, 22 - top)

@@ -30,6 +30,7 @@ def lay_links(sheet: Sheet, design: Design, has: Parts, units: list[Box]) -> Non
             sheet.links.append((link.id, ((a.x + a.w / 2, a.bottom), (b.x + b.w / 2, b.y))))
         elif link.load == "main-panel" and sheet.service:
             x, y = sheet.service[0][0], sheet.ring
+            up = b.x - 12 if "sub-board" in sheet.boxes else x - 16
             if has.count == 1 or not (has.grid and has.backup):
                 lane = lane_y - 6 * lanes
                 lanes += 1
@@ -39,15 +40,15 @@ def lay_links(sheet: Sheet, design: Design, has: Parts, units: list[Box]) -> Non
                         (
                             (a.right - 16, a.y),
                             (a.right - 16, lane),
-                            (x - 16, lane),
-                            (x - 16, y),
+                            (up, lane),
+                            (up, y),
                             (x - 6, y),
                         ),
                     )
                 )
             else:
                 sheet.links.append(
-                    (link.id, ((a.right, a.y + 52), (x - 16, a.y + 52), (x - 16, y), (x - 6, y)))
+                    (link.id, ((a.right, a.y + 52), (up, a.y + 52), (up, y), (x - 6, y)))
                 )
         elif link.load == "gateway":
             _to_gateway(

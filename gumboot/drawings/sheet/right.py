@@ -65,9 +65,11 @@ def lay_right(sheet: Sheet, design: Design, has: Parts, units: list[Box]) -> Non
     x_change = x_bar + RUN - 10
     straight(sheet, f"{family}-feeder", (x_bar, chain_y), (x_change, chain_y))
     _chain(sheet, has, planned, x_change, x_change, chain_y, chain_y, upright=True)
-    panel = sheet.boxes.get("main-panel")
+    panel = sheet.boxes.get("sub-board") or sheet.boxes.get("main-panel")
     if has.grid and has.backup and panel:
-        x_grid, y = x_change + W_BOX + RUN + 4, panel.middle[1]
+        passing = 8 + 16 * _past_sub_board(sheet, design)
+        aside = passing if passing > 8 else 0
+        x_grid, y = x_change + W_BOX + RUN + 4 + aside, panel.middle[1]
         sheet.bars["grid-combiner"] = ((x_grid, min(*grid_y, y) - 9), (x_grid, max(*grid_y, y) + 9))
         for i, line_y in enumerate(grid_y, 1):
             sheet.wires.append(
@@ -81,7 +83,7 @@ def lay_right(sheet: Sheet, design: Design, has: Parts, units: list[Box]) -> Non
             Wire(
                 "grid-feeder",
                 ((panel.right, y), (x_grid, y)),
-                (panel.right + 26, y),
+                (panel.right + 26 + aside, y),
             )
         )
 
@@ -148,8 +150,9 @@ def _chain(
     above = upright and (has.changeover or has.backup)
     if above:
         y_top = y - 2 * H_BOX + 4
+    near = "sub-board" if "sub-board" in has.bodies else "main-panel"
     panel = sheet.add(
-        "main-panel", x_panel, y_top - H_BOX / 2, W_BOX, H_BOX if above else y - y_top + H_BOX
+        near, x_panel, y_top - H_BOX / 2, W_BOX, H_BOX if above else y - y_top + H_BOX
     )
     if has.changeover and above:
         x, low = panel.middle[0], y - H_BOX / 2
@@ -171,6 +174,8 @@ def _chain(
                 "changeover" not in planned,
             )
         )
+    if near == "sub-board":
+        panel = _main_above(sheet, panel, "sub-feeder" not in planned)
     top = panel.y
     sheet.service = ((panel.middle[0], top), (panel.middle[0], top - 46))
     if "house-panel" in has.bodies:
@@ -179,6 +184,21 @@ def _chain(
         (x, foot), (_, up) = sheet.service
         head = max(up, foot - 62)
         sheet.wires.append(Wire("tap", ((x, foot), (x, head)), (x + 8, (foot + head) / 2)))
+
+
+def _past_sub_board(sheet: Sheet, design: Design) -> int:
+    """How many PV inverters' lines go up past a sub-board to the main panel."""
+    grid = (pv for pv in design.plan.kit.pv_inverters if pv.side == "grid side")
+    return sum(1 for _ in grid) if "sub-board" in sheet.boxes else 0
+
+
+def _main_above(sheet: Sheet, sub: Box, existing: bool) -> Box:
+    """The main panel over the board behind it, and the feeder between."""
+    main = sheet.add("main-panel", sub.x, sub.y - 44 - H_BOX, W_BOX, H_BOX)
+    x, low, high = sub.x + 30, sub.y, main.bottom
+    way = ((x, high), (x, low))
+    sheet.wires.append(Wire("sub-feeder", way, (x + 8, (high + low) / 2 - 1), existing))
+    return main
 
 
 def _house_panel(sheet: Sheet, panel: Box) -> None:
@@ -250,6 +270,9 @@ def _way_of_pv(
         x = panel.right - 12 - aside
         return ((box.right, y), (x, y), (x, panel.bottom))
     x = panel.middle[0] + aside
+    if "sub-board" in sheet.boxes:  # past the breaker at its right
+        x, into = panel.right + 30 + aside, panel.bottom - 8 - aside
+        return ((box.right, y), (x, y), (x, into), (panel.right, into))
     if below and below.x < x < below.right:  # the panel stands above the loads: from its right
         x, into = panel.right + 16 + aside, panel.bottom - 8 - aside
         return ((box.right, y), (x, y), (x, into), (panel.right, into))

@@ -8,7 +8,7 @@ from datetime import date
 from typing import TYPE_CHECKING
 
 from gumboot.core.basis.figure import fmt
-from gumboot.core.codes.busbar import SUMMED
+from gumboot.core.codes.busbar import SUMMED, WHOLE
 from gumboot.core.land.placards.placard import (
     Placard,
     highest_string,
@@ -136,13 +136,19 @@ def residual_current(d: Design, day: date) -> Iterator[Placard]:
 
 @placard("busbar")
 def busbar(d: Design, day: date) -> Iterator[Placard]:
-    """Beside the breaker that feeds the main panel's bus."""
-    plan, service = d.plan, service_of(d)
-    if d.bus and plan.supply.connection == "main-panel breaker":
-        if d.bus.used_sum and d.bus.passes == SUMMED:
+    """Beside the breaker that feeds a board's bus: the main panel's, a subpanel's. None where the
+    rule that it passes by asks for none.
+    """
+    if d.plan.supply.connection == "supply-side tap":
+        return
+    for bus in d.buses:
+        if bus.body not in ("main-panel", "sub-board") or bus.passes == WHOLE:
+            continue
+        mark = "" if bus.body == "main-panel" else f".{bus.body}"
+        if bus.used_sum and bus.passes == SUMMED:
             yield Placard(
-                "bus-sum",
-                service,
+                f"bus-sum{mark}",
+                bus.label,
                 "WARNING",
                 (
                     "THIS EQUIPMENT FED BY MULTIPLE SOURCES",
@@ -150,19 +156,19 @@ def busbar(d: Design, day: date) -> Iterator[Placard]:
                         "TOTAL RATING OF ALL OVERCURRENT DEVICES, EXCLUDING MAIN SUPPLY OVERCURRENT"
                         " DEVICE, SHALL NOT EXCEED AMPACITY OF BUSBAR"
                     ),
-                    f"BUSBAR {fmt(d.bus.bus.n)} A",
+                    f"BUSBAR {fmt(bus.bus.n)} A",
                 ),
                 "NEC 2023 705.12(B)(3)",
-                (d.bus.bus, d.bus.used_sum),
+                (bus.bus, bus.used_sum),
             )
         else:
             yield Placard(
-                "bus-120",
-                f"{service}, beside the back-fed breaker",
+                f"bus-120{mark}",
+                f"{bus.label}, beside the back-fed breaker",
                 "WARNING",
                 ("POWER SOURCE OUTPUT CONNECTION", "DO NOT RELOCATE THIS OVERCURRENT DEVICE"),
                 "NEC 2023 705.12(B)(2)",
-                (d.bus.used_120, d.bus.allowed_120),
+                (bus.used_120, bus.allowed_120),
             )
 
 

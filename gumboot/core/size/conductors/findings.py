@@ -41,7 +41,7 @@ def size_findings(
 DROP_ALL_PCT = 5.0  # from the supply to the end
 SMALLER = Cure("Choose smaller equipment")
 BY_BATTERY = ("battery", "pack")
-BY_GRID = ("grid", "grid-feeder", "backup", "backup-feeder", "changeover", "tap")
+BY_GRID = ("grid", "grid-feeder", "backup", "backup-feeder", "changeover", "tap", "sub-feeder")
 
 
 def limit_cures(

@@ -28,6 +28,8 @@ DROP_PCT: dict[Family, tuple[float, float]] = {  # aim, limit; common practice
     "generator-unit": (1.0, 2.0),
     "existing-pv": (1.0, 2.0),
     "tap": (1.0, 2.0),
+    # a feeder with all behind it: NEC 215.2(A)(2) note 2, IEC Table G.52.1
+    "sub-feeder": (2.0, 5.0),
     "port-use": (1.5, 3.0),
 }
 

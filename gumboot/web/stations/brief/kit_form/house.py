@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from gumboot.core.basis import units
+from gumboot.core.basis.words import inside
 from gumboot.core.codes.books import BOOKS
 from gumboot.core.kit import MAINS
 from gumboot.core.plan.climate import guessed_c
@@ -106,8 +107,59 @@ def site_fields(s: Shape) -> list[Field]:
     ]
 
 
+def sub_board_fields(s: Shape) -> list[tuple[Field, bool]]:
+    """Of a board behind the main one."""
+    name, back = (
+        s.book.sub_board,
+        (("opposite end", "opposite its feeder"), ("elsewhere", "elsewhere")),
+    )
+    return [
+        (
+            Field(
+                "supply/sub_board/breaker_a",
+                f"{name}'s feeder",
+                "current",
+                f"the breaker in the {inside(s.book.main_board)} that feeds it",
+                optional=True,
+            ),
+            True,
+        ),
+        (
+            Field(
+                "supply/sub_board/bus_a",
+                f"{name}'s busbar",
+                "current",
+                "read it from its label",
+                optional=True,
+            ),
+            True,
+        ),
+        (
+            Field(
+                "supply/sub_board/backfeed",
+                "Inverters' breaker on it",
+                "choice",
+                "the 120 % rule needs it opposite the feeder",
+                back,
+            ),
+            s.book.rule_120,
+        ),
+        (
+            Field(
+                "supply/sub_board/load_breakers_a",
+                f"{name}'s load breakers together",
+                "current",
+                "for the sum rule; leave empty if not counted",
+                optional=True,
+            ),
+            s.book.rule_120,
+        ),
+    ]
+
+
 def supply_fields(s: Shape) -> list[tuple[Field, bool]]:
-    tap = s.typed.get("supply/connection") == "supply-side tap"
+    at = s.typed.get("supply/connection")
+    tap, sub = at == "supply-side tap", at == "sub-board breaker"
     on = not s.off_grid
     kinds = words(*MAINS, "off-grid")
     return [
@@ -140,6 +192,7 @@ def supply_fields(s: Shape) -> list[tuple[Field, bool]]:
                 "ahead of the main, no busbar rule applies",
                 (
                     ("main-panel breaker", "a breaker of the main panel"),
+                    ("sub-board breaker", "a breaker of a board behind it"),
                     ("supply-side tap", "a tap ahead of the main"),
                 ),
             ),
@@ -165,6 +218,7 @@ def supply_fields(s: Shape) -> list[tuple[Field, bool]]:
             ),
             on and s.book.rule_120 and not tap,
         ),
+        *((field, on and sub and asked) for field, asked in sub_board_fields(s)),
         (
             Field(
                 "supply/service_size",

@@ -116,6 +116,7 @@ def run_families(s: Shape) -> list[str]:
         ),
         "existing-pv": bool(s.typed.get("kit/existing_pv/power_w")),
         "tap": not s.off_grid and s.typed.get("supply/connection") == "supply-side tap",
+        "sub-feeder": not s.off_grid and s.typed.get("supply/connection") == "sub-board breaker",
         "port-use": unit.generator is not None and bool(s.typed.get("kit/port_use/power_w")),
     }
     return [f for f in FAMILIES if has[f]]
