@@ -250,6 +250,7 @@ def _body(design: Design, body: Body, b: Box) -> str:
         if body.role
         in (
             "main-panel",
+            "sub-board",
             "changeover",
             "loads",
             "generator",
