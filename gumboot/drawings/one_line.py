@@ -245,12 +245,13 @@ def _body(design: Design, body: Body, b: Box) -> str:
     if body.safeguards:
         marks = " ".join(f"S{n}" for n, _ in body.safeguards)
         inner.append(text(b.x, b.bottom + 9, marks, "tiny soft"))
+    if body.role == "sub-board":  # its feeder comes in above
+        inner.append(_badge(design, body.id, b.x + 26, b.bottom + 16))
     inner.append(
         _badge(design, body.id, b.x, b.y - 3)
         if body.role
         in (
             "main-panel",
-            "sub-board",
             "changeover",
             "loads",
             "generator",
