@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from gumboot.core.basis.figure import MEMORY, Figure, given, solve
 from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
 from gumboot.core.codes import nec
-from gumboot.core.codes.busbar import SUMMED
+from gumboot.core.codes.busbar import SUMMED, WHOLE
 from gumboot.core.kit import Inverter
 from gumboot.core.network import Network, OnBar, Source, on_busbar
 from gumboot.core.network.currents import plate_current, pv_current
@@ -248,27 +248,25 @@ def bus_findings(plan: Plan, bus: Bus) -> list[Finding]:
         cure = Cure("Fit a board of a higher rating, or a smaller main breaker")
         return [check(f"bus.overfed{mark}", bus.body, says, rule, cure, figures=shown)]
     if bus.passes:
-        if mark:
+        if mark and bus.body != "sub-board":
             return []
         summed = bus.used_sum if bus.passes == SUMMED else None
         used, allowed = (summed, bus.bus) if summed else shown
         says = f"The {name}'s bus passes by the {bus.passes}: {used.text} against {allowed.text}."
-        cure = LABELS[summed is not None]
-        return [note("bus.passes", bus.body, says, rule, cure, figures=(used, allowed))]
+        label = () if bus.passes == WHOLE else (LABELS[summed is not None],)
+        shown = (used, allowed)
+        return [note(f"bus.passes{mark}", bus.body, says, rule, *label, figures=shown)]
     cures = _main_cures(plan, bus) if not mark else _sub_cures(plan, bus)
     cures.append(Cure("Fit a panel with a larger bus"))
+    at = f"{bus.label}: main" if mark else "Main"
     says = (
-        f"Main breaker and inverters can feed {bus.used_120.against(bus.allowed_120.n)} into a"
-        f" bus that may take"
-        f" {bus.allowed_120.text}."
+        f"{at} breaker and inverters can feed {bus.used_120.against(bus.allowed_120.n)} into a bus"
+        f" that may take {bus.allowed_120.text}."
     )
-    if mark:
-        most = bus.used_sum or bus.used_120
-        says = (
-            f"{bus.label}: {most.against(bus.bus.n)} of breakers can feed a bus rated"
-            f" {bus.bus.text}."
-        )
-        shown = (most, bus.bus)
+    if mark and bus.used_sum:
+        most = bus.used_sum.against(bus.bus.n)
+        says = f"{bus.label}: {most} of breakers can feed a bus rated {bus.bus.text}."
+        shown = (bus.used_sum, bus.bus)
     return [stop(f"bus.overfed{mark}", bus.body, says, rule, *cures, figures=shown)]
 
 
