@@ -124,9 +124,14 @@ def _long(metres: float, us: bool) -> tuple[float, str]:
     return (math.ceil(metres / FT_M), "ft") if us else (math.ceil(metres), "m")
 
 
+def _new(design: Design) -> list[SizedCircuit]:
+    """The circuits that a job brings; wiring that is there already is not bought."""
+    return [s for s in design.circuits if not s.conditions.run.there]
+
+
 def _cable(design: Design, us: bool) -> Iterable[Item]:
     metres: defaultdict[str, float] = defaultdict(float)
-    for s in design.circuits:
+    for s in _new(design):
         run = s.conditions.run.length_m * s.sets * ALLOWANCE
         live = len(s.circuit.conductors) - 1
         if s.cable.cores == "multi":
@@ -221,7 +226,7 @@ def _safeguards(design: Design) -> Iterable[Item]:
 
 def _protection(design: Design) -> Iterable[Item]:
     counted: Counter[str] = Counter()
-    for s in design.circuits:
+    for s in _new(design):
         if s.protection is None or (s.circuit.own_protection and s.circuit.family != "pv"):
             continue
         poles = s.circuit.lines + (design.plan.book.neutral_opened and "N" in s.circuit.conductors)
@@ -240,14 +245,16 @@ def _protection(design: Design) -> Iterable[Item]:
 def _ways(design: Design, us: bool) -> Iterable[Item]:
     metres: defaultdict[str, float] = defaultdict(float)
     hubs: Counter[str] = Counter()
-    by_id = {s.id: s for s in design.circuits}
+    by_id = {s.id: s for s in _new(design)}
     for r in design.raceways:
-        rows = [by_id[i] for i in r.circuits]
+        rows = [by_id[i] for i in r.circuits if i in by_id]
+        if not rows:
+            continue
         sets = max(s.sets for s in rows)
         name = f"conduit, {r.conduit.text}"
         metres[name] += max(s.conditions.run.length_m for s in rows) * sets * ALLOWANCE
         hubs[f"conduit hub, {r.conduit.text}"] += 2 * sets
-    for s in design.circuits:
+    for s in _new(design):
         if s.cable.cores == "multi":
             total = area_mm2(s.size) * len(s.circuit.conductors)
             hubs[f"gland, {next(g for most, g in GLANDS if total <= most)}"] += 2 * s.sets

@@ -64,6 +64,8 @@ def list_pieces(
             ends[t.circuit, t.conductor, of_set or "1"].append(t)
     out: list[Piece] = []
     for s in sized:
+        if s.conditions.run.there:
+            continue
         c = s.circuit
         length = cut_length(s, s.id in routed)
         for n in range(1, s.sets + 1):

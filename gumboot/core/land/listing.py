@@ -73,7 +73,8 @@ def list_terminations(
     """Every termination in landing order, numbered from 1. electrode: the conductor to earth
     electrode or bonding, where its size is known.
     """
-    rows, boxes = list(sized), sorted(network.bodies, key=lambda b: b.role != "inverter")
+    rows = [s for s in sized if not s.conditions.run.there]
+    boxes = sorted(network.bodies, key=lambda b: b.role != "inverter")
     isolate_ = {b.id: isolate(network, b.id) for b in boxes}
     sheet = Sheet(plan, inverter, catalogue, {b.id: b for b in boxes}, isolate_)
     touched = {e.body for s in rows for e in (s.circuit.source, s.circuit.load)}

@@ -28,7 +28,8 @@ class Run(Part):
     Runs that name the same raceway share it; `in_raceway` states the current-carrying conductors
     (NEC) or loaded
     circuits (IEC) there outright, for what Gumboot does not know of. `parallel` sets of conductors
-    share the current. conduit: what an enclosed way is made of, under the NEC.
+    share the current. there: the wiring is there already: judged, but neither bought, cut nor made
+    off. conduit: what an enclosed way is made of, under the NEC.
     """
 
     length_m: Metres
@@ -40,6 +41,7 @@ class Run(Part):
         str, StringConstraints(strip_whitespace=True, max_length=20, pattern=PRINTABLE)
     ] = ""
     parallel: Annotated[int, Field(ge=1, le=6)] = 1
+    there: bool = False
     conduit: Literal["EMT", "PVC", "RMC"] = "EMT"
 
 

@@ -62,7 +62,7 @@ def _unread(plan: Plan, name: str) -> Iterator[Finding]:
             f"How long the feeder of the {name} is nobody has typed: voltage rise, drop and loops"
             " are worked out from there on, as if it had no length."
         )
-        cure = Cure("Type its run in Brief, and fix its size in Size where it is there already")
+        cure = Cure("Type its run in Brief, and whether it is there already")
         yield check("sub-board.feeder", SUB, says, plan.book.clauses["drop"], cure)
 
 

@@ -10,6 +10,7 @@ from gumboot.core.network.ask import isolate
 from gumboot.core.plan import Plan
 from gumboot.core.wake.steps import steps_of
 from gumboot.demo.plans import MOSSBANK_TERRACE, TERN_HOLLOW
+from gumboot.exports.materials import materials
 from tests.designs import design
 from tests.shapes import SHAPES, US, other, runs
 
@@ -111,6 +112,30 @@ def test_loop_and_drop_go_by_the_feeder():
     long = {**SHAPES["on a sub-board"]["runs"], "sub-feeder": {"length_m": 62, "method": "D2"}}
     (check,) = found(of(SHAPES["on a sub-board"], runs=long), "grid-1.drop.all")
     assert "over 2 runs" in check.says
+
+
+def test_a_feeder_that_is_there_is_judged_but_neither_bought_nor_made_off():
+    d = of(SHAPES["on a sub-board"])
+    assert not [t for t in d.terminations if t.circuit == "sub-feeder"]
+    new = {**SHAPES["on a sub-board"]["runs"], "sub-feeder": {"length_m": 28, "method": "D2"}}
+    fresh = of(SHAPES["on a sub-board"], runs=new)
+    metres, more = (
+        sum(x.count for x in materials(one) if x.group == "Cable" and x.what.endswith("10 mm²"))
+        for one in (d, fresh)
+    )
+    assert more >= metres + 28  # of each core, and its earth
+    breakers, with_feeder = (
+        sum(x.count for x in materials(one) if "breaker, 40 A" in x.what) for one in (d, fresh)
+    )
+    assert with_feeder == breakers + 1
+    assert [t for t in fresh.terminations if t.circuit == "sub-feeder"]
+    unread = of(SHAPES["on a sub-board"], fitted={})
+    (check,) = found(unread, "sub-feeder.there")
+    after = cured(unread, check.cures[0])
+    assert not found(after, "sub-feeder.there") and after.plan.fitted["sub-feeder"].size
+    known = of(SHAPES["on a sub-board"], supply__fault_a=6000)
+    (duty,) = [f for f in known.duties if f.key == "supply.fault.unread"]
+    assert "Sub-board breaker, Main board" in duty.says  # what it breaks nobody knows
 
 
 def test_it_is_dead_by_its_own_feeder_and_named_everywhere():

@@ -35,7 +35,21 @@ def size_findings(
         + earth_findings(s, fitted)
         + protection_findings(s, fitted, held)
         + place_findings(s, port_length_m)
+        + there_findings(s, fitted)
     )
+
+
+def there_findings(s: SizedCircuit, fitted: Fitted) -> list[Finding]:
+    """Wiring that is there already, whose size nobody has typed."""
+    if not s.conditions.run.there or fitted.size:
+        return []
+    says = (
+        f"{s.circuit.name} is there already, and its size is not typed: it is taken as"
+        f" {spoken(s.size)}, the least that would serve."
+    )
+    take = Cure(f"It is {spoken(s.size)}", (Change(f"/fitted/{s.id}/size", s.size),))
+    read = Cure("Read it, and fix its size under Size")
+    return [check(f"{s.id}.there", s.id, says, "survey", take, read)]
 
 
 DROP_ALL_PCT = 5.0  # from the supply to the end

@@ -55,7 +55,7 @@ def form_data(
     return {
         "sections": shown,
         "held": {k: v for k, v in typed.items() if v != first[k] and k not in asked},
-        "run_columns": 8 if book_of(typed).working_space else 7,
+        "run_columns": 9 if book_of(typed).working_space else 8,
         "labels": labels(shown),
         "typed": typed,
         "faults": faults,

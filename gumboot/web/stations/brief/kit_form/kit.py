@@ -385,5 +385,6 @@ def run_fields(family: str, methods: Choices, conduits: bool) -> list[Field]:
         Field(f"{at}/raceway", "Raceway", "text", optional=True),
         Field(f"{at}/in_raceway", "Counted by hand", "count", optional=True),
         Field(f"{at}/ambient_c", "Hotter than the wall", "temperature", optional=True),
+        Field(f"{at}/there", "There already", "yesno"),
         *kind,
     ]
