@@ -58,6 +58,8 @@ def through(s: Safeguard, plan: Plan, circuits: Mapping[str, Circuit]) -> float:
         return 0.0
     if s.at in circuits:
         return plan.book.continuous * circuits[s.at].current.n
+    if s.at == "sub-board":
+        return plan.supply.sub_board.breaker_a or 0.0
     return plan.supply.main_breaker_a or 0.0 if s.at in ("main-panel", "outside") else 0.0
 
 

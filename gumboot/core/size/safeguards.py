@@ -40,6 +40,9 @@ def without(plan: Plan, n: int, **changes: object) -> Change:
     return Change("/safeguards", rows)
 
 
+GRID_BOARDS = ("main-panel", "sub-board")  # dead in an island
+
+
 def residuals(plan: Plan) -> list[tuple[int, Safeguard]]:
     """The residual-current devices of a plan, each with its place in the list."""
     return [(n, s) for n, s in enumerate(plan.safeguards) if s.kind == RESIDUAL]
@@ -48,6 +51,8 @@ def residuals(plan: Plan) -> list[tuple[int, Safeguard]]:
 def ahead_of(plan: Plan, s: SizedCircuit) -> list[tuple[int, Safeguard]]:
     """The residual-current devices between the supply and a circuit."""
     way = {s.id, *s.circuit.upstream, "main-panel"}
+    if s.circuit.source.body != "main-panel":
+        way.add("sub-board")  # where there is one, all but the main board's own comes through it
     return [(n, x) for n, x in residuals(plan) if x.at in way]
 
 
@@ -64,10 +69,10 @@ def lives(plan: Plan, sized: Sequence[SizedCircuit], s: Safeguard) -> bool:
         return True
     own = next((x.circuit for x in sized if x.id == s.at), None)
     if own is None:
-        return s.at not in ("main-panel", "outside") and has_island(plan)
+        return s.at not in (*GRID_BOARDS, "outside") and has_island(plan)
     apart = any(x.circuit.family in FEEDS for x in sized)
     grid_side = ("changeover", "grid", "grid-feeder") if apart else ("changeover",)
-    return has_island(plan) and own.family not in grid_side and own.source.body != "main-panel"
+    return has_island(plan) and own.family not in grid_side and own.source.body not in GRID_BOARDS
 
 
 def needed_type(inverter: Inverter) -> ResidualType:

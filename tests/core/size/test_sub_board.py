@@ -8,6 +8,7 @@ from gumboot.catalogue import catalogue
 from gumboot.core.basis.patch import apply
 from gumboot.core.network.ask import isolate
 from gumboot.core.plan import Plan
+from gumboot.core.size.safeguards import ahead_of, lives
 from gumboot.core.wake.steps import steps_of
 from gumboot.demo.plans import MOSSBANK_TERRACE, TERN_HOLLOW
 from gumboot.exports.materials import materials
@@ -136,6 +137,21 @@ def test_a_feeder_that_is_there_is_judged_but_neither_bought_nor_made_off():
     known = of(SHAPES["on a sub-board"], supply__fault_a=6000)
     (duty,) = [f for f in known.duties if f.key == "supply.fault.unread"]
     assert "Sub-board breaker, Main board" in duty.says  # what it breaks nobody knows
+
+
+def test_a_device_at_the_sub_board_stands_before_what_it_feeds():
+    """On TT: not before the feeder itself, and dead in the island."""
+    device = {"kind": "residual-current device", "at": "sub-board", "trip_ma": 300, "type": "A"}
+    loads = SHAPES["on a sub-board"]["safeguards"]
+    tt = {"supply__earthing": "TT", "supply__loop_ohm": 40, "supply__electrode": "own"}
+    d = of(SHAPES["on a sub-board"], **tt, safeguards=[*loads, device])
+    behind = {s.id for s in d.circuits if (1, d.plan.safeguards[1]) in ahead_of(d.plan, s)}
+    assert {"grid-1", "backup-1"} <= behind and "sub-feeder" not in behind
+    (stop,) = found(d, "rcd.tt")
+    assert stop.says.startswith("On TT no breaker clears an earth fault: Main board to sub-board")
+    assert not lives(d.plan, d.circuits, d.plan.safeguards[1])
+    (guard,) = [g for g in d.network.guards if g.body == "sub-board"]
+    assert guard.amps == 40
 
 
 def test_it_is_dead_by_its_own_feeder_and_named_everywhere():
