@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-from gumboot.core.basis.figure import COMMON_PRACTICE, Figure
+from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given
 from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
 from gumboot.core.brief.chapters import KIT, Chosen, chosen
 from gumboot.core.chapter import Chapter, Draft
@@ -16,10 +16,11 @@ from gumboot.core.link.bus import BusPlan, buses_of, longest_stub
 from gumboot.core.link.leads import Lead, leads_of, tight
 from gumboot.core.link.steps import steps_of
 from gumboot.core.link.wiring import ANGLES
-from gumboot.core.network import Network
+from gumboot.core.network import Network, SignalCable
 from gumboot.core.network.chapters import NETWORK
 from gumboot.core.network.links import ports, speaking
 from gumboot.core.plan import Plan
+from gumboot.core.size.sub_board import FEEDER, on_sub_board
 from gumboot.core.walk.step import Step
 from gumboot.core.wall.chapters import HUNG
 
@@ -68,9 +69,20 @@ class Harness:
         return next((s for s in self.steps if s.key == key), None)
 
 
+def _to_service(plan: Plan, links: Iterable[SignalCable]) -> dict[str, Figure]:
+    """What goes from a sub-board on to the service is at least as long as its feeder."""
+    run = plan.runs.get(FEEDER)
+    if run is None or not on_sub_board(plan):
+        return {}
+    name = "At least as far as the feeder of the sub-board"
+    far = given("L", run.length_m, "m", name, "brief")
+    return {x.id: far for x in links if x.load == "main-panel" and x.source != "main-panel"}
+
+
 def _harness(d: Draft) -> Harness:
     plan, network, kit = d.plan, d[NETWORK], chosen(d)
-    lengths = {r.want.id: r.length for w in d[HUNG] for r in w.routes}
+    routed = {r.want.id: r.length for w in d[HUNG] for r in w.routes}
+    lengths = {**_to_service(plan, network.links), **routed}
     labels = {b.id: b.label for b in network.bodies}
     meter = d.catalogue.meters.get(plan.kit.meter or "")
     signals = signals_of(network, kit, meter)
@@ -343,7 +355,7 @@ def _figures(h: Harness) -> Iterable[tuple[str, Figure]]:
 HARNESS: Chapter[Harness] = Chapter(
     "harness",
     _harness,
-    reads=("kit", "linking", "supply"),
+    reads=("kit", "linking", "supply", "runs"),
     requires=(KIT, NETWORK),
     needs=(HUNG,),
     findings=lambda h, d: h.found,

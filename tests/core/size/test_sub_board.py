@@ -173,3 +173,14 @@ def test_it_comes_alive_before_the_unit_joins_the_grid():
         for words in ("main breaker, Main", "sub-board breaker, Main", "breaker 1, Sub-board")
     )
     assert main < sub < unit
+
+
+def test_leads_to_the_service_are_as_long_as_the_feeder():
+    """28 m; the unit's sheet lets its transformer's lead be 15 m."""
+    d = of(SHAPES["on a sub-board"])
+    (lead,) = [x for x in d.harness.leads if "main-panel" in (x.cable.source, x.cable.load)]
+    assert lead.length.n == 28 and lead.here.port.lead_most_m == 15
+    (check,) = found(d, f"link.long.{lead.id}")
+    assert "28 m" in check.says and "15 m" in check.says
+    near = {**SHAPES["on a sub-board"]["runs"], "sub-feeder": {"length_m": 9, "method": "C"}}
+    assert not found(of(SHAPES["on a sub-board"], runs=near), f"link.long.{lead.id}")
