@@ -44,7 +44,7 @@ def sub_board_findings(
             SUB,
             f"At the {name} neutral and earth are apart, whatever else it feeds: the one bond is"
             " at the service. In a building of its own it has an electrode and a main switch.",
-            plan.book.clauses["sub-board"],
+            plan.book.clauses["board behind"],
             Asked("Land"),
         ),
     ]
@@ -91,7 +91,7 @@ def _feeder(
         return
     book, at_main = plan.book, Cure("Connect at the main board", (AT_MAIN,))
     n = given("n_inv", most_on_a_line(plan, inverter), "", "Inverters", "plan")
-    rule = book.clauses["sub-board feeder"]
+    rule = book.clauses["feeder"]
     breaker = given("I_n", rating, "A", "Breaker of the feeder", "brief")
     if inverter.feeds_grid:
         pushed = _needs(n, plate_current(inverter), book.continuous, rule)
