@@ -83,6 +83,13 @@ def facts(plan: Plan) -> tuple[Fact, ...]:
                 "A",
             ),
         ]
+    if on and supply.connection == "sub-board breaker":
+        name, board = plan.book.sub_board, supply.sub_board
+        why = "it and the inverters feed one busbar"
+        out += [
+            Fact("supply/sub_board/breaker_a", f"{name}'s feeder", why, board.breaker_a, "A"),
+            Fact("supply/sub_board/bus_a", f"{name}'s busbar", why, board.bus_a, "A"),
+        ]
     if on and plan.book.loops:
         out += [
             Fact("supply/earthing", "Earthing", "decides how a fault is cleared", supply.earthing),

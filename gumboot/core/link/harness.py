@@ -19,8 +19,9 @@ from gumboot.core.link.wiring import ANGLES
 from gumboot.core.network import Network, SignalCable
 from gumboot.core.network.chapters import NETWORK
 from gumboot.core.network.links import ports, speaking
+from gumboot.core.network.service import FEEDER
 from gumboot.core.plan import Plan
-from gumboot.core.size.sub_board import FEEDER, on_sub_board
+from gumboot.core.size.sub_board import on_sub_board
 from gumboot.core.walk.step import Step
 from gumboot.core.wall.chapters import HUNG
 

@@ -12,10 +12,10 @@ from gumboot.core.basis.words import inside
 from gumboot.core.kit import Inverter
 from gumboot.core.network.currents import plate_current, port_current
 from gumboot.core.network.house import most_on_a_line
+from gumboot.core.network.service import FEEDER, SUB
 from gumboot.core.plan import Plan
 from gumboot.core.size.limits import limit_cure
 
-SUB, FEEDER = "sub-board", "sub-feeder"
 AT_MAIN = Change("/supply/connection", "main-panel breaker")
 UNREAD = (("breaker_a", "the breaker that feeds it"), ("bus_a", "its busbar"))
 
@@ -71,7 +71,7 @@ def _whole_house(plan: Plan, name: str, changed_over: bool) -> Iterator[Finding]
         return
     says = f"Behind the {name} a changeover cannot take the whole house: the rest of it is ahead."
     cures = (
-        Cure("Connect at the main board", (AT_MAIN,)),
+        Cure(f"Connect at the {inside(plan.book.main_board)}", (AT_MAIN,)),
         Cure(
             "Back up the circuits behind it only",
             (Change("/backup/loads", "transfer-switched circuits"),),
@@ -89,7 +89,7 @@ def _feeder(
     rating = plan.supply.sub_board.breaker_a
     if rating is None:
         return
-    book, at_main = plan.book, Cure("Connect at the main board", (AT_MAIN,))
+    book, at_main = plan.book, Cure(f"Connect at the {inside(plan.book.main_board)}", (AT_MAIN,))
     n = given("n_inv", most_on_a_line(plan, inverter), "", "Inverters", "plan")
     rule = book.clauses["feeder"]
     breaker = given("I_n", rating, "A", "Breaker of the feeder", "brief")
@@ -130,7 +130,7 @@ def _backed_up(plan: Plan, breaker: Figure, name: str, rule: str) -> Iterator[Fi
         f" {name} is {breaker.text} and feeds its own circuits besides: it trips."
     )
     cure = Cure(f"Protect the feeder at {breaker.text}", (Change("/backup/board_a", breaker.n),))
-    at_main = Cure("Connect at the main board", (AT_MAIN,))
+    at_main = Cure(f"Connect at the {inside(plan.book.main_board)}", (AT_MAIN,))
     yield check("sub-board.drawn", SUB, says, rule, cure, at_main, figures=(rating, breaker))
 
 

@@ -7,7 +7,9 @@ from __future__ import annotations
 
 from typing import Any
 
+from gumboot.core.network.service import FEEDER
 from gumboot.core.plan import Plan
+from gumboot.core.size.sub_board import on_sub_board
 from gumboot.web.job.opening import OpenJob
 from gumboot.web.stations.brief.kit_form import sections, typed_of
 
@@ -39,7 +41,13 @@ def _facts(plan: Plan) -> set[str]:
     asked: dict[str, object] = {"main_breaker_a": supply.main_breaker_a, "bus_a": supply.bus_a}
     if plan.book.loops:
         asked |= {"earthing": supply.earthing, "loop_ohm": supply.loop_ohm}
-    return {f"supply/{k}" for k, v in asked.items() if v is None}
+    wanted = {f"supply/{k}" for k, v in asked.items() if v is None}
+    if not on_sub_board(plan):
+        return wanted
+    board = plan.supply.sub_board
+    read = {"breaker_a": board.breaker_a, "bus_a": board.bus_a}
+    wanted |= {f"supply/sub_board/{k}" for k, v in read.items() if v is None}
+    return wanted if FEEDER in plan.runs else wanted | {f"runs/{FEEDER}/length_m"}
 
 
 def _runs(job: OpenJob) -> set[str]:
