@@ -80,6 +80,15 @@ def test_what_is_drawn_through_the_unit_trips_its_feeder_unless_it_is_limited():
     assert not found(cured(gateway, check.cures[0]), "sub-board.drawn")
 
 
+def test_what_the_feed_passes_is_what_the_feeder_does_at_most():
+    """A breaker of 60 A carries 48 A for long (210.20); the unit passes 50 A."""
+    (passed,) = [f for k, f in of(GARAGE).figures.items() if f.symbol == "I_pass"]
+    assert passed.n == 48
+    at_main = of(GARAGE, supply__connection="main-panel breaker")
+    (passed,) = [f for k, f in at_main.figures.items() if f.symbol == "I_pass"]
+    assert passed.n == 50
+
+
 def test_the_whole_house_is_not_behind_a_sub_board():
     d = of(MOSSBANK_TERRACE, supply__connection="sub-board breaker", backup__loads="whole house")
     (stop,) = found(d, "sub-board.whole-house")

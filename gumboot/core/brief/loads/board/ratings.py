@@ -128,7 +128,7 @@ def pass_through(
         ]
     else:
         return None
-    for family, symbol, text in feeds:
+    for family, symbol, text in (*feeds, ("sub-feeder", "I_sub", "I_sub")):
         runs = [s.permitted for s in sized if s.circuit.family == family]
         if runs:
             inputs.append(min(runs, key=lambda f: f.n).renamed(symbol))
