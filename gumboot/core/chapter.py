@@ -20,6 +20,8 @@ T = TypeVar("T")
 
 VIEWS: dict[str, Callable[[Plan], object]] = {  # what a chapter may read of a field, and no more
     "run names": lambda p: frozenset(p.runs),
+    "runs there": lambda p: frozenset(k for k, r in p.runs.items() if r.there),
+    "sub-board's feeder": lambda p: p.runs.get("sub-feeder"),
     "fitted breakers": lambda p: {k: f.protection_a for k, f in p.fitted.items()},
     "extras": lambda p: tuple(w.extras for w in p.walls),
     "placed": lambda p: tuple(frozenset(w.placed) for w in p.walls),

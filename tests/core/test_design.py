@@ -21,6 +21,8 @@ BOOK = catalogue()
 DEMOS = (TERN_HOLLOW, HERON_SLIP, SALTINGS_BARN, MOSSBANK_TERRACE, JUNIPER_CUT)
 VIEWED = {  # the field of the plan that each view looks at
     "run names": "runs",
+    "runs there": "runs",
+    "sub-board's feeder": "runs",
     "fitted breakers": "fitted",
     "extras": "walls",
     "placed": "walls",

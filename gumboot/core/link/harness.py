@@ -356,7 +356,7 @@ def _figures(h: Harness) -> Iterable[tuple[str, Figure]]:
 HARNESS: Chapter[Harness] = Chapter(
     "harness",
     _harness,
-    reads=("kit", "linking", "supply", "runs"),
+    reads=("kit", "linking", "supply", "sub-board's feeder"),
     requires=(KIT, NETWORK),
     needs=(HUNG,),
     findings=lambda h, d: h.found,

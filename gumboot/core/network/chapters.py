@@ -39,6 +39,7 @@ NETWORK: Chapter[Network] = Chapter(
         "supply",
         "backup",
         "run names",
+        "runs there",
         "site",
         "code",
         "fitted breakers",

@@ -359,7 +359,7 @@ def _sub_board(d: Draft) -> Found:
 SUB_BOARD: Chapter[Found] = Chapter(
     "sub-board",
     _sub_board,
-    reads=("supply", "backup", "kit", "code", "runs"),
+    reads=("supply", "backup", "kit", "code", "run names"),
     requires=(KIT, NETWORK),
     needs=(THROUGH,),
     findings=lambda found, d: found,

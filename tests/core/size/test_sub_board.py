@@ -5,7 +5,9 @@ and IEC 60364-4-41 411.4.4; resistances from IEC 60228, from memory.
 import pytest
 
 from gumboot.catalogue import catalogue
+from gumboot.core.basis.finding import Change
 from gumboot.core.basis.patch import apply
+from gumboot.core.design import design as anew
 from gumboot.core.network.ask import isolate
 from gumboot.core.plan import Plan
 from gumboot.core.size.safeguards import ahead_of, lives
@@ -193,3 +195,24 @@ def test_leads_to_the_service_are_as_long_as_the_feeder():
     assert "28 m" in check.says and "15 m" in check.says
     near = {**SHAPES["on a sub-board"]["runs"], "sub-feeder": {"length_m": 9, "method": "C"}}
     assert not found(of(SHAPES["on a sub-board"], runs=near), f"link.long.{lead.id}")
+
+
+def test_what_changes_of_the_feeder_is_made_anew():
+    """Whether it is there, how long it is, whether it is planned: as a design from nothing."""
+    start, shelf = Plan.model_validate(SHAPES["a gateway behind a sub-board"]), catalogue()
+    known = apply(start.model_dump(mode="json"), [Change("/supply/fault_a", 6000.0)])
+    for change in (
+        Change("/runs/sub-feeder", {"length_m": 20, "method": "C"}),
+        Change("/runs/sub-feeder/there", True),
+        Change("/runs/sub-feeder/length_m", 33.0),
+        Change("/runs/sub-feeder", None),
+    ):
+        before = anew(Plan.model_validate(known), shelf)
+        known = apply(known, [change])
+        plan = Plan.model_validate(known)
+        after, fresh = anew(plan, shelf, before), anew(plan, shelf)
+        assert [f.says for f in after.findings] == [f.says for f in fresh.findings]
+        assert [f.says for f in after.duties] == [f.says for f in fresh.duties]
+        assert {k: f.value for k, f in after.figures.items()} == {
+            k: f.value for k, f in fresh.figures.items()
+        }
