@@ -250,7 +250,7 @@ SHAPES: dict[str, dict[str, Any]] = {
         supply__connection="sub-board breaker",
         supply__sub_board={"breaker_a": 40, "bus_a": 63},
         runs=runs(TERRACE, sub_feeder={"length_m": 28, "method": "D2", "there": True}),
-        fitted={"sub-feeder": {"size": "10 mm²"}},
+        fitted={"sub-feeder": {"size": "10 mm²", "earth": "10 mm²"}},
     ),
     "two units on a sub-board, a PV inverter at the main": other(
         TERN_HOLLOW,

@@ -401,7 +401,9 @@ class Builder:
         for e in (source, load):
             s = next((s for s in self.switches.values() if s.b == e.node and not s.protects), None)
             if s and s.kind not in ("contactor", "throw", "plug"):
-                self.switches[s.id] = replace(s, protects=id)
+                there = (run := self.run(id, family)) is not None and run.there
+                breaks = None if there else s.interrupt_a  # of one that is there nobody knows it
+                self.switches[s.id] = replace(s, protects=id, interrupt_a=breaks)
                 break
 
     # what a body is described by

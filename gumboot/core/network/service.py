@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Literal
 
 from gumboot.core.basis.figure import Figure, given, solve
@@ -63,8 +62,7 @@ def _sub_board(b: Builder) -> None:
     bar = b.node(SUB, SUB, "ac", bar=True)
     b.loads.append(Load(SUB, f"the {inside(name)}'s own circuits", SUB))
     port = f"{inside(name)} breaker"
-    run = b.run(FEEDER, FEEDER)
-    if run is None:
+    if b.run(FEEDER, FEEDER) is None:
         at = b.node(f"main-panel/{port}", "main-panel", "ac")
         b.open_by(
             f"main-panel/{port}",
@@ -100,9 +98,6 @@ def _sub_board(b: Builder) -> None:
         800,
         named_a=rating,
     )
-    if run.there:  # nobody knows what its breaker breaks
-        at = f"main-panel/{port}"
-        b.switches[at] = replace(b.switches[at], interrupt_a=None)
 
 
 def _tap(b: Builder, hub: str) -> None:

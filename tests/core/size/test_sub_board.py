@@ -15,7 +15,7 @@ from gumboot.core.wake.steps import steps_of
 from gumboot.demo.plans import MOSSBANK_TERRACE, TERN_HOLLOW
 from gumboot.exports.materials import materials
 from tests.designs import design
-from tests.shapes import SHAPES, US, other, runs
+from tests.shapes import SHAPES, SHORT, US, other, runs
 
 BOARD = {"breaker_a": 60, "bus_a": 100}
 GARAGE = other(
@@ -144,7 +144,11 @@ def test_a_feeder_that_is_there_is_judged_but_neither_bought_nor_made_off():
     unread = of(SHAPES["on a sub-board"], fitted={})
     (check,) = found(unread, "sub-feeder.there")
     after = cured(unread, check.cures[0])
-    assert not found(after, "sub-feeder.there") and after.plan.fitted["sub-feeder"].size
+    own = after.plan.fitted["sub-feeder"]
+    assert not found(after, "sub-feeder.there") and own.size and own.earth
+    bare = of(SHAPES["on a sub-board"], fitted={"sub-feeder": {"size": "10 mm²"}})
+    (check,) = found(bare, "sub-feeder.there")
+    assert "its earth is not typed: taken as 10 mm²" in check.says
     known = of(SHAPES["on a sub-board"], supply__fault_a=6000)
     (duty,) = [f for f in known.duties if f.key == "supply.fault.unread"]
     assert "Sub-board breaker, Main board" in duty.says  # what it breaks nobody knows
@@ -163,6 +167,17 @@ def test_a_device_at_the_sub_board_stands_before_what_it_feeds():
     assert not lives(d.plan, d.circuits, d.plan.safeguards[1])
     (guard,) = [g for g in d.network.guards if g.body == "sub-board"]
     assert guard.amps == 40
+
+
+def test_what_a_breaker_that_is_there_breaks_is_read_on_it():
+    """Of any run: the PV inverter's too, whose breaker the shelf would know."""
+    asked = {}
+    for there in (False, True):
+        own = {**MOSSBANK_TERRACE["runs"], "existing-pv": {**SHORT, "there": there}}
+        d = of(MOSSBANK_TERRACE, runs=own, supply__fault_a=6000)
+        (duty,) = [f for f in d.duties if f.key == "supply.fault.unread"]
+        asked[there] = "PV breaker" in duty.says
+    assert asked == {False: False, True: True}
 
 
 def test_it_is_dead_by_its_own_feeder_and_named_everywhere():

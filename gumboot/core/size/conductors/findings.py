@@ -40,15 +40,20 @@ def size_findings(
 
 
 def there_findings(s: SizedCircuit, fitted: Fitted) -> list[Finding]:
-    """Wiring that is there already, whose size nobody has typed."""
-    if not s.conditions.run.there or fitted.size:
+    """Wiring that is there already, whose size or earth nobody has typed."""
+    own = {"size": (fitted.size, s.size), "earth": (fitted.earth, str(s.protective.value))}
+    least = {k: found for k, (typed, found) in own.items() if not typed}
+    if not s.conditions.run.there or not least:
         return []
+    kinds, sizes = " and ".join(least), " and ".join(map(spoken, least.values()))
+    one = len(least) == 1
     says = (
-        f"{s.circuit.name} is there already, and its size is not typed: it is taken as"
-        f" {spoken(s.size)}, the least that would serve."
+        f"{s.circuit.name} is there already, and its {kinds} {'is' if one else 'are'} not typed:"
+        f" taken as {sizes}, the least that would serve."
     )
-    take = Cure(f"It is {spoken(s.size)}", (Change(f"/fitted/{s.id}/size", s.size),))
-    read = Cure("Read it, and fix its size under Size")
+    words = f"Its {kinds} {'is' if one else 'are'} {sizes}"
+    take = Cure(words, tuple(Change(f"/fitted/{s.id}/{k}", v) for k, v in least.items()))
+    read = Cure("Read it on site, and fix it under Size")
     return [check(f"{s.id}.there", s.id, says, "survey", take, read)]
 
 

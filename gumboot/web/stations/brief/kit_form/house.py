@@ -109,10 +109,8 @@ def site_fields(s: Shape) -> list[Field]:
 
 def sub_board_fields(s: Shape) -> list[tuple[Field, bool]]:
     """Of a board behind the main one."""
-    name, back = (
-        s.book.sub_board,
-        (("opposite end", "opposite its feeder"), ("elsewhere", "elsewhere")),
-    )
+    name = s.book.sub_board
+    back = (("opposite end", "opposite its feeder"), ("elsewhere", "elsewhere"))
     return [
         (
             Field(

@@ -23,7 +23,7 @@ RUN_NAMES = {
     "generator-unit": "Generator combiner to each inverter",
     "existing-pv": "PV inverter to its board",
     "tap": "Tap to the service disconnect",
-    "sub-feeder": "Feeder of the sub-board",
+    "sub-feeder": "Main panel to the board behind it",
     "port-use": "Generator port to what it serves",
 }
 HOOKUPS: dict[bool, tuple[str, Choices]] = {  # by whether they are stacks for several inputs
