@@ -169,12 +169,22 @@ def app(url: str) -> Iterator[Any]:
         yield made
 
 
+def turns(seconds: float) -> Iterator[None]:
+    """The turns of a wait: close together at first, then a second apart, so that who waits leaves
+    the machine to who works.
+    """
+    pause, ends = 0.05, time.monotonic() + seconds
+    while time.monotonic() < ends:
+        yield
+        time.sleep(pause)
+        pause = min(1.0, 1.5 * pause)
+
+
 def ready(http: TestClient, answer: Any) -> Any:
     """An answer, waited for where a worker is still at it."""
-    for _ in range(900):
+    for _ in turns(400):
         if answer.status_code != 202:
             return answer
-        time.sleep(0.1)
         answer = http.get(answer.headers["location"])
     raise AssertionError(f"no worker came to {answer.url}")
 

@@ -77,6 +77,17 @@ TERRACE = other(
     ],
     runs=runs(MOSSBANK_TERRACE, pack=BY_C, battery=BY_C, grid=BY_C, backup=BY_C),
 )
+
+
+def on_controllers(method: str, *rows: tuple[int, int]) -> list[dict[str, Any]]:
+    """Strings on charge controllers: (controller, modules) of each."""
+    return [
+        {"letter": chr(ord("P") + i), "controller": c, "modules": n, "mounting": "rack"}
+        | {"run": {"length_m": 12, "method": method}}
+        for i, (c, n) in enumerate(rows)
+    ]
+
+
 SHAPES: dict[str, dict[str, Any]] = {
     "one bank for all": other(TERN_HOLLOW),
     "a bank per inverter, on buses": other(
@@ -265,6 +276,29 @@ SHAPES: dict[str, dict[str, Any]] = {
         supply__connection="sub-board breaker",
         supply__sub_board={"breaker_a": 50},
         backup__loads="transfer-switched circuits",
+    ),
+    "charge controllers": other(
+        JUNIPER_CUT,
+        kit__controller="marram-p100",
+        kit__controllers=2,
+        strings=on_controllers("raceway", (1, 4), (1, 4), (2, 4), (2, 4)),
+        runs=runs(JUNIPER_CUT, controller=US, controller_pv=US),
+    ),
+    "a charge controller beside trackers": other(
+        TERRACE,
+        kit__controller="marram-p70",
+        kit__controllers=1,
+        strings=[*TERRACE["strings"], *on_controllers("B1", (1, 4))],
+        runs=runs(TERRACE, controller=BY_C, controller_pv=BY_C),
+    ),
+    "charge controllers on a bank for each": other(
+        TERN_HOLLOW,
+        kit__banks="one per inverter",
+        kit__packs=2,
+        kit__controller="marram-p100",
+        kit__controllers=2,
+        strings=[*TERN_HOLLOW["strings"], *on_controllers("raceway", (1, 3), (1, 3), (2, 4))],
+        runs=runs(TERN_HOLLOW, controller=US, controller_pv=US),
     ),
     "TT": other(MOSSBANK_TERRACE, supply__earthing="TT", supply__loop_ohm=80),
 }

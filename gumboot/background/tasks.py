@@ -39,7 +39,7 @@ from gumboot.store.models import Crew
 from gumboot.store.queue import Taken
 from gumboot.store.shelf import Shelf, of_plan
 
-REVISION = 10  # of the computation: raised when the same plan would come to other numbers
+REVISION = 12  # of the computation: raised when the same plan would come to other numbers
 LONG = ("best",)  # never before the others
 Said = Callable[[float, str], None]
 Made = tuple[dict[str, Any], bytes | None]

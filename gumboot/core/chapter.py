@@ -22,6 +22,7 @@ VIEWS: dict[str, Callable[[Plan], object]] = {  # what a chapter may read of a f
     "run names": lambda p: frozenset(p.runs),
     "runs there": lambda p: frozenset(k for k, r in p.runs.items() if r.there),
     "sub-board's feeder": lambda p: p.runs.get("sub-feeder"),
+    "keyed apart": lambda p: {k: v for k, v in p.settings.items() if ".unit-" in k},
     "fitted breakers": lambda p: {k: f.protection_a for k, f in p.fitted.items()},
     "extras": lambda p: tuple(w.extras for w in p.walls),
     "placed": lambda p: tuple(frozenset(w.placed) for w in p.walls),

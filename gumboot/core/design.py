@@ -18,7 +18,8 @@ from gumboot.core.brief.chapters import KIT, SURVEY, TARIFF
 from gumboot.core.brief.loads import Board, Charging
 from gumboot.core.brief.sheets import MISSING_SHEETS, SHEETS
 from gumboot.core.chapter import Chapter, Draft
-from gumboot.core.kit import Catalogue, Gateway, Inverter, Pack
+from gumboot.core.kit import Catalogue, Controller, Converter, Gateway, Inverter, Pack
+from gumboot.core.kit.alarm import Alarm
 from gumboot.core.land.chapters import TERMINATIONS
 from gumboot.core.land.termination import Termination
 from gumboot.core.link.harness import HARNESS, Harness
@@ -27,6 +28,7 @@ from gumboot.core.network.bonds import Bonded
 from gumboot.core.network.chapters import BONDS, DISCONNECTS, NETWORK
 from gumboot.core.network.element import System
 from gumboot.core.plan import Plan
+from gumboot.core.plan.kit import CONTROLLERS
 from gumboot.core.set.chapters import MENU, ladders_of, menu_of
 from gumboot.core.set.ladder import Ladder
 from gumboot.core.set.settings import Setting
@@ -49,13 +51,13 @@ from gumboot.core.size.chapters import (
 )
 from gumboot.core.size.conductors import SizedCircuit
 from gumboot.core.size.disconnects import Disconnect
-from gumboot.core.size.equipment import BANK, FITS, STRINGS, THROUGH, UNIT
+from gumboot.core.size.equipment import BANK, FITS, STRINGS, THROUGH, UNIT, takers_of
 from gumboot.core.size.inrush import Inrush
 from gumboot.core.size.loops import Loop
 from gumboot.core.size.metering import METERING, Metering
 from gumboot.core.size.raceways import Raceway
 from gumboot.core.size.sharing import Sharing
-from gumboot.core.size.strings import StringDesign
+from gumboot.core.size.strings import StringDesign, Taker
 from gumboot.core.wake.chapters import WAKE, WAY, Wake
 from gumboot.core.wall import Box, WallDesign
 from gumboot.core.wall.chapters import BOXES, HUNG, RUNS
@@ -171,10 +173,30 @@ class Design:
         return kit.pack if kit else None
 
     @property
+    def controller(self) -> Controller | None:
+        """The charge controller."""
+        kit = self.of(KIT)
+        return kit.controller if kit else None
+
+    @property
+    def alarms(self) -> tuple[Alarm, ...]:
+        """What codes mean on the displays of inverters and charge controllers."""
+        return tuple(a for x in (self.inverter, self.controller) if x for a in x.alarms)
+
+    @property
     def gateway(self) -> Gateway | None:
         """The gateway."""
         kit = self.of(KIT)
         return kit.gateway if kit else None
+
+    def unit(self, unit_no: int) -> Converter | None:
+        """The sheet of a unit with a menu, by its number."""
+        return self.controller if unit_no > CONTROLLERS else self.inverter
+
+    @property
+    def takers(self) -> tuple[Taker, ...]:
+        """What strings land on."""
+        return takers_of(self.draft) if self.of(KIT) is not None else ()
 
     @property
     def strings(self) -> tuple[StringDesign, ...]:

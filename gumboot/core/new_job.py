@@ -13,6 +13,7 @@ from typing import Any
 from gumboot.core.basis.finding import Finding, Level
 from gumboot.core.basis.patch import apply
 from gumboot.core.brief.suits import (
+    charges_pack,
     gateways,
     series_that_fits,
     suits_book,
@@ -22,14 +23,17 @@ from gumboot.core.brief.suits import (
 from gumboot.core.codes.book import Book
 from gumboot.core.codes.books import BOOKS
 from gumboot.core.design import design
-from gumboot.core.kit import Catalogue, Inverter, Pack, Terminal
+from gumboot.core.kit import Catalogue, Inverter, Module, Pack, Terminal
 from gumboot.core.kit.presumed import NOT_ENTERED
 from gumboot.core.plan import Plan
-from gumboot.core.size.finder import Face, find
+from gumboot.core.size.controllers import OVERSIZE
+from gumboot.core.size.finder import Face, Found, find
+from gumboot.core.size.strings import takers
 
 TILT_DEG = 30.0  # of a roof nobody measured yet: common practice
 STRINGS_MOST = 26
 PACKS_MOST = 8  # beyond it a person says how many
+CONTROLLERS_MOST = 6  # the same
 ANSWERED = ("/backup/loads", "/site/building", "/supply/kind")  # no proposal changes these
 ASKED_BY_THE_BOOK = ("pv.rapid-shutdown", "storage.emergency", "bond.")  # planned from the start
 
@@ -82,6 +86,7 @@ class First:
     array_m: float = 0.0
     existing_w: float = 0.0
     generator_w: float = 0.0
+    controller: str = ""
 
 
 class NoStrings(ValueError):
@@ -97,7 +102,7 @@ def units_for(shelf: Catalogue, kind: Kind, book: Book, supply: str) -> list[str
         for u in shelf.inverters.values()
         if suits_book(u, book)
         and suits_supply(u, supply if kind.grid else "off-grid")
-        and (bool(u.trackers) or not (kind.pv and kind.grid))  # off grid may have a generator only
+        and (takes_pv(u) or not (kind.pv and kind.grid))  # off grid may have a generator only
         and (kind.grid or u.backup is not None)
     ]
     fits.sort(
@@ -111,6 +116,39 @@ def units_for(shelf: Catalogue, kind: Kind, book: Book, supply: str) -> list[str
         )
     )
     return [u.id for u in fits]
+
+
+def takes_pv(unit: Inverter) -> bool:
+    """Whether an array may come to a unit: to its trackers, entered or not, or beside it on the bus
+    of its bank, over charge controllers.
+    """
+    return bool(unit.trackers) or unit.topology in ("hybrid", "inverter-charger")
+
+
+def controllers_for(shelf: Catalogue, unit: Inverter | None, pack: str, book: Book) -> list[str]:
+    """Charge controllers that charge a pack in a unit's bank, by id, of those whose sheet speaks of
+    a book's sizes: of the unit's maker first, then a crew's own, then by what they charge with.
+    """
+    own = shelf.packs.get(pack)
+    if unit is None or unit.battery is None or own is None:
+        return []
+    series = series_that_fits(own, unit)
+    rows = [c for c in shelf.controllers.values() if c.book in (book.code, "any")]
+    fits = [c for c in rows if charges_pack(c, own, series)]
+    fits.sort(key=lambda c: (c.maker != unit.maker, c.id not in shelf.own, c.charge_max_a, c.id))
+    return [c.id for c in fits]
+
+
+def modules_for(shelf: Catalogue) -> list[str]:
+    """Modules by id: a crew's own first, then those whose sheet has its coefficients, then the most
+    powerful.
+    """
+
+    def likely(m: Module) -> tuple[bool, bool, float, str]:
+        silent = m.beta_voc_per_c is None or m.gamma_vmp_per_c is None
+        return m.id not in shelf.own, silent, -m.p_max_w, m.id
+
+    return [m.id for m in sorted(shelf.modules.values(), key=likely)]
 
 
 def packs_for(shelf: Catalogue, unit: Inverter | None) -> list[str]:
@@ -149,11 +187,14 @@ def first_plan(first: First, shelf: Catalogue) -> Plan:
     where the modules fit no tracker.
     """
     unit = shelf.inverters.get(first.inverter)
-    takes_pv = first.kind.pv and unit is not None and bool(unit.trackers)
-    rows = _strings(first, shelf) if takes_pv and first.modules else []
+    takes = first.kind.pv and unit is not None and (bool(unit.trackers) or bool(first.controller))
+    rows, controllers = _strings(first, shelf) if takes and first.modules else ([], 1)
     offers = [
         _as_asked(
-            Plan.model_validate({**_document(first, unit, gate, shelf), "strings": rows}), shelf
+            Plan.model_validate(
+                {**_document(first, unit, gate, shelf, controllers), "strings": rows}
+            ),
+            shelf,
         )
         for gate in _gateways(first, unit, shelf)
     ]
@@ -162,20 +203,28 @@ def first_plan(first: First, shelf: Catalogue) -> Plan:
 
 
 def _document(
-    first: First, unit: Inverter | None, gateway: str | None, shelf: Catalogue
+    first: First,
+    unit: Inverter | None,
+    gateway: str | None,
+    shelf: Catalogue,
+    controllers: int = 1,
 ) -> dict[str, Any]:
+    takes = unit is None or bool(unit.trackers) or bool(first.controller)
     kit: dict[str, Any] = {
         "inverter": first.inverter,
         "inverters": first.inverters,
         "pack": first.pack or None,
         "packs": (first.packs or 1) if first.pack else 0,
         "series": series_that_fits(shelf.packs.get(first.pack), unit),
-        "module": first.module if first.kind.pv and (unit is None or unit.trackers) else None,
+        "module": first.module if first.kind.pv and takes else None,
+        "controller": first.controller or None,
+        "controllers": controllers if first.controller else 0,
         "gateway": gateway,
     }
     pack = shelf.packs.get(first.pack)
     if pack and pack.form == "stack" and unit and unit.battery_inputs > 1:
-        kit["hookup"] = "inputs" if kit["packs"] > first.inverters else "bus"
+        apart = kit["packs"] > first.inverters and pack.breaker_a
+        kit["hookup"] = "inputs" if apart else "bus"
     if first.kind.beside:
         kit["existing_pv"] = {"power_w": first.existing_w}
     if first.kind.generator:
@@ -237,24 +286,47 @@ def _enough(plan: Plan, shelf: Catalogue) -> Plan:
     return best
 
 
-def _strings(first: First, shelf: Catalogue) -> list[dict[str, Any]]:
-    """The modules on one roof toward the equator, as the string finder likes them best."""
+def _found(first: First, shelf: Catalogue, azimuth: float) -> tuple[Found, int]:
+    """What the string finder finds for one roof; with the fewest charge controllers that take all
+    its modules without losing much of them, where there are any.
+    """
     unit, module = shelf.inverters[first.inverter], shelf.modules[first.module]
-    plan = Plan.model_validate(_document(first, unit, None, shelf))
+    controller, pack = shelf.controllers.get(first.controller), shelf.packs.get(first.pack)
+    face = [Face(first.modules, TILT_DEG, azimuth)]
+    most = CONTROLLERS_MOST if controller else 1
+    for n in range(1, most + 1):
+        plan = Plan.model_validate(_document(first, unit, None, shelf, n))
+        units = list(takers(plan, unit, controller, pack))
+        found = find(plan, units, module, face)
+        if controller is None or pack is None:
+            break
+        passes = n * OVERSIZE * controller.charge_max_a * pack.v_nom * plan.kit.series
+        enough = first.modules * module.p_max_w <= passes / controller.battery_efficiency
+        if found.best and found.best[0].used == first.modules and (enough or unit.trackers):
+            break
+    return found, n
+
+
+def _strings(first: First, shelf: Catalogue) -> tuple[list[dict[str, Any]], int]:
+    """The modules on one roof toward the equator, as the string finder likes them best; and how
+    many charge controllers that takes.
+    """
+    plan = Plan.model_validate(_document(first, shelf.inverters[first.inverter], None, shelf))
     azimuth = 180.0 if first.latitude_deg >= 0 else 0.0
-    found = find(plan, unit, module, [Face(first.modules, TILT_DEG, azimuth)])
+    found, controllers = _found(first, shelf, azimuth)
     best = next(iter(found.best), None)
     if best is None:
         raise NoStrings(found.reason)
     if best.used < first.modules:
         raise NoStrings(
             f"of {first.modules} modules {best.used} find a place on the trackers: type"
-            f" {best.used}, or take more inverters"
+            f" {best.used}, or take more {'controllers' if first.controller else 'inverters'}"
         )
     method = BOOKS[plan.code].method_first
     strings = [
         {
             "inverter": lot.inverter,
+            "controller": lot.controller,
             "tracker": lot.tracker,
             "modules": lot.modules,
             "tilt_deg": TILT_DEG,
@@ -268,7 +340,7 @@ def _strings(first: First, shelf: Catalogue) -> list[dict[str, Any]]:
         raise NoStrings(
             f"that makes {len(strings)} strings; {STRINGS_MOST} have letters: type fewer"
         )
-    return [{**s, "letter": chr(ord("A") + n)} for n, s in enumerate(strings)]
+    return [{**s, "letter": chr(ord("A") + n)} for n, s in enumerate(strings)], controllers
 
 
 def _as_asked(plan: Plan, shelf: Catalogue) -> Plan:

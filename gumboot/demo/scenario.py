@@ -230,8 +230,7 @@ def woken(diary: Diary, share: float) -> None:
 def keyed(diary: Diary) -> None:
     """Every line of its menus keyed as it was planned."""
     d = diary.design
-    menus = [d.menu(n) for n in range(1, d.plan.kit.inverters + 1)]
-    for s in keying.steps_of(d.inverter, menus) if d.inverter else ():
+    for s in keying.steps_of(d):
         typed = {"key": s.lever, "text": "V1.08"}.get(s.does, "")
         body = body_of(s, Walked(s.key, s.title, "done", typed), "done")
         diary.wrote("set", body, INSTALLER)

@@ -187,7 +187,7 @@ class Yard:
         """Volts at a unit's PV side: of its highest string, open while the unit is dark."""
         if not int(rows.sunny[0]) >> i & 1:
             return 0.0
-        own = [s for s in self.job.strings if s.inverter == i + 1]
+        own = [s for s in self.job.strings if s.body == f"inverter-{i + 1}"]
         first = max(own, key=lambda s: s.v_oc_hot.n, default=None)
         if first is None:
             return 0.0

@@ -164,7 +164,9 @@ def _wire(
         ground = box(x - 2, y - 18, MONO_BOLD * len(first) + 4, 13, "ground")  # a link stands back
         inner += [ground, text(x, y - 8, first, "mono strong"), text(x, y + 15, second, "mono")]
     if not upright and not made:
-        inner.append(_badge(design, s.id, *((x + 48, y + 15) if system == "pv" else (x, y - 20))))
+        low = system == "pv" and len(second) < 9  # beside its length, where there is room
+        at = (x + max(48, MONO * len(second) + 4), y + 15) if low else (x, y - 20)
+        inner.append(_badge(design, s.id, *at))
     return tag(
         "a",
         tag("title", words),
@@ -257,6 +259,7 @@ def _body(design: Design, body: Body, b: Box) -> str:
             "generator",
             "pv-inverter",
             "inverter",
+            "controller",
         )
         else ""
     )

@@ -53,6 +53,8 @@ def ports(design: Design, b: Body) -> dict[str, tuple[Terminal, ...]]:
         return {f"PV {t.id}": t.terminals for t in u.trackers} | {
             k: p.terminals for k, p in named.items() if p
         }
+    if b.role == "controller" and (c := design.controller) and c.battery and c.pv:
+        return {"PV": c.pv.terminals, "BAT": c.battery.terminals}
     if b.id == "gateway" and (g := design.gateway):
         return {
             "GRID": g.grid.terminals,
@@ -102,11 +104,9 @@ def pads(design: Design, b: Body, own: Sequence[Termination], block: Block) -> l
     for row in block.rows:
         mine = [p for p, ts in here.items() if port_of(ts[0]) == row.port]
         names = {f"{row.port}/{t.id}": (t.end, t.conductor) for t in known.get(row.port, ())}
-        if row.port == "PE" and b.role == "inverter" and design.inverter:
-            names = {
-                f"PE/{i}": (design.inverter.earth.end, "PE")
-                for i in range(1, design.inverter.earth_screws + 1)
-            }
+        unit = {"inverter": design.inverter, "controller": design.controller}.get(b.role)
+        if row.port == "PE" and unit:
+            names = {f"PE/{i}": (unit.earth.end, "PE") for i in range(1, unit.earth_screws + 1)}
         places = list(names) + [p for p in mine if p not in names]
         called = [
             name_of(here.get(p, []), names.get(p, ("", "PE" if row.port == "PE" else ""))[1])

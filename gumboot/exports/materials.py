@@ -81,6 +81,9 @@ def _kit(design: Design) -> Iterable[Item]:
                 math.ceil(kit.packs / design.pack.cabinet.holds),
                 "",
             )
+    if design.controller:
+        made = f"{design.controller.maker} {design.controller.model}"
+        yield Item("Kit", made, kit.controllers_fitted, "")
     if design.gateway:
         yield Item("Kit", f"{design.gateway.maker} {design.gateway.model}", 1, "")
     module = book.modules.get(kit.module or "")
@@ -93,7 +96,10 @@ def _kit(design: Design) -> Iterable[Item]:
         yield Item("Kit", "maker's PV jumper, pair", jumpers, "")
 
 
-BROUGHT = ("dc-bus", "grid-combiner", "backup-combiner", "generator-combiner", "generator")
+BROUGHT = (
+    *("dc-bus", "pv-combiner", "grid-combiner", "backup-combiner", "generator-combiner"),
+    "generator",
+)
 
 
 def _brought(b: Body, plan: Plan) -> bool:
@@ -226,9 +232,16 @@ def _safeguards(design: Design) -> Iterable[Item]:
 
 def _protection(design: Design) -> Iterable[Item]:
     counted: Counter[str] = Counter()
+    fused = {s.letter: s.fuse.n for s in design.strings if s.fuse}
+    for p in design.network.places if design.network else ():
+        if p.device and p.device.role == "pv-breaker":
+            rated = fused.get(p.key[-1], design.plan.book.next_standard(p.amps))
+            counted[f"{p.device.label}, {rated:g} A"] += 1
     for s in _new(design):
         if s.protection is None or (s.circuit.own_protection and s.circuit.family != "pv"):
             continue
+        if s.circuit.load.body.startswith("pv-combiner"):
+            continue  # its breaker there is counted
         poles = s.circuit.lines + (design.plan.book.neutral_opened and "N" in s.circuit.conductors)
         kind = (
             "gPV string fuse and holder"

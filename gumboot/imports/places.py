@@ -23,6 +23,10 @@ from gumboot.core.codes.books import book_for
 
 FAR_N_DEG = 66.0  # the sun's year is not worked out beyond
 NUMBERS = re.compile(r"([+-]?\d+(?:\.\d+)?) ?°? ?([ns])?[ ,;]+([+-]?\d+(?:\.\d+)?) ?°? ?([ew])?")
+SAINTS = ("saint", "sankt", "sint", "san", "st.")
+PLAINER = str.maketrans(
+    {"ß": "ss", "ø": "o", "æ": "ae", "œ": "oe", "ł": "l", "đ": "d", "ð": "d", "þ": "th", "ı": "i"}
+)
 ALSO_CALLED = {"united kingdom": "gb", "uk": "gb", "england": "gb", "scotland": "gb", "wales": "gb"}
 ALSO_CALLED |= {"usa": "us", "u.s.": "us", "holland": "nl", "korea": "kr", "czech republic": "cz"}
 
@@ -65,7 +69,7 @@ def towns() -> dict[str, list[str]]:
     text = gzip.decompress((files("gumboot.imports") / "towns.tsv.gz").read_bytes()).decode()
     found: dict[str, list[str]] = {}
     for row in text.splitlines():
-        for name in row.partition("\t")[0].split("|"):
+        for name in {_folded(x) for x in row.partition("\t")[0].split("|")}:
             found.setdefault(name, []).append(row)
     return found
 
@@ -100,7 +104,9 @@ def namesakes(typed: str, most: int = 3) -> tuple[str, ...]:
 def _named(text: str) -> tuple[Place, ...]:
     name, _, land = (x.strip() for x in text.partition(","))
     land = ALSO_CALLED.get(land, land)
-    found = (_town(row) for row in towns().get(name, ()))
+    begins = next((x for x in ("st. ", "st ") if name.startswith(x)), "")
+    saints = [f"{x} {name.removeprefix(begins)}" for x in SAINTS] if begins else []
+    found = (_town(row) for x in (name, *saints) for row in towns().get(x, ()))
     return tuple(p for p in found if not land or _lies_in(p, land))
 
 
@@ -145,7 +151,12 @@ def _lands() -> dict[str, str]:
 def _plain(text: str) -> str:
     """In small letters without accents, as the database writes its cities: "são paulo"."""
     apart = unicodedata.normalize("NFKD", text.lower())
-    return "".join(c for c in apart if not unicodedata.combining(c))
+    return _folded("".join(c for c in apart if not unicodedata.combining(c)))
+
+
+def _folded(text: str) -> str:
+    """Letters that no accent can be taken from, as keyboards without them write them."""
+    return text.translate(PLAINER)
 
 
 def _rows(text: str) -> list[list[str]]:

@@ -80,7 +80,38 @@ def test_the_battery_is_drawn_and_sized_and_a_stop_names_the_ports():
     assert {"pack-1", "main-panel"} <= {b.id for b in d.bodies}
     assert d.bank is not None and {"bat-1", "battery-1"} & {s.id for s in d.circuits}
     told = [f for f in d.findings if f.place == "shelf/own-1#terminals" and "ports" in f.says]
-    assert [f.level for f in told] == ["stop"] and "202.1 A at battery" in told[0].says
+    assert [f.level for f in told] == ["stop"] and "31.7 A at grid" in told[0].says
+
+
+def test_the_current_of_a_port_nobody_entered_is_that_of_full_power_on_the_bank():
+    """P / (η V_low) by hand, or what the unit charges with; never by the unit's own lowest volts,
+    which for high voltage is a fifth of the stack's.
+    """
+    stack = entry.validate_python(
+        {
+            **{"kind": "pack", "id": "own-v", "maker": "Ownwright", "model": "V", "form": "stack"},
+            **{"chemistry": "LFP", "cells": 32, "capacity_ah": 50, "series_max": 4},
+            **{"discharge_max_a": 30, "charge_max_a": 30, "bms_v_max": 116.8, "bms_v_min": 83.2},
+        }
+    )
+    wide = {"battery_v_min": 100, "battery_v_max": 500, "power_w": 7600, "charge_max_a": 15}
+    for charge, amps in ((15, 7600 / (0.94 * 4 * 32 * 3.0)), (25, 25)):
+        book = Catalogue([unit(**wide | {"charge_max_a": charge}), stack])
+        plan = Plan.model_validate(
+            HERON_SLIP
+            | {
+                "kit": {
+                    "inverter": "own-1",
+                    "inverters": 1,
+                    "pack": "own-v",
+                    "packs": 1,
+                    "series": 4,
+                }
+            }
+            | {"strings": []}
+        )
+        bank = design(plan, book).bank
+        assert bank is not None and bank.i_inverter.n == pytest.approx(amps, rel=1e-6)
 
 
 BLOCK = {
@@ -124,11 +155,11 @@ def test_cells_are_put_in_series_though_their_sheet_does_not_say_how_many(more, 
 
 
 def test_a_device_that_no_volts_fit_is_missed_for_its_volts():
-    """A shelf with buses for low voltage has none for a pack of 400 V, however many amperes."""
-    u = unit(battery_v_min=200, battery_v_max=480, charge_max_a=30, units_max=2)
+    """A shelf with buses to 1000 V has none for a pack of 1200 V, however many amperes."""
+    u = unit(battery_v_min=800, battery_v_max=1280, charge_max_a=30, units_max=2)
     high = entry.validate_python(
-        {**BLOCK, "id": "own-hv", "form": "pack", "chemistry": "LFP", "cells": 110}
-        | {"bms_v_min": 290, "bms_v_max": 400}
+        {**BLOCK, "id": "own-hv", "form": "pack", "chemistry": "LFP", "cells": 330}
+        | {"bms_v_min": 870, "bms_v_max": 1200}
     )
     book = Catalogue([u, high, *catalogue().entries.values()])
     plan = copy.deepcopy(HERON_SLIP)
@@ -136,7 +167,7 @@ def test_a_device_that_no_volts_fit_is_missed_for_its_volts():
     plan["strings"] = []
     d = design(Plan.model_validate(plan), book)
     says = [f.says for f in d.findings if f.key.startswith("kit.device.dc")]
-    assert says and all("400 V" in x for x in says)
+    assert says and all("1200 V" in x for x in says)
     assert any("those it has bear" in x for x in says) and not any(
         "largest is 600" in x for x in says
     )

@@ -28,6 +28,7 @@ VIEWED = {  # the field of the plan that each view looks at
     "placed": "walls",
     "tariff": "energy",
     "strings but runs": "strings",
+    "keyed apart": "settings",
 }
 
 

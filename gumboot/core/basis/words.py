@@ -16,3 +16,8 @@ def listed(names: Sequence[str]) -> str:
     """Names in a sentence: "a, b and c"."""
     rows = list(dict.fromkeys(names))
     return rows[0] if len(rows) == 1 else f"{', '.join(rows[:-1])} and {rows[-1]}"
+
+
+def counted(n: int, thing: str) -> str:
+    """So many of a thing: "one pack", "3 packs"."""
+    return f"one {thing}" if n == 1 else f"{n} {thing}s"

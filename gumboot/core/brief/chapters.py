@@ -11,7 +11,7 @@ from gumboot.core.brief.kit import kit_findings
 from gumboot.core.brief.survey import survey_findings
 from gumboot.core.chapter import Chapter, Draft
 from gumboot.core.energy.tariff import tariff_findings
-from gumboot.core.kit import Gateway, Inverter, Module, Pack
+from gumboot.core.kit import Controller, Gateway, Inverter, Module, Pack
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,6 +22,7 @@ class Chosen:
     pack: Pack | None
     gateway: Gateway | None
     module: Module | None
+    controller: Controller | None
 
 
 def _survey(d: Draft) -> tuple[Finding, ...]:
@@ -47,6 +48,7 @@ def _kit(d: Draft) -> Chosen | None:
         shelf.packs.get(inverter.pack_inside or kit.pack or ""),
         shelf.gateways.get(kit.gateway or ""),
         shelf.modules.get(kit.module or ""),
+        shelf.controllers.get(kit.controller or "") if kit.controllers_fitted else None,
     )
 
 

@@ -6,7 +6,7 @@ from gumboot.core.basis.finding import Change, Cure, Finding, stop
 from gumboot.core.kit import Catalogue
 from gumboot.core.plan import Plan
 
-WORDS = {"ct": "current transformer"}
+WORDS = {"ct": "current transformer", "controller": "charge controller"}
 
 
 def kit_findings(plan: Plan, catalogue: Catalogue) -> list[Finding]:
@@ -20,12 +20,14 @@ def kit_findings(plan: Plan, catalogue: Catalogue) -> list[Finding]:
         ("gateway", catalogue.gateways),
         ("meter", catalogue.meters),
         ("ct", catalogue.cts),
+        ("controller", catalogue.controllers),
     )
     for field, shelf in shelves:
         wanted = getattr(plan.kit, field)
         needed = (field == "pack" and inverter and not inverter.pack_inside) or (
-            field == "module" and plan.strings
+            field == "module" and bool(plan.strings)
         )
+        needed = needed or (field == "controller" and plan.kit.controllers > 0)
         if wanted in shelf or (wanted is None and not needed):
             continue
         known = ", ".join(sorted(shelf)) or f"the shelf has no {WORDS.get(field, field)}"
@@ -51,13 +53,16 @@ def kit_findings(plan: Plan, catalogue: Catalogue) -> list[Finding]:
             )
         )
     if inverter and not inverter.pack_inside and plan.kit.pack and plan.kit.packs == 0:
+        pack = catalogue.packs.get(plan.kit.pack)
+        apart = plan.kit.banks == "one per inverter" or (pack and pack.form == "stack")
+        least = plan.kit.inverters if apart else 1
         found.append(
             stop(
                 "kit.packs",
                 "bank",
                 "No pack is planned.",
                 "plan",
-                Cure("Plan one", (Change("/kit/packs", 1),)),
+                Cure(f"Plan {least}", (Change("/kit/packs", least),)),
             )
         )
     return found

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from gumboot.core.codes.book import Book
-from gumboot.core.kit import MAINS, Catalogue, Inverter, Pack, spreads
+from gumboot.core.kit import MAINS, Catalogue, Controller, Inverter, Pack, spreads
 
 SUPPLIES = {
     american: (*(kind for kind, m in MAINS.items() if m.american == american), "off-grid")
@@ -47,9 +47,21 @@ def series_that_fits(pack: Pack | None, unit: Inverter | None) -> int:
     return max(_numbers(pack, unit), default=1)
 
 
+def charges_pack(controller: Controller, pack: Pack | None, series: int) -> bool:
+    """Whether a charge controller charges a bank of so many of a pack in series: one on a bus."""
+    if pack is None or pack.form == "stack":
+        return False
+    low, high = series * pack.bms_v_min, series * pack.bms_v_max
+    inside = controller.battery_v_min <= low + 1e-9 and high <= controller.battery_v_max + 1e-9
+    return inside and pack.chemistry in controller.chemistries
+
+
 def gateways(shelf: Catalogue, unit: Inverter | None, kind: str) -> list[str]:
-    """Gateways by id that suit a unit on a supply: those of its maker first, then a crew's own."""
-    suited = [g for g in shelf.gateways.values() if unit is None or g.supply in (unit.supply, kind)]
+    """Gateways by id for a supply, else for that of the unit: those of its maker first, then a
+    crew's own.
+    """
+    of = kind if kind in MAINS else unit.supply if unit else ""
+    suited = [g for g in shelf.gateways.values() if not of or g.supply == of]
     maker = unit.maker if unit else ""
     return [
         g.id for g in sorted(suited, key=lambda g: (g.maker != maker, g.id not in shelf.own, g.id))

@@ -61,7 +61,8 @@ class Book:
     house_wire: the least copper of a circuit of the house that carries some A, by its loaded
     conductors, in the usual way; its name says its size. charger_guard: what else guards the
     circuit of a car charger, in words.
-    back_factor: what a string can push back, over its short-circuit current.
+    back_factor: what a string can push back, over its short-circuit current. arc_fault_v: from
+    which V of a string on a building an arc in it has to be found; None where the book asks none.
     working_depth: free floor in mm before what is worked at, by its volts to earth and by what is
     opposite; working_space: whether its width and height
     are kept too.
@@ -97,6 +98,7 @@ class Book:
     fuse_bounds: Callable[[Figure], tuple[Figure, ...]]
     fuse_fits: Callable[[float, Sequence[Figure]], bool]
     back_factor: float
+    arc_fault_v: float | None
     fed: Callable[[Figure, Figure, Figure, Figure | None, bool], Fed]
     rule_120: bool
     mains_feed_combiners: bool

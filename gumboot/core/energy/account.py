@@ -21,6 +21,7 @@ from gumboot.core.energy.year import (
     Inputs,
     Year,
     bank_of,
+    controllers_a,
     keyed,
     live,
     other_years,
@@ -187,7 +188,11 @@ def _sweep(plan: Plan, design: Design, catalogue: Catalogue, i: Inputs) -> dict[
     charge_a = own_number(
         design.settings, "charge"
     )  # what Gumboot proposes follows from the packs, and is proposed anew for each count
-    banks = [(n, bank_of(plan, design.inverter, design.pack, n, charge_a)) for n in range(most + 1)]
+    by_controllers = controllers_a(design)
+    banks = [
+        (n, bank_of(plan, design.inverter, design.pack, n, charge_a, by_controllers))
+        for n in range(most + 1)
+    ]
     arrays = ARRAYS if i.sun.any() else (1.0,)
     swept = sweep(i, banks, arrays, now)
     here = [c for c in swept.candidates if c.array == 1.0]

@@ -48,21 +48,24 @@ class Weather:
 
 @dataclass(frozen=True, eq=False)
 class Face:
-    """Modules that face one way: W at standard conditions, degrees."""
+    """Modules that face one way: W at standard conditions, degrees. controller: the charge
+    controller that they are on, from 1; 0 where they are on none.
+    """
 
     watts: float
     tilt_deg: float
     azimuth_deg: float
     mounting: str
+    controller: int = 0
 
 
 def faces_of(plan: Plan, p_max_w: float) -> list[Face]:
-    """Strings that face alike, together; and, last, the array of each PV inverter beside the
-    units.
+    """Strings that face alike, those of each charge controller apart; and, last, the array of each
+    PV inverter beside the units.
     """
-    sums: dict[tuple[float, float, str], float] = {}
+    sums: dict[tuple[float, float, str, int], float] = {}
     for s in plan.strings:
-        key = (s.tilt_deg, s.azimuth_deg, s.mounting)
+        key = (s.tilt_deg, s.azimuth_deg, s.mounting, s.controller)
         sums[key] = sums.get(key, 0.0) + s.modules * p_max_w
     faces = [Face(w, *key) for key, w in sums.items()]
     beside = (

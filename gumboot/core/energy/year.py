@@ -30,6 +30,7 @@ from gumboot.core.energy.sun import (
 from gumboot.core.energy.tariff import prices
 from gumboot.core.kit import Catalogue, Inverter, Pack
 from gumboot.core.plan import ExistingPv, Plan, Slot, Work
+from gumboot.core.plan.kit import CONTROLLERS
 from gumboot.core.set.settings import Setting, work_keyed
 
 CELL_ROUND_TRIP = {
@@ -58,7 +59,8 @@ class Readings:
 @dataclass(frozen=True, eq=False)
 class Inputs:
     """All that a year is made from. Series in W (or money a kWh) each step; `outage` is the
-    backed-up part of the load; both hold the inverters' own `standby_w`.
+    backed-up part of the load; both hold the inverters' own `standby_w`. passed_w: what each
+    charge controller passes on.
     """
 
     cal: Calendar
@@ -78,6 +80,7 @@ class Inputs:
     currency: str
     standing_year: float
     standby_w: float = 0.0
+    passed_w: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -120,20 +123,45 @@ def lives_on(plan: Plan, old: ExistingPv) -> bool:
     return old in plan.island_pv.values() and old.obeys_frequency == "yes"
 
 
+def controllers_a(design: Design) -> float:
+    """What all charge controllers together charge with at most, A: as keyed, else as rated."""
+    return sum(each_controller_a(design))
+
+
+def each_controller_a(design: Design) -> list[float]:
+    """What each charge controller charges with at most, A: as keyed, else as rated."""
+    sheet, fitted = design.controller, design.plan.kit.controllers_fitted
+    if sheet is None:
+        return []
+    menus = (design.menu(CONTROLLERS + n) for n in range(1, fitted + 1))
+    keyed = ([s.value for s in menu if s.rule == "charge"] for menu in menus)
+    held = (next((float(x) for x in row if not isinstance(x, str)), None) for row in keyed)
+    return [sheet.charge_max_a if x is None else x for x in held]
+
+
 def bank_of(
-    plan: Plan, inverter: Inverter, pack: Pack, packs: int, charge_a: float | None = None
+    plan: Plan,
+    inverter: Inverter,
+    pack: Pack,
+    packs: int,
+    charge_a: float | None = None,
+    controllers: float = 0.0,
 ) -> Bank:
-    """So many packs in parallel behind the plan's inverters."""
+    """So many packs in parallel behind the plan's inverters. controllers: what charge controllers
+    charge with, A.
+    """
     series = plan.kit.series if pack.form != "pack" else 1
     volts = pack.v_nom * series
     cell = float(np.sqrt(CELL_ROUND_TRIP[pack.chemistry]))
-    direct = bool(inverter.trackers) and not plan.kit.pv_inverters
+    shared = bool(inverter.trackers) or controllers > 0
+    direct = shared and not plan.kit.pv_inverters
     ac = inverter.power_w * plan.kit.inverters
     eta = inverter.battery_efficiency
     old_w = sum(pv.power_w for pv in plan.kit.pv_inverters)  # beside a hybrid, not through it
     amps_in = min(
         packs * pack.charge_max_a,
-        plan.kit.inverters * min(inverter.charge_max_a, charge_a or inverter.charge_max_a),
+        plan.kit.inverters * min(inverter.charge_max_a, charge_a or inverter.charge_max_a)
+        + controllers,
     )
     amps_out = min(
         packs * pack.discharge_max_a,
@@ -141,12 +169,12 @@ def bank_of(
     )
     return Bank(
         packs * pack.capacity_ah * volts,
-        min(ac if not inverter.trackers else np.inf, amps_in * volts / eta),
+        min(np.inf if shared else ac, amps_in * volts / eta),
         min(ac, amps_out * volts * eta),
         min(1.0, cell * ETA_DC / ETA_INVERTER) if direct else eta * cell,
         eta * cell,
-        ac + (old_w if inverter.trackers else 0.0),
-        bool(inverter.trackers),
+        ac + (old_w if shared else 0.0),
+        shared,
         eta * cell,
     )
 
@@ -231,7 +259,8 @@ def gather(
     module = catalogue.modules.get(plan.kit.module or "")
     faces = faces_of(plan, module.p_max_w if module else 0.0)
     table = sky(plan.site, cal, weather, plan.energy.climate_factor) if faces else None
-    powers = _powers(plan, faces, table, cal)
+    passed = passes_w(design)
+    powers = _powers(plan, faces, table, cal, passed)
     sun, stays = _suns(plan, powers)
     load = (
         demand.of_meter(readings.kwh)
@@ -245,6 +274,8 @@ def gather(
         else load
     )
     standby = inverter.standby_w * plan.kit.inverters
+    if design.controller:
+        standby += design.controller.standby_w * plan.kit.controllers_fitted
     off_grid = plan.supply.kind == "off-grid"
     floor_off = keyed(design.settings, "floor_off_grid", 10)
     floor_on, reserve = (
@@ -262,6 +293,8 @@ def gather(
         for w in (own_number(design.settings, "export"), tariff.export_limit_w)
         if w is not None
     ]
+    if inverter.grid is None or not inverter.feeds_grid:
+        limits.append(sum(pv.power_w for pv in plan.kit.pv_inverters if pv.side == "grid side"))
     rules = replace(
         rules, import_w=tariff.import_limit_w or NO_LIMIT, export_w=min(limits, default=NO_LIMIT)
     )
@@ -283,10 +316,14 @@ def gather(
     packs = design.bank.total if design.bank else 0
     amps = (s.value for s in design.settings if s.rule == "charge")
     charge_a = next((float(x) for x in amps if not isinstance(x, str)), None)
-    bank = bank_of(plan, inverter, pack, packs, charge_a) if pack and packs else None
+    by_controllers = controllers_a(design)
+    bank = (
+        bank_of(plan, inverter, pack, packs, charge_a, by_controllers) if pack and packs else None
+    )
     named = tuple(
         (
-            f"{f.watts / 1000:g} kW at {f.tilt_deg:g}° tilt, {f.azimuth_deg:g}° azimuth",
+            f"{f.watts / 1000:g} kW at {f.tilt_deg:g}° tilt, {f.azimuth_deg:g}° azimuth"
+            + (f", charge controller {f.controller}" if f.controller else ""),
             float(p.sum()) / 4000,
         )
         for f, p in zip(faces, powers, strict=True)
@@ -309,15 +346,30 @@ def gather(
         tariff.currency,
         tariff.standing_day * 365,
         standby,
+        passed,
     )
 
 
-def _powers(plan: Plan, faces: Sequence[Face], table: Any, cal: Calendar) -> list[Series]:
-    """What each face gives; the last ones, of PV inverters beside the units, no more than their
-    power.
+def passes_w(design: Design) -> tuple[float, ...]:
+    """What each charge controller passes on at most, W on the inverters' AC side."""
+    volts = design.bank.v_nom.n if design.bank else 0.0
+    return tuple(a * volts * ETA_INVERTER for a in each_controller_a(design))
+
+
+def _powers(
+    plan: Plan, faces: Sequence[Face], table: Any, cal: Calendar, passed_w: Sequence[float]
+) -> list[Series]:
+    """What each face gives; those on one charge controller together no more than it passes on; the
+    last ones, of PV inverters beside the units, no more than their power.
     """
     powers, beside = [face_power(f, table, cal) for f in faces], plan.kit.pv_inverters
     first = len(powers) - len(beside)
+    for n, most in enumerate(passed_w, 1):
+        own = [k for k, f in enumerate(faces) if f.controller == n]
+        every = np.sum([powers[k] for k in own], axis=0)
+        share = np.minimum(1.0, most / np.maximum(every, 1.0))
+        for k in own:
+            powers[k] = powers[k] * share
     return [
         *powers[:first],
         *(np.minimum(p, pv.power_w) for p, pv in zip(powers[first:], beside, strict=True)),
@@ -341,7 +393,7 @@ def other_years(plan: Plan, catalogue: Catalogue, i: Inputs, count: int) -> Iter
     clear = clear_sky(plan.site, i.cal)
     for n in range(1, count + 1):
         table = clouded(clear, plan.site, plan.energy.climate_factor, n)
-        sun, stays = _suns(plan, _powers(plan, faces, table, i.cal))
+        sun, stays = _suns(plan, _powers(plan, faces, table, i.cal, i.passed_w))
         yield replace(i, sun=sun, sun_outage=stays)
 
 
@@ -372,7 +424,7 @@ def rests_on(
     )
     if standby_w:
         out.append(
-            f"The inverters themselves draw {standby_w:g} W day and night, counted with the house."
+            f"The units themselves draw {standby_w:g} W day and night, counted with the house."
         )
     out.append(
         "14 % of the sun lost to dirt, mismatch, wiring and age; inverter 96 %; no shade:"

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from gumboot.core.basis.units import show_place
+from gumboot.core.basis.words import inside
 from gumboot.core.design import Design
 from gumboot.core.hand_over.devices import devices
 from gumboot.core.journal.log import LogState
@@ -87,13 +88,13 @@ def setting_of(key: str) -> tuple[int, str]:
 
 
 def _keyed(d: Design, state: LogState) -> Iterator[Difference]:
-    menus = [d.menu(n) for n in range(1, d.plan.kit.inverters + 1)]
-    for s in keying.steps_of(d.inverter, menus) if d.inverter else ():
+    several = len(d.plan.kit.units) > 1
+    for s in keying.steps_of(d):
         e = state.steps.get(s.key)
         if e is None or s.does != "key" or e.body["verdict"] != "outside":
             continue
         unit, _ = setting_of(s.key)
-        whose = f", inverter {unit}" if len(menus) > 1 else ""
+        whose = f", {inside(d.plan.kit.unit_name(unit))}" if several else ""
         b = e.body
         words = (f"{s.title}{whose}", s.expects, b["typed"], b["note"])
         yield Difference(s.key, "setting", *words, e.who, e.at_server)

@@ -36,6 +36,8 @@ def _devices(d: Design) -> Iterator[Device]:
     for b in d.bodies:
         if b.role == "inverter" and unit is not None:
             yield Device(b.id, b.id, b.label, unit.maker, unit.model, True)
+        if b.role == "controller" and d.controller is not None:
+            yield Device(b.id, b.id, b.label, d.controller.maker, d.controller.model, True)
     if pack is not None and not (unit is not None and unit.pack_inside):
         boxes = [b for b in d.bodies if b.role == "pack"]
         packs, series = d.plan.kit.packs, d.plan.kit.series

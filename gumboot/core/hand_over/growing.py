@@ -11,8 +11,9 @@ from gumboot.core.basis.finding import Level
 from gumboot.core.design import Design
 from gumboot.core.hand_over.charger import lines_of, protection_a, watts
 from gumboot.core.plan import Plan
+from gumboot.core.plan.kit import CONTROLLERS
 
-More = Literal["module", "pack", "inverter", "charger"]
+More = Literal["module", "pack", "inverter", "controller", "charger"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,7 +44,8 @@ def kinds_of(d: Design) -> dict[str, str]:
         "One more module in each stack" if d.plan.kit.packs > 1 else "One more module in the stack"
     )
     batteries = {"module": one, "pack": "One more stack"} if stacked else {"pack": "One more pack"}
-    return {**batteries, "inverter": "One more inverter", "charger": "A car charger"}
+    more = {"controller": "One more charge controller"} if d.controller else {}
+    return {**batteries, "inverter": "One more inverter", **more, "charger": "A car charger"}
 
 
 Rows = dict[str, tuple[str, str]]  # by key: what it is called, how it stands
@@ -63,8 +65,8 @@ def grown(d: Design, what: More) -> Plan:
         stacked = d.pack is not None and d.pack.form == "stack"
         if stacked and d.inverter and d.inverter.battery_inputs > 1:
             kit["hookup"] = "inputs" if kit["packs"] > kit["inverters"] else "bus"
-    elif what == "inverter":
-        kit["inverters"] += 1
+    elif what in ("inverter", "controller"):
+        kit[f"{what}s"] += 1
     else:
         ids = {x["id"] for x in document["loads"]}
         key = next(k for k in (f"car-charger-{n}" for n in range(1, 99)) if k not in ids)
@@ -122,7 +124,8 @@ def _wall(d: Design) -> Rows:
 
 
 def _settings(d: Design) -> Rows:
-    return {s.id: (s.label, f"{s.value} {s.unit}".strip()) for s in d.settings}
+    rows = (*d.settings, *(d.menu(CONTROLLERS + 1) if d.controller else ()))
+    return {s.key: (s.label, f"{s.value} {s.unit}".strip()) for s in rows}
 
 
 def _busbars(d: Design) -> Rows:

@@ -19,6 +19,8 @@ from gumboot.core.network.element import Switch
 
 WHAT: dict[str, str] = {
     "inverter": "makes house power out of battery and sun, and fills the battery",
+    "controller": "fills the battery from the sun",
+    "pv-combiner": "brings the rows of panels together, with a switch for each",
     "pv-inverter": "makes house power out of sun",
     "array": "solar panels; they are live in any light",
     "pack": "battery",
@@ -159,7 +161,7 @@ def _where(d: Design) -> Part:
 
 
 def _what(d: Design, b: Body) -> str:
-    if b.role == "inverter" and not d.plan.strings:
+    if b.role == "inverter" and not any(not s.controller for s in d.plan.strings):
         return "makes house power out of the battery, and fills it"
     if b.role == "loads" and d.plan.supply.kind == "off-grid":
         return "feeds the house"
@@ -331,11 +333,14 @@ def _lamps(d: Design, contact: Contact) -> Part | None:
     unit, rows = d.inverter, list[tuple[str, ...]]()
     if unit is None:
         return None
-    for device in (unit, d.pack):
+    for name, device in (
+        ("Inverter", unit),
+        ("Charge controller", d.controller),
+        ("Battery", d.pack),
+    ):
         if device is not None and device.starting and device.starting.lamp:
-            name = "Battery" if device is d.pack else "Inverter"
             rows.append((f"{name}: {device.starting.lamp}", "all is well", "nothing"))
-    rows += [(a.code, *PLAINLY.get(a.problem, FAULT)) for a in unit.alarms]
+    rows += [(a.code, *PLAINLY.get(a.problem, FAULT)) for a in d.alarms]
     if not rows:
         return None
     say = f"Any other lamp or number: write it down, and call {contact.crew}."

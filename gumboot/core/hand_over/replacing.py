@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from gumboot.core.design import Design
 from gumboot.core.hand_over.devices import devices
 from gumboot.core.land.termination import Termination
+from gumboot.core.plan.kit import CONTROLLERS
 from gumboot.core.prove.due import Due
 from gumboot.core.set import keying
 from gumboot.core.walk.step import Step
@@ -40,12 +41,11 @@ def reopened(d: Design, device: str, dues: tuple[Due, ...]) -> Reopened:
 
 
 def _menu(d: Design, device: str) -> tuple[Step, ...]:
-    if d.inverter is None or not device.startswith("inverter-"):
+    kind, _, n = device.rpartition("-")
+    if kind not in ("inverter", "controller"):
         return ()
-    unit = device.removeprefix("inverter-")
-    menus = [d.menu(n) for n in range(1, d.plan.kit.inverters + 1)]
-    rows = keying.steps_of(d.inverter, menus)
-    return tuple(s for s in rows if s.key.startswith(f"key.{unit}."))
+    unit = int(n) + (CONTROLLERS if kind == "controller" else 0)
+    return tuple(s for s in keying.steps_of(d) if s.key.startswith(f"key.{unit}."))
 
 
 def _circuit(x: Due) -> str:

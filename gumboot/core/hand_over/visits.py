@@ -13,6 +13,7 @@ from gumboot.core.hand_over.devices import devices
 from gumboot.core.journal.log import LogState
 from gumboot.core.kit.care import Care
 from gumboot.core.land.termination import Termination
+from gumboot.core.plan.kit import CONTROLLERS
 from gumboot.core.prove.listing import dues_of
 from gumboot.core.prove.strings import Sky
 from gumboot.core.wake import steps as waking
@@ -44,7 +45,7 @@ def cares(d: Design) -> tuple[Care, ...]:
     """What is due, the most frequent first: once for each of what the sheets say, and by common
     practice for what they leave out.
     """
-    said = [c for x in (d.inverter, d.pack) if x is not None for c in x.care]
+    said = [c for x in (d.inverter, d.controller, d.pack) if x is not None for c in x.care]
     kinds = {(c.does, c.by) for c in said}
     rows = [*said, *(c for c in _usual(d) if (c.does, c.by) not in kinds)]
     unique = {(c.what, c.every_months): c for c in rows}
@@ -141,15 +142,16 @@ def changed(s: Step, typed: str) -> str:
 
 
 def _settings(d: Design, state: LogState, at: str) -> Iterator[Step]:
-    for n in range(1, d.plan.kit.inverters + 1):
+    for n in d.plan.kit.units:
+        name = d.plan.kit.unit_name(n) if n > CONTROLLERS else f"Inverter {n}"
         yield Step(
             f"{at}.settings.{n}",
             "Settings",
-            f"Inverter {n}: how many lines differ from what was handed over",
+            f"{name}: how many lines differ from what was handed over",
             "By Set, Read back over its wire, or line by line against the sheet of Set.",
             "text",
             "0",
-            box=f"inverter-{n}",
+            box=f"controller-{n - CONTROLLERS}" if n > CONTROLLERS else f"inverter-{n}",
             lever="0",
         )
     if d.plan.energy.tariff.rates:

@@ -12,9 +12,11 @@ from gumboot.core.kit.catalogue import (
     schema_text,
 )
 from gumboot.core.kit.conductor import ConductorType, Ferrules, Lugs
+from gumboot.core.kit.controller import Controller
+from gumboot.core.kit.converter import Converter, Tracker
 from gumboot.core.kit.device import Device
 from gumboot.core.kit.gateway import Gateway
-from gumboot.core.kit.inverter import Inverter, Tracker
+from gumboot.core.kit.inverter import Inverter
 from gumboot.core.kit.label_stock import LabelStock
 from gumboot.core.kit.menu import MenuItem
 from gumboot.core.kit.meter import CurrentTransformer, Meter
@@ -50,6 +52,8 @@ __all__ = [
     "Catalogue",
     "Chemistry",
     "ConductorType",
+    "Controller",
+    "Converter",
     "CurrentTransformer",
     "Device",
     "Family",

@@ -8,9 +8,11 @@ from typing import Annotated
 
 from pydantic import Field, TypeAdapter
 
+from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.codes.book import Code
 from gumboot.core.kit.anchor import Anchor
 from gumboot.core.kit.conductor import ConductorType, Ferrules, Lugs
+from gumboot.core.kit.controller import Controller
 from gumboot.core.kit.device import Device
 from gumboot.core.kit.gateway import Gateway
 from gumboot.core.kit.inverter import Inverter
@@ -23,6 +25,7 @@ from gumboot.core.kit.words import Family
 
 AnyEntry = Annotated[
     Inverter
+    | Controller
     | Gateway
     | Pack
     | Module
@@ -57,6 +60,8 @@ class BrokenCatalogue(ValueError):
 
 
 SAME_CABLE: dict[Family, Family] = {
+    "controller": "battery",
+    "controller-pv": "battery",
     "tap": "grid",
     "sub-feeder": "grid",
     "port-use": "backup",
@@ -73,6 +78,7 @@ class Catalogue:
         rows, self.own = list(entries), frozenset(own)
         self.entries = {e.id: e for e in rows}
         self.inverters = {e.id: e for e in rows if isinstance(e, Inverter)}
+        self.controllers = {e.id: e for e in rows if isinstance(e, Controller)}
         self.gateways = {e.id: e for e in rows if isinstance(e, Gateway)}
         self.packs = {e.id: e for e in rows if isinstance(e, Pack)}
         self.modules = {e.id: e for e in rows if isinstance(e, Module)}
@@ -100,10 +106,12 @@ class Catalogue:
         book: str = "any",
         dc_v: float = 0.0,
         breaks_a: float = 0.0,
+        takes: str = "",
     ) -> Device | None:
         """The smallest device of a role, supply and book that carries `amps` at the supply's volts
         and at so many DC volts, and by its plate breaks so many A; None when there is none.
         One made for far more volts, or whose plate is silent about them, comes after those.
+        takes: a size that its terminals should take, where one does.
         """
         fits = [
             d
@@ -115,6 +123,9 @@ class Catalogue:
             and (not dc_v or d.volts_dc is None or d.volts_dc >= dc_v)
             and (not breaks_a or (d.interrupt_a or 0.0) >= breaks_a)
         ]
+
+        if takes:
+            fits = [d for d in fits if _takes(d, takes)] or fits
 
         def far(d: Device) -> int:
             return 2 if d.volts_dc is None else int(d.volts_dc > FAR * dc_v)
@@ -129,12 +140,20 @@ class Catalogue:
         """The cable used for a family of runs under a book; None when the catalogue has none of
         that metal.
         """
-        family = SAME_CABLE.get(family, family)
+        wanted = (family, SAME_CABLE.get(family, family))
         return next(
             (
                 c
+                for f in wanted
                 for c in self.conductors
-                if family in c.families and c.book == book and c.material == material
+                if f in c.families and c.book == book and c.material == material
             ),
             None,
         )
+
+
+def _takes(device: Device, size: str) -> bool:
+    """Whether a conductor of a size lands on a device's first line."""
+    area = area_mm2(size)
+    lines = (t for t in device.terminals if t.conductor in ("L1", "+"))
+    return any(area_mm2(t.least) - 1e-9 <= area <= area_mm2(t.most) + 1e-9 for t in lines)

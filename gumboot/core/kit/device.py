@@ -27,7 +27,8 @@ class Device(Entry):
 
     interrupt_a: what it breaks, in A; volts_ac, volts_dc: up to which voltage; None where its plate
     is silent. curve: of a miniature breaker. trip_ma, residual: of a residual-current device, what
-    it trips at and what it sees. load_break: whether an isolator may be opened under load.
+    it trips at and what it sees; both_ways: whether power may pass it in either direction, None
+    where its plate is silent. load_break: whether an isolator may be opened under load.
     splices: of a tap, the connectors that join its conductors to the service's own.
     """
 
@@ -38,6 +39,8 @@ class Device(Entry):
         "dc-breaker",
         "dc-fuse",
         "dc-bus",
+        "pv-combiner",
+        "pv-breaker",
         "panel",
         "transfer-switch",
         "array",
@@ -60,6 +63,7 @@ class Device(Entry):
     curve: Literal["B", "C", "D", ""] = ""
     trip_ma: Positive | None = None
     residual: Literal["AC", "A", "F", "B"] | None = None
+    both_ways: bool | None = None
     load_break: bool = True
     terminals: tuple[Terminal, ...] = ()
     splices: tuple[Terminal, ...] = ()

@@ -8,16 +8,19 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
+from gumboot.core.kit.controller import Controller
+from gumboot.core.kit.converter import Converter
 from gumboot.core.kit.device import Device
 from gumboot.core.kit.entry import Entry
 from gumboot.core.kit.gateway import Gateway
 from gumboot.core.kit.inverter import Inverter
 from gumboot.core.kit.module import Module
 from gumboot.core.kit.pack import Pack
+from gumboot.core.kit.port import Port
 from gumboot.core.kit.presumed import NOT_ENTERED, PORTS
 from gumboot.core.kit.terminal import Terminal
 
-Unit = Inverter | Gateway | Pack | Device | Module
+Unit = Inverter | Controller | Gateway | Pack | Device | Module
 
 
 @dataclass(frozen=True)
@@ -49,6 +52,10 @@ def places(entry: Unit) -> Iterator[tuple[str, tuple[Terminal, ...]]]:
         for t in entry.trackers:
             yield f"tracker {t.id}", t.terminals
         yield "the earth terminal", (entry.earth,)
+    elif isinstance(entry, Controller):
+        for name in ("battery", "pv"):
+            yield f"the {name} port", getattr(entry, name).terminals
+        yield "the earth terminal", (entry.earth,)
     elif isinstance(entry, Gateway):
         for name in ("grid", "inverter", "backup"):
             yield f"the {name} port", getattr(entry, name).terminals
@@ -57,6 +64,12 @@ def places(entry: Unit) -> Iterator[tuple[str, tuple[Terminal, ...]]]:
         yield "the earth terminal", (entry.earth,)
     elif isinstance(entry, Device):
         yield "its terminals", entry.terminals
+
+
+def _stands(entry: Converter, name: str, port: Port) -> str:
+    if name == "battery" and isinstance(entry, Inverter):
+        return "what it asks of the bank at battery"
+    return f"{port.i_max_a:g} A at {name}"
 
 
 def missing(entry: Unit) -> tuple[Missing, ...]:
@@ -74,19 +87,22 @@ def _missing(entry: Unit) -> Iterator[Missing]:
             "the book's torque for a maker that is silent stands there",
             grave=True,
         )
-    if isinstance(entry, Inverter | Pack | Gateway) and entry.enclosure is None:
+    if isinstance(entry, Converter | Pack | Gateway) and entry.enclosure is None:
         yield Missing(
             "its size, mass and the room it wants", "case", "wall", "it has no place on a wall"
         )
-    if isinstance(entry, Inverter):
-        own = {n: p for n in PORTS if (p := getattr(entry, n)) and p.source == NOT_ENTERED}
+    if isinstance(entry, Inverter) and entry.topology == "hybrid" and not entry.trackers:
+        yield Missing("its PV trackers", "pv", "size", "no string of it can be planned")
+    if isinstance(entry, Converter):
+        ports = PORTS if isinstance(entry, Inverter) else ("battery", "pv")
+        own = {n: p for n in ports if (p := getattr(entry, n)) and p.source == NOT_ENTERED}
         if own:
-            stands = ", ".join(f"{p.i_max_a:g} A at {n}" for n, p in own.items())
+            stands = ", ".join(_stands(entry, n, p) for n, p in own.items())
             yield Missing(
                 "its ports, what each carries and the largest protection it may have",
                 "terminals",
                 "size",
-                f"by its power {stands}",
+                f"they follow from its power: {stands}",
                 grave=True,
             )
         if not entry.menu:
@@ -99,7 +115,7 @@ def _missing(entry: Unit) -> Iterator[Missing]:
                 f"{entry.capacitor_wait_min:g} min stands there",
                 grave=True,
             )
-        if not entry.signals:
+        if isinstance(entry, Inverter) and not entry.signals:
             yield Missing("its signal ports", "signals", "link", "no lead is listed")
     if isinstance(entry, Module):
         for field, what, stands in (
@@ -124,7 +140,14 @@ def _missing(entry: Unit) -> Iterator[Missing]:
                 f"{entry.series_most} are taken to be allowed",
                 grave=True,
             )
-        if not entry.link:
+        if entry.form == "stack" and entry.breaker_a is None:
+            yield Missing(
+                "the breaker of its own",
+                "electrical",
+                "size",
+                "a fuse and a breaker are planned ahead of its unit",
+            )
+        if entry.lithium and not entry.link:
             yield Missing("the bus of its BMS", "electrical", "set", "no link is proposed")
 
 

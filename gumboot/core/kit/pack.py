@@ -19,7 +19,7 @@ from gumboot.core.kit.terminal import (
     FactoryTermination,
     Terminal,
 )
-from gumboot.core.kit.words import LITHIUM, Chemistry, chemistry_of
+from gumboot.core.kit.words import CHEMISTRIES, LITHIUM, Chemistry, chemistry_of
 
 
 class Cabinet(Entry):
@@ -119,6 +119,8 @@ class Pack(Entry):
         d = dict(upgraded(document))
         if "chemistry" in d:
             d["chemistry"] = chemistry_of(d["chemistry"])
+        if d.get("chemistry") in CHEMISTRIES and d["chemistry"] not in LITHIUM:
+            d["link"] = d.get("link") or "none"  # lead cells have no BMS
         if not d.get("terminals"):
             d["terminals"] = presumed.terminals(("+", "−"), "post", metric=True)
         if d.get("earth") is None:

@@ -115,6 +115,21 @@ def _ports(d: dict[str, Any]) -> dict[str, float]:
     return {**battery, "grid": ac} | ({} if alone else {"backup": ac})
 
 
+def of_controller(d: dict[str, Any]) -> None:
+    """Give a charge controller the ports that nobody entered: what it charges with, and what its PV
+    terminals bear.
+    """
+    try:
+        charge = float(d["charge_max_a"])
+        shorted = float(d.get("pv_i_sc_max_a") or charge)
+    except (KeyError, TypeError, ValueError):
+        return  # what is wrong with it is said at its field
+    for name, amps in (("battery", charge), ("pv", shorted)):
+        if not d.get(name):
+            most = _rating(OVER * amps)
+            d[name] = {"i_max_a": amps, "protection_max_a": most, "source": NOT_ENTERED}
+
+
 def _rating(amps: float) -> float:
     """The rating at or above a current that devices of either book have."""
     try:
@@ -139,6 +154,7 @@ def of_device(document: dict[str, Any]) -> list[dict[str, Any]]:
         conductors = {
             "dc-fuse": ("+",),
             "dc-bus": ("+", "−", "PE"),
+            "pv-combiner": ("+", "−", "PE"),
             "array": ("+", "−", "PE"),
             "electrode": ("PE",),
         }.get(str(role), ("+", "−"))

@@ -13,6 +13,8 @@ Family = Literal[
     "pv",
     "pack",
     "battery",
+    "controller",
+    "controller-pv",
     "grid",
     "grid-feeder",
     "backup",

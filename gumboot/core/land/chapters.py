@@ -28,7 +28,8 @@ def _terminations(d: Draft) -> tuple[Termination, ...]:
 
 def _found(rows: tuple[Termination, ...], d: Draft) -> Iterable[Finding]:
     kit = chosen(d)
-    return termination_findings(rows, d[CONDUCTORS].circuits, d.plan, kit.inverter, d.catalogue)
+    circuits = d[CONDUCTORS].circuits
+    return termination_findings(rows, circuits, d.plan, kit.inverter, d.catalogue, kit.controller)
 
 
 TERMINATIONS: Chapter[tuple[Termination, ...]] = Chapter(

@@ -16,7 +16,7 @@ from gumboot.core.basis.words import inside
 from gumboot.core.codes import OutsideTable
 from gumboot.core.codes.book import Code
 from gumboot.core.codes.books import BOOKS
-from gumboot.core.kit import Catalogue, Inverter
+from gumboot.core.kit import Catalogue, Controller, Inverter
 from gumboot.core.kit.presumed import NOT_ENTERED
 from gumboot.core.kit.terminal import Conductor, Terminal
 from gumboot.core.land.listing import cable_of, rated_torque
@@ -33,6 +33,7 @@ def termination_findings(
     plan: Plan,
     inverter: Inverter,
     catalogue: Catalogue,
+    controller: Controller | None = None,
 ) -> list[Finding]:
     """All that follows from plan and catalogue; what the crew's own tools lack is
     `tool_findings`.
@@ -45,7 +46,7 @@ def termination_findings(
                     found.setdefault(f.key, f)
     return [
         *found.values(),
-        *screw_findings(terminations, sized, plan, inverter),
+        *screw_findings(terminations, sized, plan, inverter, controller),
         *lug_findings(terminations, catalogue),
     ]
 
@@ -155,20 +156,30 @@ def screw_findings(
     sized: Sequence[SizedCircuit],
     plan: Plan,
     inverter: Inverter,
+    controller: Controller | None,
 ) -> Iterator[Finding]:
-    """Screws enough: on the inverter's earth bar, and on every terminal that several circuits
-    share.
+    """Screws enough: on the earth bars of inverters and charge controllers, and on every terminal
+    that several circuits share.
     """
-    for i in range(1, plan.kit.inverters + 1):
-        used = sum(t.body == f"inverter-{i}" and t.conductor == "PE" for t in terminations)
-        if used > inverter.earth_screws:
+    kit = plan.kit
+    own: list[tuple[str, str, int]] = [
+        (f"inverter-{n}", f"inverter {n}", inverter.earth_screws)
+        for n in range(1, kit.inverters + 1)
+    ]
+    for n in range(1, kit.controllers_fitted + 1 if controller else 0):
+        screws = controller.earth_screws if controller else 1
+        own.append((f"controller-{n}", f"charge controller {n}", screws))
+    for body, name, screws in own:
+        used = sum(t.body == body and t.conductor == "PE" for t in terminations)
+        if used > screws:
+            has = "1 screw" if screws == 1 else f"{screws} screws"
             yield check(
-                f"inverter-{i}.earth-screws",
-                f"inverter-{i}",
-                f"{used} earth conductors come to inverter {i}; its bar has {inverter.earth_screws}"
-                " screws and takes one conductor a screw.",
+                f"{body}.earth-screws",
+                body,
+                f"{used} earth conductors come to {name}; its bar has {has} and takes one"
+                " conductor a screw.",
                 COMMON_PRACTICE,
-                Cure("Fit a separate earth bar and bond it to the inverter"),
+                Cure(f"Fit a separate earth bar and bond it to the {name.rpartition(' ')[0]}"),
             )
     on: dict[tuple[str, str, str], tuple[Terminal, int]] = {}
     labels = {e.body: e.label for s in sized for e in (s.circuit.load, s.circuit.source)}
@@ -176,7 +187,7 @@ def screw_findings(
         for e in (s.circuit.load, s.circuit.source):
             for c in s.circuit.conductors:
                 t = e.terminal(c)
-                if not e.body.startswith("inverter") or c != "PE":
+                if not e.body.startswith(("inverter", "controller")) or c != "PE":
                     port = "" if t.screws > 1 else e.port
                     on[e.body, port, t.id] = (t, on.get((e.body, port, t.id), (t, 0))[1] + s.sets)
     for (body, port, _), (t, count) in on.items():

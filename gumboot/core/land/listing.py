@@ -41,6 +41,7 @@ class Sheet:
     catalogue: Catalogue
     bodies: dict[str, Body]
     isolate: dict[str, Isolation]
+    waits: dict[str, float] = field(default_factory=dict)
     screws: dict[str, int] = field(default_factory=dict)
     _opened: dict[str, tuple[str, ...]] = field(default_factory=dict)
 
@@ -76,7 +77,8 @@ def list_terminations(
     rows = [s for s in sized if not s.conditions.run.there]
     boxes = sorted(network.bodies, key=lambda b: b.role != "inverter")
     isolate_ = {b.id: isolate(network, b.id) for b in boxes}
-    sheet = Sheet(plan, inverter, catalogue, {b.id: b for b in boxes}, isolate_)
+    waits = {c.body: c.wait_min for c in network.capacitors}
+    sheet = Sheet(plan, inverter, catalogue, {b.id: b for b in boxes}, isolate_, waits)
     touched = {e.body for s in rows for e in (s.circuit.source, s.circuit.load)}
     out: list[Termination] = []
     out += (dead(b, sheet) for b in boxes if b.id in touched)
@@ -108,11 +110,8 @@ def dead(b: Body, sheet: Sheet) -> Termination:
     it cannot be dead.
     """
     stays = sheet.live(b.id)
-    wait = (
-        f"capacitors discharged {sheet.inverter.capacitor_wait_min:g} min, then "
-        if b.role == "inverter"
-        else ""
-    )
+    minutes = sheet.waits.get(b.id)
+    wait = f"capacitors discharged {minutes:g} min, then " if minutes else ""
     says = f"{wait}proved tester: every pole to every other and to earth"
     if b.role == "array":
         says = "connectors apart and capped: modules are live in light"

@@ -27,8 +27,8 @@ Method = Literal[
 ]
 
 STAGES: tuple[tuple[str, tuple[Family, ...]], ...] = (
-    ("Battery", ("battery", "pack")),
-    ("PV", ("pv", "existing-pv")),
+    ("Battery", ("battery", "pack", "controller")),
+    ("PV", ("pv", "controller-pv", "existing-pv")),
     ("Grid", ("grid", "grid-feeder", "changeover", "tap", "sub-feeder")),
     ("Backup", ("backup", "backup-feeder", "loads")),
     ("Generator", ("generator", "generator-unit", "port-use")),

@@ -92,10 +92,12 @@ def _harness(d: Draft) -> Harness:
     labels |= inside(kit.pack, network.bodies, plan.kit.packs)
     banks = banks_of(kit.pack, network.links, labels, buses)
     rows = others(kit.inverter, meter, network.bodies, network.links, buses)
-    made = [kit.inverter, kit.pack, kit.gateway]
+    made = [kit.inverter, kit.controller, kit.pack, kit.gateway]
     makers = dict.fromkeys(e.maker for e in made if e is not None)
     firmware = dict.fromkeys(
-        f"{e.maker} {e.model}" for e in (kit.inverter, kit.pack) if e is not None and e.signals
+        f"{e.maker} {e.model}"
+        for e in (kit.inverter, kit.controller, kit.pack)
+        if e is not None and e.signals
     )
     direct = meter is not None and meter.through == "itself"
     measured = any(
@@ -123,6 +125,9 @@ def signals_of(
     """The signal ports of every body."""
     by_role = {"inverter": kit.inverter.signals, "pack": kit.pack.signals if kit.pack else ()}
     out = {b.id: by_role.get(b.role, ()) for b in network.bodies}
+    if kit.controller:
+        own = (b.id for b in network.bodies if b.role == "controller")
+        out |= dict.fromkeys(own, kit.controller.signals)
     if kit.gateway:
         out["gateway"] = kit.gateway.signals
     if meter:

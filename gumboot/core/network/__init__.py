@@ -11,7 +11,7 @@ one pack and one inverter need no bus. `build` makes it once; `ask`, `bonds` and
 
 from __future__ import annotations
 
-from gumboot.core.kit import Catalogue, Gateway, Inverter, Pack
+from gumboot.core.kit import Catalogue, Controller, Gateway, Inverter, Pack
 from gumboot.core.network.ac import lay_ac, lay_units
 from gumboot.core.network.ask import (
     Isolation,
@@ -28,6 +28,7 @@ from gumboot.core.network.ask import (
 )
 from gumboot.core.network.builder import Builder
 from gumboot.core.network.circuit import Body, Circuit, End, Role, SignalCable, end
+from gumboot.core.network.controllers import lay_combiners, lay_controllers
 from gumboot.core.network.dc import lay_battery
 from gumboot.core.network.element import Bond, Node, Source, Switch, Wire
 from gumboot.core.network.links import lay_links
@@ -75,11 +76,14 @@ def build(
     bank: Bank | None,
     strings: list[StringDesign],
     through_a: float | None = None,
+    controller: Controller | None = None,
 ) -> Network:
     """Every body, circuit, signal cable, node, wire, switch and source of a job of any kind."""
-    b = Builder(plan, catalogue, inverter, pack, gateway, bank, strings, through_a)
+    b = Builder(plan, catalogue, inverter, pack, gateway, bank, strings, through_a, controller)
     lay_units(b)
-    lay_pv(b)  # circuits are numbered as they are laid: strings, battery, AC
+    lay_controllers(b)
+    lay_pv(b)
+    lay_combiners(b)  # circuits are numbered as they are laid: strings, battery, AC
     lay_battery(b)
     lay_ac(b)
     lay_links(b)

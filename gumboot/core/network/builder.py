@@ -12,7 +12,7 @@ from gumboot.core.basis.figure import Figure, given
 from gumboot.core.basis.finding import Change, Cure, Finding, stop
 from gumboot.core.basis.words import inside
 from gumboot.core.codes import OutsideTable
-from gumboot.core.kit import Catalogue, Device, Family, Gateway, Inverter, Pack, Port
+from gumboot.core.kit import Catalogue, Controller, Device, Family, Gateway, Inverter, Pack, Port
 from gumboot.core.kit.enclosure import Enclosure
 from gumboot.core.kit.terminal import Block, Conductor, FactoryTermination, Terminal
 from gumboot.core.kit.words import LINE_VOLTS, LINES
@@ -44,20 +44,28 @@ from gumboot.core.network.house import house_supply
 from gumboot.core.network.network import Network
 from gumboot.core.plan import Plan, Run
 from gumboot.core.size.bank import Bank, fault_current
-from gumboot.core.size.strings import StringDesign
+from gumboot.core.size.strings import StringDesign, Taker, takers
 
 DC_ROLES = ("dc-breaker", "dc-fuse", "dc-bus")
+SYSTEM_OF: dict[str, System] = {"dc-bus": "dc", "pv-combiner": "pv"}
 NO_CABLE = given("R_loop", 0.0, "Ω", "Cables", "left out: the most there can be")
 ROLE_NAMES = {
     "ac-breaker": "AC breaker",
     "dc-breaker": "DC breaker",
     "dc-fuse": "DC fuse with holder",
     "dc-bus": "battery bus",
+    "pv-combiner": "PV combiner",
+    "pv-breaker": "two-pole DC breaker for a string",
     "panel": "panel",
     "transfer-switch": "transfer switch",
     "array": "set of array leads",
     "inlet": "generator inlet",
     "tap": "fused disconnect",
+    "residual-current": "residual-current device",
+    "surge": "surge protective device",
+    "button": "emergency shutdown button",
+    "disconnect": "outside disconnect",
+    "electrode": "earth electrode's clamp",
 }
 
 
@@ -74,9 +82,12 @@ class Builder:
         bank: Bank | None,
         strings: list[StringDesign],
         through_a: float | None = None,
+        controller: Controller | None = None,
     ) -> None:
         self.plan, self.catalogue, self.inverter = plan, catalogue, inverter
         self.pack, self.gateway, self.bank, self.strings = pack, gateway, bank, strings
+        self.controller = controller
+        self.takers: tuple[Taker, ...] = tuple(takers(plan, inverter, controller, pack))
         self.through_a = through_a  # what is keyed of the current through a unit
         self.bodies: dict[str, Body] = {}
         self.cases: dict[
@@ -190,20 +201,27 @@ class Builder:
         )
 
     def device(
-        self, role: str, amps: float, supply: str = "", place: str = "", label: str = ""
+        self,
+        role: str,
+        amps: float,
+        supply: str = "",
+        place: str = "",
+        label: str = "",
+        dc_v: float = 0.0,
+        takes: str = "",
     ) -> Device | None:
         """What the crew chose for a place; else the smallest device of a role for so many amps,
-        None where the shelf has none, and said.
+        which takes a size where one does; None where the shelf has none, and said.
         """
         kind, book = supply or self.supply, self.plan.code
-        dc_v = self.bank.v_max.n if self.bank and role in DC_ROLES else 0.0
+        dc_v = self.bank.v_max.n if self.bank and role in DC_ROLES else dc_v
         key = place_key(place)
         own = self.plan.devices.get(key)
         found = self.catalogue.named(own) if own else None
         if own and not self._suits(key, own, found, role, kind, amps, dc_v):
             found = None
         if found is None:
-            found = self.catalogue.device(role, amps, kind, book, dc_v)
+            found = self.catalogue.device(role, amps, kind, book, dc_v, takes=takes)
             own = None
         if found is None:
             self.missing(role, amps, dc_v)
@@ -268,6 +286,17 @@ class Builder:
             f"inverter-{i}", self.unit_name(i), port, on_line(terminals, line), *earth, node=at
         )
 
+    def controller_name(self, n: int) -> str:
+        """What charge controller n is called."""
+        many = self.plan.kit.controllers_fitted > 1
+        return f"Charge controller {n}" if many else "Charge controller"
+
+    def controller_end(self, n: int, port: str, terminals: tuple[Terminal, ...], node: str) -> End:
+        """A side of charge controller n."""
+        assert self.controller is not None  # noqa: S101 - only its own circuits ask
+        body, earth = f"controller-{n}", self.controller.earth
+        return end(body, self.controller_name(n), port, terminals, earth, node=node)
+
     def unit_name(self, i: int) -> str:
         """What inverter i is called."""
         return f"Inverter {i}" if self.plan.kit.inverters > 1 else "Inverter"
@@ -284,11 +313,14 @@ class Builder:
         line: Literal["L1", "L2", "L3", ""] = "",
         hub: str = "",
         panel_a: float | None = None,
+        dc_v: float = 0.0,
+        takes: str = "",
     ) -> End:
         """A port of a panel, switch or bus: its lugs (the bar itself), or a breaker of its own when
-        `breaker` names one. panel_a: what the box itself must be good for, where that is more.
+        `breaker` names one. panel_a: what the box itself must be good for, where that is more;
+        dc_v: the most volts in a box of strings; takes: a size that the breaker should take.
         """
-        device = self.device(role, panel_a or amps, place=body, label=label)
+        device = self.device(role, panel_a or amps, place=body, label=label, dc_v=dc_v)
         terminals = device.terminals if device else ()
         missing = device is None
         if device and device.up_to_a >= getattr(self.devices.get(body), "up_to_a", 0):
@@ -296,20 +328,26 @@ class Builder:
         if device and device.enclosure:
             if device.enclosure.width >= self.cases.get(body, device.enclosure).width:
                 self.cases[body] = device.enclosure
-        system: System = "dc" if role == "dc-bus" else "ac"
+        system = SYSTEM_OF.get(role, "ac")
         bar = self.node(hub or body, body, system, bar=not hub)
         at = bar
         if breaker:
             supply = self.inverter.supply if line else self.supply
             own = self.device(
-                breaker, amps, supply, place=f"{body}/{port}", label=f"{label}, {inside(port)}"
+                breaker,
+                amps,
+                supply,
+                place=f"{body}/{port}",
+                label=f"{label}, {inside(port)}",
+                dc_v=dc_v,
+                takes=takes,
             )
             missing = missing or own is None
             live = on_line(own.terminals, line) if own else ()
             kept = {t.conductor for t in live}
             terminals = live + tuple(t for t in terminals if t.conductor not in kept)
             at = self.node(f"{body}/{port}", body, system)
-            dc: tuple[Conductor, ...] = ("+",)
+            dc: dict[System, tuple[Conductor, ...]] = {"dc": ("+",), "pv": ("+", "−")}
             one: tuple[Conductor, ...] | None = (line, "N") if line else None
             self.open_by(
                 f"{body}/{port}",
@@ -319,7 +357,7 @@ class Builder:
                 bar,
                 at,
                 works,
-                dc if system == "dc" else self.poles(one),
+                dc.get(system) or self.poles(one),
                 interrupt_a=own.interrupt_a if own else None,
             )
         return end(body, label, port, terminals, node=at, missing=missing)
@@ -402,7 +440,8 @@ class Builder:
             s = next((s for s in self.switches.values() if s.b == e.node and not s.protects), None)
             if s and s.kind not in ("contactor", "throw", "plug"):
                 there = (run := self.run(id, family)) is not None and run.there
-                breaks = None if there else s.interrupt_a  # of one that is there nobody knows it
+                named = place_key(s.id) in self.plan.devices  # else nobody knows what breaks there
+                breaks = s.interrupt_a if named or not there else None
                 self.switches[s.id] = replace(s, protects=id, interrupt_a=breaks)
                 break
 
@@ -410,16 +449,14 @@ class Builder:
 
     def block(self, b: Body) -> Block | None:
         """The terminal block of a body, where the catalogue describes one."""
-        unit = {"inverter": self.inverter, "pack": self.pack}.get(b.role) or (
-            self.gateway if b.id == "gateway" else None
-        )
+        own = {"inverter": self.inverter, "pack": self.pack, "controller": self.controller}
+        unit = own.get(b.role) or (self.gateway if b.id == "gateway" else None)
         return unit.block if unit else None
 
     def cover(self, b: Body) -> FactoryTermination | None:
         """The cover of a body, where the catalogue says how tight it is."""
-        unit = (
-            self.inverter if b.role == "inverter" else self.gateway if b.id == "gateway" else None
-        )
+        own = {"inverter": self.inverter, "controller": self.controller}
+        unit = own.get(b.role) or (self.gateway if b.id == "gateway" else None)
         return unit.cover if unit else None
 
     def guards(self) -> tuple[Guard, ...]:

@@ -107,8 +107,9 @@ def lay_loads(b: Builder) -> None:
     b.loads.append(Load("backed-up", "the backed-up circuits", "loads-panel"))
 
 
-def loads_end(b: Builder, amps: float) -> End:
-    return b.box("loads-panel", loads_name(b), "panel", "main", amps, "ac-breaker", "loads")
+def loads_end(b: Builder, amps: float, takes: str = "") -> End:
+    name = loads_name(b)
+    return b.box("loads-panel", name, "panel", "main", amps, "ac-breaker", "loads", takes=takes)
 
 
 def lay_house(b: Builder, current: Figure) -> None:
@@ -168,7 +169,7 @@ def lay_house(b: Builder, current: Figure) -> None:
             "loads",
             f"{name} to {inside(loads_name(b))}",
             source,
-            loads_end(b, port_a),
+            loads_end(b, port_a, least_of(source)),
             b.ac,
             amps,
             volts,
@@ -179,6 +180,11 @@ def lay_house(b: Builder, current: Figure) -> None:
         )
     else:
         b.existing("loads", load_side, _loads_main(b))
+
+
+def least_of(at: End) -> str:
+    """The smallest conductor that a port's first line takes."""
+    return next((t.least for t in at.terminals if t.conductor == "L1"), "")
 
 
 def _loads_main(b: Builder) -> str:

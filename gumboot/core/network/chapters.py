@@ -27,7 +27,15 @@ def _network(d: Draft) -> Network:
     kit = chosen(d)
     strings = list(d[STRINGS][0])
     return build(
-        d.plan, d.catalogue, kit.inverter, kit.pack, kit.gateway, d[BANK], strings, d[THROUGH]
+        d.plan,
+        d.catalogue,
+        kit.inverter,
+        kit.pack,
+        kit.gateway,
+        d[BANK],
+        strings,
+        d[THROUGH],
+        kit.controller,
     )
 
 

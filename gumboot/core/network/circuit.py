@@ -16,6 +16,8 @@ Role = Literal[
     "array",
     "pack",
     "dc-bus",
+    "controller",
+    "pv-combiner",
     "inverter",
     "pv-inverter",
     "grid-combiner",
@@ -197,7 +199,9 @@ class Circuit:
     @property
     def system(self) -> Literal["pv", "dc", "ac"]:
         """What flows: "pv", "dc" or "ac"."""
-        return "pv" if self.family == "pv" else "ac" if self.power_factor else "dc"
+        if self.family in ("pv", "controller-pv"):
+            return "pv"
+        return "ac" if self.power_factor else "dc"
 
     @property
     def owns(self) -> bool:

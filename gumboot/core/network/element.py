@@ -23,7 +23,9 @@ SwitchKind = Literal[
     "throw",  # one side of a changeover
     "contactor",  # moved by the unit itself: no hand can lock it
 ]
-SourceKind = Literal["utility", "inverter", "pv inverter", "generator", "string", "pack"]
+SourceKind = Literal[
+    "utility", "inverter", "controller", "pv inverter", "generator", "string", "pack"
+]
 Work = Literal["loads", "generator", "backup", "grid", "pv inverter", "pv", "battery"]
 BY_HAND: frozenset[SwitchKind] = frozenset(
     ("breaker", "isolator", "own breaker", "fuse", "plug", "throw")
@@ -127,7 +129,7 @@ class Source:
     @property
     def stores(self) -> bool:
         """Whether energy comes from it; a converter only passes on what others have."""
-        return self.kind not in ("inverter", "pv inverter")
+        return self.kind not in ("inverter", "controller", "pv inverter")
 
 
 @dataclass(frozen=True, slots=True)

@@ -49,9 +49,31 @@ def lay_links(b: Builder) -> None:
     for port in b.inverter.signals:
         if "temperature" in port.serves and (first := next(iter(groups(b)), None)):
             _lead(b, "temperature", "", first[1][0], "inverter-1", port.far, port)
+    _controllers(b)
     _gateway(b)
     _shutdown(b)
     _outside(b)
+
+
+def _controllers(b: Builder) -> None:
+    """Charge controllers: each with the warmth of its bank, and from one to the next where their
+    sheet says so.
+    """
+    if b.controller is None:
+        return
+    banks = groups(b)
+    own = list(range(1, b.plan.kit.controllers_fitted + 1))
+    for port in b.controller.signals:
+        for n in own if "temperature" in port.serves and banks else ():
+            first = banks[(n - 1) % len(banks)][1][0]
+            _lead(b, "temperature", f"C{n}", first, f"controller-{n}", port.far, port)
+    out = ports(b.controller.signals, "parallel out")
+    into = ports(b.controller.signals, "parallel in")
+    if out and into:
+        bus = next(iter(out[0].buses), "")
+        for n in own[:-1]:
+            at, to = f"controller-{n}", f"controller-{n + 1}"
+            _lead(b, "parallel out", f"C{n}", at, to, out[0], into[0], "", bus)
 
 
 def groups(b: Builder) -> list[tuple[int, list[str]]]:
@@ -280,7 +302,7 @@ def _lead(
     rows = cores(one, two, only)
     meet = unmet(one, two, matched(one, two, only)) if two else ([], [])
     name = name or next((p.name for p in made if p.name and serves in p.serves), NAMES[serves])
-    shield = next((x for x in (load, source) if x.startswith("inverter-")), source)
+    shield = next((x for x in (load, source) if x.startswith(("inverter-", "controller-"))), source)
     if not any(c.does == "shield" for c in rows):
         shield = ""
     rate = next((p.bit_rate for p in made if p.bit_rate), None)

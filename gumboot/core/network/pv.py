@@ -5,11 +5,13 @@ switch.
 from __future__ import annotations
 
 from gumboot.core.basis.figure import given
+from gumboot.core.kit.terminal import Terminal
 from gumboot.core.network.builder import Builder
-from gumboot.core.network.circuit import DC, end
+from gumboot.core.network.circuit import DC, End, end
+from gumboot.core.network.controllers import combined
 from gumboot.core.network.element import Source
 from gumboot.core.network.others import LIGHT
-from gumboot.core.size.strings import tracker_of
+from gumboot.core.size.strings import StringDesign
 
 
 def lay_pv(b: Builder) -> None:
@@ -17,14 +19,15 @@ def lay_pv(b: Builder) -> None:
     module_id = b.plan.kit.module
     if module_id is None:
         return
-    taken: dict[tuple[int, str], int] = {}
-    module = b.catalogue.modules[module_id]
+    taken: dict[tuple[str, str], int] = {}
+    module, units = b.catalogue.modules[module_id], {u.body: u for u in b.takers}
     for s in b.strings:
-        tracker = tracker_of(b.inverter, s.tracker)
-        if tracker is None or s.inverter > b.plan.kit.inverters:
+        unit = units.get(s.body)
+        tracker = unit.tracker(s.tracker) if unit else None
+        if unit is None or tracker is None:
             continue
-        pair = taken.get((s.inverter, s.tracker), 0)
-        taken[s.inverter, s.tracker] = pair + (2 if s.jumper else 1)
+        pair = taken.get((s.body, s.tracker), 0)
+        taken[s.body, s.tracker] = pair + (2 if s.jumper else 1)
         if pair >= tracker.pairs:
             continue
         device = b.device("array", module.i_sc_a)
@@ -49,10 +52,10 @@ def lay_pv(b: Builder) -> None:
         b.sources.append(
             Source(array, "string", f"String {s.letter}", array, (array,), never_dead=LIGHT)
         )
-        lead = _plugged(b, s.letter, s.inverter, f"PV {s.tracker}", pair)
-        port = b.unit(
-            s.inverter, f"PV {s.tracker}", tracker.terminals[2 * pair : 2 * pair + 2], lead
-        )
+        if unit.controls:
+            port = combined(b, unit.n, s)
+        else:
+            port = _to_inverter(b, s, unit.n, tracker.terminals[2 * pair : 2 * pair + 2], pair)
         b.add(
             s.key,
             "pv",
@@ -62,12 +65,27 @@ def lay_pv(b: Builder) -> None:
             DC,
             s.i_max,
             v_mp,
-            "string fuse" if s.fuse else "none: two strings or fewer in parallel",
+            _protected(s, unit.controls),
             module.fuse_max_a,
             ambient_c=b.plan.site.t_roof_c,
             own=s.fuse,
             drop=i_mp,
         )
+
+
+def _protected(s: StringDesign, combines: bool) -> str:
+    """What protects a string, in words."""
+    if not s.fuse:
+        return "none: two strings or fewer in parallel"
+    return "its breaker in the combiner" if combines else "string fuse"
+
+
+def _to_inverter(
+    b: Builder, s: StringDesign, unit: int, terminals: tuple[Terminal, ...], pair: int
+) -> End:
+    """A pair of connectors of an inverter's tracker."""
+    port = f"PV {s.tracker}"
+    return b.unit(unit, port, terminals, _plugged(b, s.letter, unit, port, pair))
 
 
 def _plugged(b: Builder, letter: str, unit: int, port: str, pair: int) -> str:

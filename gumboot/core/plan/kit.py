@@ -35,13 +35,17 @@ UnitLines = Annotated[
 ]
 
 
+CONTROLLERS = 10  # charge controller 1 is unit 11: there are at most six inverters
+
+
 class Kit(Part):
     """What is fitted, by catalogue id. `packs` stand in parallel, each of `series` units in series;
     `towers` share one stack. banks: one for all inverters, or one for each; hookup: over a bus,
     from pack to pack, or each to an input of its own; pack_fuses: a fuse for each pack where its
     run meets the bus, beside its own breaker. lines: where single-phase units stand in a house
     of several, in turn when silent; off grid all on one when silent. port_use: what the generator
-    port serves instead.
+    port serves instead. controllers: charge controllers, on the bus of the bank; of several banks
+    on each in turn.
     meter, ct: what measures at the house's board; the unit's own where none is chosen.
     """
 
@@ -53,6 +57,8 @@ class Kit(Part):
     towers: Annotated[int, Field(ge=1, le=2)] = 1
     takeoff: Literal["one end", "diagonal", "star"] = "star"
     module: Name | None = None
+    controller: Name | None = None
+    controllers: Annotated[int, Field(ge=0, le=12)] = 0
     gateway: Name | None = None
     meter: Name | None = None
     ct: Name | None = None
@@ -64,6 +70,26 @@ class Kit(Part):
     pack_fuses: bool = False
     lines: UnitLines = ""
     port_use: PortUse | None = None
+
+    @property
+    def units(self) -> tuple[int, ...]:
+        """The numbers of everything that has a menu: inverters from 1, charge controllers from
+        11.
+        """
+        own = range(1, self.controllers_fitted + 1)
+        return (*range(1, self.inverters + 1), *(CONTROLLERS + n for n in own))
+
+    def unit_name(self, unit_no: int) -> str:
+        """What a unit with a menu is called, by its number: "Inverter 2", "Charge controller"."""
+        controls = unit_no > CONTROLLERS
+        n, many = unit_no - CONTROLLERS * controls, (self.inverters, self.controllers_fitted)
+        word = "Charge controller" if controls else "Inverter"
+        return f"{word} {n}" if many[controls] > 1 else word
+
+    @property
+    def controllers_fitted(self) -> int:
+        """How many charge controllers are fitted."""
+        return self.controllers if self.controller else 0
 
     @property
     def on_generator(self) -> int:

@@ -17,13 +17,21 @@ from gumboot.core.plan.run import Run
 
 
 class PvString(Part):
-    """One string: its letter, inverter (from 1), tracker, modules in series, and how it faces."""
+    """One string: its letter, inverter (from 1) or charge controller (from 1; 0: it is on an
+    inverter), tracker, modules in series, and how it faces.
+    """
 
     letter: Letter
-    inverter: Annotated[int, Field(ge=1, le=6)]
-    tracker: Name
+    inverter: Annotated[int, Field(ge=1, le=6)] = 1
+    controller: Annotated[int, Field(ge=0, le=12)] = 0
+    tracker: Name = "1"
     modules: Annotated[int, Field(ge=1, le=999)]
     mounting: Literal["roof", "rack"] = "roof"
     tilt_deg: Annotated[float, Field(ge=0, le=90)] = 30
     azimuth_deg: Annotated[float, Field(ge=0, lt=360)] = 180
     run: Run
+
+    @property
+    def on(self) -> tuple[int, int, str]:
+        """What it shares with the strings beside it: (controller, inverter, tracker)."""
+        return (self.controller, 0 if self.controller else self.inverter, self.tracker)

@@ -110,7 +110,7 @@ def spots_of(d: Design) -> list[tuple[str, float, float, str]]:
     out = []
     named = {b.id: b.label for b in d.bodies}
     for s in d.circuits:
-        if s.circuit.family == "pv":
+        if s.circuit.system == "pv":
             continue
         rated = s.permitted.n
         hot = min(float(s.cable.temp_c), 75.0)

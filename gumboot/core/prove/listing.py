@@ -9,6 +9,7 @@ from gumboot.core.basis.finding import Asked, Finding
 from gumboot.core.basis.formula import Formula
 from gumboot.core.brief.chapters import KIT
 from gumboot.core.design import Design
+from gumboot.core.prove.controllers import controller_dues
 from gumboot.core.prove.dead import earth_dues, electrode_due, insulation_dues
 from gumboot.core.prove.due import STAGES, Due
 from gumboot.core.prove.hour import hour_dues
@@ -53,6 +54,7 @@ def dues_of(d: Design, sky: Sky = BARE) -> tuple[Due, ...]:
         *array_down(d, duties),
         *bond_dues(d, duties),
         *agreeing(d),
+        *controller_dues(d),
         *island_dues(d, duties),
         *back_dues(d),
         *hour_dues(d),

@@ -7,11 +7,17 @@ rewrites it; else as the unit's menu has them
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from typing import TYPE_CHECKING
 
-from gumboot.core.kit import Inverter, MenuItem
+from gumboot.core.basis.words import inside
+from gumboot.core.kit import Converter, MenuItem
 from gumboot.core.kit.menu import SLOT, TIME
+from gumboot.core.plan.kit import CONTROLLERS
 from gumboot.core.set.settings import Setting
 from gumboot.core.walk.step import Step
+
+if TYPE_CHECKING:
+    from gumboot.core.design import Design
 
 FIRST = ("clock", "date")
 RESTART_S = 60.0  # how long a unit may take to be back: common practice
@@ -36,24 +42,28 @@ def order_of(menu: Sequence[MenuItem]) -> list[MenuItem]:
     return out
 
 
-def steps_of(inverter: Inverter, menus: Sequence[Sequence[Setting]]) -> tuple[Step, ...]:
-    """The walk through the menus of all units, the first one's first."""
-    return tuple(
-        step
-        for n, menu in enumerate(menus, 1)
-        for step in _of_unit(inverter, menu, n, len(menus), menus[0])
-    )
+def steps_of(d: Design) -> tuple[Step, ...]:
+    """The walk through the menus of all units: inverters, the first one's first, then charge
+    controllers.
+    """
+    kit, out = d.plan.kit, list[Step]()
+    for n in kit.units:
+        sheet, menu, first = d.unit(n), d.menu(n), CONTROLLERS + 1 if n > CONTROLLERS else 1
+        name = "" if len(kit.units) == 1 else kit.unit_name(n)
+        if sheet is not None and menu:
+            out += _of_unit(sheet, menu, n, name, d.menu(first), n != first)
+    return tuple(out)
 
 
 def _of_unit(
-    inverter: Inverter,
+    unit: Converter,
     menu: Sequence[Setting],
     unit_no: int,
-    units: int,
+    name: str,
     first: Sequence[Setting],
+    follows: bool,
 ) -> Iterator[Step]:
-    stage = "Key in" if units == 1 else f"Inverter {unit_no}"
-    whole = f" of inverter {unit_no}" if units > 1 else ""
+    stage, whole = name or "Key in", f" of {inside(name)}" if name else ""
     yield Step(
         f"firmware.{unit_no}",
         stage,
@@ -64,14 +74,14 @@ def _of_unit(
     of = {s.id: s for s in menu}
     other = {s.id: s.value for s in first}
     restarts: list[str] = []
-    for item in order_of(inverter.menu):
+    for item in order_of(unit.menu):
         s = of[item.id]
         if not s.shown:
             continue
-        if restarts and item.id in _waiting(inverter.menu, restarts):
+        if restarts and item.id in _waiting(unit.menu, restarts):
             yield _restart(unit_no, stage, restarts)
             restarts = []
-        yield _key(s, unit_no, stage, unit_no > 1 and other.get(s.id) != s.value)
+        yield _key(s, unit_no, stage, follows and other.get(s.id) != s.value)
         if s.restart and s.value != s.default:
             restarts.append(s.id)
     if restarts:

@@ -11,10 +11,10 @@ import math
 from dataclasses import dataclass
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, fmt, given, solve
-from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty, stop
-from gumboot.core.kit import Chemistry, Inverter, Pack
+from gumboot.core.kit import Chemistry, Controller, Inverter, Pack
+from gumboot.core.kit.presumed import NOT_ENTERED
 from gumboot.core.plan import Kit, Plan
-from gumboot.core.size.limits import keyed_limit, limit_cure, packs_allow
+from gumboot.core.size.limits import keyed_limit
 
 LOW_CELL_V: dict[Chemistry, float] = {
     "LFP": 3.0,
@@ -30,7 +30,8 @@ SHARING = 0.9  # packs in parallel never share quite alike, common practice
 @dataclass(frozen=True, slots=True)
 class Bank:
     """The bank's figures: V, A, kWh. i_inverter is one inverter's battery current; count is how
-    many strings stand in parallel.
+    many strings stand in parallel. i_in: what charges one bank together, where charge controllers
+    do; i_bus: what passes its bus; i_controller: what one of them charges with.
     """
 
     count: int
@@ -47,6 +48,14 @@ class Bank:
     i_pack: Figure
     c_rate: Figure
     energy: Figure
+    i_in: Figure | None = None
+    i_bus: Figure | None = None
+    i_controller: Figure | None = None
+
+    @property
+    def at_bus(self) -> Figure:
+        """What passes the bus of one bank."""
+        return self.i_bus or self.i_all
 
 
 def cabinets(pack: Pack, packs: int) -> int:
@@ -83,7 +92,8 @@ def lowest_voltage(pack: Pack, series: int) -> Figure:
 
 def inverter_current(plan: Plan, inverter: Inverter, v_low: Figure) -> Figure:
     """One inverter's battery current in A: its port's own maximum, which the unit holds; where the
-    sheet has no port, power over efficiency at the lowest voltage. A keyed limit caps it.
+    sheet has no port, power over efficiency at the bank's lowest voltage, or what it charges with
+    where that is more. A keyed limit caps it.
     """
     power = given("P", inverter.power_w, "W", "Inverter power", "inverter sheet")
     eta = given(
@@ -100,7 +110,19 @@ def inverter_current(plan: Plan, inverter: Inverter, v_low: Figure) -> Figure:
         source=COMMON_PRACTICE,
     )
     natural = asked.renamed("I_bat").called("Battery current")
-    if inverter.battery:
+    if inverter.battery and inverter.battery.source == NOT_ENTERED:
+        charge = given("I_chg", inverter.charge_max_a, "A", "Charges with", "inverter sheet")
+        natural = solve(
+            "I_bat",
+            "A",
+            "Battery current",
+            "max(I_low, I_chg)",
+            asked,
+            charge,
+            source=COMMON_PRACTICE,
+            assumption="what its battery port carries is not entered on its sheet",
+        )
+    elif inverter.battery:
         port = given(
             "I_port", inverter.battery.i_max_a, "A", "Battery port maximum", "inverter sheet"
         )
@@ -149,7 +171,66 @@ def stacks_each(kit: Kit, inverter: Inverter, pack: Pack) -> int:
     return max(1, min(asked, most))
 
 
-def design_bank(plan: Plan, inverter: Inverter, pack: Pack) -> Bank:
+def charges_from_ac(plan: Plan, inverter: Inverter) -> bool:
+    """Whether the inverters have anything on their AC side to charge from."""
+    grid = inverter.grid is not None and plan.supply.kind != "off-grid"
+    return grid or plan.kit.on_generator > 0 or bool(plan.kit.pv_inverters)
+
+
+def controllers_on(kit: Kit, bank: int, banks: int) -> list[int]:
+    """The charge controllers that charge a bank, both from 1: of several banks each in turn."""
+    return [n for n in range(1, kit.controllers_fitted + 1) if (n - 1) % banks == bank - 1]
+
+
+def controller_current(plan: Plan, controller: Controller) -> Figure:
+    """What one charge controller charges with in A: its rating; a keyed limit caps it."""
+    sheet = "charge controller sheet"
+    own = given("I_ctl", controller.charge_max_a, "A", "What it charges with", sheet)
+    held = keyed_limit(plan, controller, "charge")
+    if held is None or held >= own.n:
+        return own
+    keyed = given("I_set", held, "A", "Limit keyed in Set", "plan")
+    return solve(
+        "I_ctl_set",
+        "A",
+        "What it charges with, as limited by setting",
+        "min(I_ctl, I_set)",
+        own,
+        keyed,
+        source=COMMON_PRACTICE,
+    )
+
+
+def charging_together(plan: Plan, inverter: Inverter, each: Figure, banks: int) -> Figure:
+    """What charges one bank together in A: its controllers, and the inverters where they have
+    something to charge from. each: what one controller charges with.
+    """
+    n = given("n_ctl", -(-plan.kit.controllers_fitted // banks), "", "Charge controllers", "plan")
+    units = given("n_inv", plan.kit.inverters // banks, "", "Inverters on one bank", "plan")
+    most = keyed_limit(plan, inverter, "charge") or inverter.charge_max_a
+    from_ac = given(
+        "I_chg",
+        most if charges_from_ac(plan, inverter) else 0.0,
+        "A",
+        "One inverter, from its AC side",
+        "inverter sheet",
+    )
+    return solve(
+        "I_in",
+        "A",
+        "What charges the bank together",
+        "n_ctl * I_ctl + n_inv * I_chg",
+        n,
+        each.renamed("I_ctl"),
+        units,
+        from_ac,
+        source="sum",
+    )
+
+
+def design_bank(
+    plan: Plan, inverter: Inverter, pack: Pack, controller: Controller | None = None
+) -> Bank:
     """All figures of the bank."""
     kit = plan.kit
     banks = banks_of(plan, inverter, pack)
@@ -224,6 +305,33 @@ def design_bank(plan: Plan, inverter: Inverter, pack: Pack) -> Bank:
         source=COMMON_PRACTICE,
         assumption="a pack may be asked for its full rating when others drop out",
     )
+    i_in = i_bus = i_controller = None
+    if controller:
+        i_controller = controller_current(plan, controller)
+        i_in = charging_together(plan, inverter, i_controller, banks)
+        most_in = given("I_pin", pack.charge_max_a, "A", "Charge current of one", "pack sheet")
+        alone = solve(
+            "I_one",
+            "A",
+            "One pack's current",
+            "max(min(I_pack, I_all), min(I_pin, I_in))",
+            rated,
+            every.renamed("I_all"),
+            most_in,
+            i_in,
+            source=COMMON_PRACTICE,
+            assumption="a pack may be asked for its full rating when others drop out",
+        )
+        i_bus = solve(
+            "I_bus",
+            "A",
+            "What passes the bus",
+            "max(I_all, I_in)",
+            every.renamed("I_all"),
+            i_in,
+            source="sum",
+            assumption="what comes in goes out: to the packs, or to the inverters",
+        )
     capacity = given("C", pack.capacity_ah, "Ah", "Capacity of one", "pack sheet")
     depth = given("DoD", pack.depth, "", "Usable depth", "pack sheet")
     eta = given(
@@ -264,196 +372,10 @@ def design_bank(plan: Plan, inverter: Inverter, pack: Pack) -> Bank:
             eta,
             source="definition",
         ),
+        i_in,
+        i_bus,
+        i_controller,
     )
-
-
-def class_findings(plan: Plan, bank: Bank, inverter: Inverter, pack: Pack) -> list[Finding]:
-    """Chemistry and voltage window: what makes the rest not worth computing."""
-    if pack.chemistry not in inverter.chemistries:
-        return [
-            stop(
-                "bank.class",
-                "bank",
-                f"{pack.model} is {pack.chemistry}; {inverter.model} charges"
-                f" {', '.join(inverter.chemistries)}.",
-                "inverter sheet",
-                Cure("Choose a pack of a kind the inverter charges"),
-            )
-        ]
-    if (
-        bank.v_max.n <= inverter.battery_v_max + 1e-9
-        and bank.v_min.n >= inverter.battery_v_min - 1e-9
-    ):
-        return []
-    many = (
-        f"{plan.kit.series} × {pack.model}"
-        if plan.kit.series > 1 and pack.form != "pack"
-        else pack.model
-    )
-    says = (
-        f"{many} works between {bank.v_min.text} and {bank.v_max.text}; the battery port of"
-        f" {inverter.model} takes {inverter.battery_v_min:g} to {inverter.battery_v_max:g} V."
-    )
-    cures = [Cure("Choose a pack of the inverter's voltage class")]
-    if pack.form != "pack":
-        legal = [
-            n
-            for n in range(1, pack.series_most + 1)
-            if n * pack.bms_v_max <= inverter.battery_v_max
-            and n * pack.bms_v_min >= inverter.battery_v_min
-        ]
-        if legal:
-            near = min(legal, key=lambda n: abs(n - plan.kit.series))
-            cures.insert(0, Cure(f"Put {near} in series", (Change("/kit/series", near),)))
-    return [
-        stop("bank.class", "bank", says, "inverter sheet", *cures, figures=(bank.v_min, bank.v_max))
-    ]
-
-
-def count_findings(plan: Plan, inverter: Inverter, pack: Pack) -> list[Finding]:
-    """How many in parallel, in series, in cabinets and towers the maker allows."""
-    kit, found = plan.kit, list[Finding]()
-    banks = banks_of(plan, inverter, pack)
-    if kit.packs > pack.parallel_max * banks and pack.form != "stack":
-        found.append(
-            stop(
-                "bank.parallel",
-                "bank",
-                f"{kit.packs} packs in parallel; {pack.model} allows {pack.parallel_max}.",
-                "pack sheet",
-                Cure(
-                    f"Plan {pack.parallel_max * banks} packs",
-                    (Change("/kit/packs", pack.parallel_max * banks),),
-                ),
-            )
-        )
-    if pack.form == "stack" and kit.packs != kit.inverters * stacks_each(kit, inverter, pack):
-        found.append(_stacks(kit, inverter, pack))
-    if kit.series > pack.series_most:
-        found.append(
-            stop(
-                "bank.series",
-                "bank",
-                f"{kit.series} in series; {pack.model} allows {pack.series_most}.",
-                "pack sheet",
-                Cure(f"Plan {pack.series_most}", (Change("/kit/series", pack.series_most),)),
-            )
-        )
-    if kit.towers == 2 and not pack.bridge:
-        found.append(
-            stop(
-                "bank.towers",
-                "bank",
-                f"{pack.model} cannot stand in two towers: it has no bridging bars.",
-                "pack sheet",
-                Cure("Plan one tower", (Change("/kit/towers", 1),)),
-            )
-        )
-    if pack.cabinet and cabinets(pack, kit.packs) > pack.cabinet.row_max:
-        most = pack.cabinet.holds * pack.cabinet.row_max
-        found.append(
-            stop(
-                "bank.cabinets",
-                "bank",
-                f"{kit.packs} packs need {cabinets(pack, kit.packs)} cabinets;"
-                f" {pack.cabinet.row_max} may stand in a row.",
-                "pack sheet",
-                Cure(f"Plan {most} packs", (Change("/kit/packs", most),)),
-            )
-        )
-    return found
-
-
-def _stacks(kit: Kit, inverter: Inverter, pack: Pack) -> Finding:
-    each, rest = divmod(kit.packs, kit.inverters)
-    inputs, most = inverter.battery_inputs, pack.parallel_max
-    takes = max(inputs, most) if each else 1
-    nearest = kit.inverters * max(1, min(round(kit.packs / kit.inverters), takes))
-    cures = [Cure(f"Plan {nearest}", (Change("/kit/packs", nearest),))]
-    if rest == 0 and each <= most and kit.hookup == "inputs":
-        cures.insert(0, Cure("Bring them together in a combiner", (Change("/kit/hookup", "bus"),)))
-    if rest == 0 and each <= inputs and kit.hookup != "inputs":
-        cures.insert(
-            0, Cure("Land each on an input of its own", (Change("/kit/hookup", "inputs"),))
-        )
-    units = "1 inverter" if kit.inverters == 1 else f"{kit.inverters} inverters"
-    has = "each inverter has a stack of its own"
-    if inputs > 1 or most > 1:
-        may = [f"each inverter has {inputs} battery input{'s' if inputs > 1 else ''}"]
-        may += [f"{most} stacks at most meet in a combiner"] if most > 1 else []
-        has = f"{', '.join(may)}, and all have equally many stacks"
-    says = f"{kit.packs} stacks for {units}: {has}."
-    return stop("bank.stacks", "bank", says, "inverter sheet", *cures)
-
-
-def bank_findings(plan: Plan, bank: Bank, inverter: Inverter, pack: Pack) -> list[Finding]:
-    """Counts and current. `class_findings` comes first."""
-    found = count_findings(plan, inverter, pack)
-    if bank.i_bank.n < bank.i_all.n:
-        each = -int(-bank.i_all.n // (pack.discharge_max_a * SHARING))
-        need = each * bank.banks - (bank.total - plan.kit.packs)
-        cure = (
-            Cure(f"Plan {need} packs", (Change("/kit/packs", need),))
-            if (pack.form != "stack" or plan.kit.hookup != "inputs")
-            and each <= pack.parallel_max
-            and need <= 25
-            and not inverter.pack_inside
-            else Cure(
-                "Choose a pack of higher current, or limit charge and discharge in Set",
-                _limit(bank, inverter, plan, pack),
-            )
-        )
-        who = "The inverters" if plan.kit.inverters > 1 else "The inverter"
-        give = (
-            f"{bank.count} packs give"
-            if bank.count > 1
-            else "the bank gives"
-            if pack.form != "pack"
-            else "one pack gives"
-        )
-        found.append(
-            stop(
-                "bank.current",
-                "bank",
-                f"{who} can draw {bank.i_all.against(bank.i_bank.n)}; {give} {bank.i_bank.text}.",
-                COMMON_PRACTICE,
-                cure,
-                figures=(bank.i_all, bank.i_bank),
-            )
-        )
-    if bank.i_inverter.symbol == "I_bat_set":
-        says = (
-            f"Conductors are sized for {bank.i_inverter.text} because a setting limits it, not the"
-            " equipment."
-        )
-        says += " It is keyed before first power, and the menu is locked."
-        asked = Asked("Set")
-        found.append(
-            duty("bank.limited", "bank", says, COMMON_PRACTICE, asked, figures=(bank.i_inverter,))
-        )
-    if not pack.lithium and bank.c_rate.n > 0.25:
-        says = (
-            f"The bank is drawn at {bank.c_rate.text}, faster than lead gives its capacity at:"
-            f" expect well under the {bank.energy.text} stated."
-        )
-        found.append(
-            check(
-                "bank.rate",
-                "bank",
-                says,
-                COMMON_PRACTICE,
-                Cure("Choose larger cells, or a second string"),
-                figures=(bank.c_rate,),
-            )
-        )
-    return found
-
-
-def _limit(bank: Bank, inverter: Inverter, plan: Plan, pack: Pack) -> tuple[Change, ...]:
-    units = max(plan.kit.inverters // bank.banks, 1)
-    most = packs_allow(inverter, pack, bank.count, units)
-    cures = limit_cure(inverter, BOTH_WAYS, bank.i_bank.n / units, "{}", most)
-    return cures[0].changes if cures else ()
 
 
 def fault_current(bank: Bank, cable_ohm: Figure) -> Figure:

@@ -120,12 +120,24 @@ def _weak(
         )
         cures = [
             *_stronger(network, rows, plan, catalogue),
-            *_fuses(currents, rows, plan, catalogue, bank.v_max.n),
+            *_fuses(network, currents, rows, plan, catalogue, bank),
             Cure("Enter one that breaks more on the shelf, or fuses to stand ahead of it"),
+            *([GUESSED] if _guessed(plan, catalogue) else []),
         ]
         at = worst.switch.body
         out.append(stop(f"bank.fault.{key}", at, says, rule, *cures, figures=(figure,)))
     return out
+
+
+GUESSED = Cure(
+    "Enter the pack's internal resistance on the shelf: what stands there is a low guess"
+)
+
+
+def _guessed(plan: Plan, catalogue: Catalogue) -> bool:
+    """Whether the short is reckoned with a resistance that no sheet says."""
+    pack = catalogue.packs.get(plan.kit.pack or "")
+    return pack is not None and "resistance_ohm" not in pack.model_fields_set
 
 
 def _at_buses(network: Network, currents: Sequence[Through]) -> dict[str, Switch]:
@@ -189,11 +201,12 @@ def _stronger(
 
 
 def _fuses(
+    network: Network,
     currents: Sequence[Through],
     weak: Sequence[Through],
     plan: Plan,
     catalogue: Catalogue,
-    volts: float,
+    bank: Bank,
 ) -> list[Cure]:
     """A fuse for each pack at a bus, where packs are in star on one or may be brought to it, and
     the shelf has a fuse that breaks what a short there can drive.
@@ -207,6 +220,7 @@ def _fuses(
     if not own or not known or not at_bus or kit.pack_fuses:
         return []
     rated = max(t.switch.rated_a or 0.0 for t in own)
+    volts = bank.v_max.n
     fuse = catalogue.device("dc-fuse", rated, "any", plan.code, volts, max(at_bus))
     if fuse is None or not all(_near(t) <= (t.switch.interrupt_a or 0.0) for t in weak):
         return []
@@ -214,7 +228,23 @@ def _fuses(
     if chained:
         says = "Bring each pack to a bus, with a fuse there"
         changes += [Change("/kit/hookup", "bus"), Change("/kit/takeoff", "star")]
+    if fuse != catalogue.device("dc-fuse", rated, "any", plan.code, volts):
+        says += f": {fuse.label}"
+        changes += [Change(f"/devices/{place_key(x)}", fuse.id) for x in _at_each(network, bank)]
     return [Cure(says, tuple(changes))]
+
+
+def _at_each(network: Network, bank: Bank) -> list[str]:
+    """Where the fuse of each pack stands: at the bus that its run or its chain leads to."""
+    leads = {c.source.body: c.load.body for c in network.circuits if c.family == "pack"}
+    out = []
+    for pack in dict.fromkeys(x for x in (*leads, *leads.values()) if x.startswith("pack-")):
+        at = pack
+        while at in leads:
+            at = leads[at]
+        bus = at if at.startswith("dc-bus") else "dc-bus" if bank.banks == 1 else ""
+        out += [f"{bus}/{pack.replace('-', ' ')}"] if bus else []
+    return out
 
 
 def _unrated(currents: Sequence[Through]) -> list[Through]:

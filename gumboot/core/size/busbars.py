@@ -15,6 +15,7 @@ from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
 from gumboot.core.codes import nec
 from gumboot.core.codes.busbar import SUMMED, WHOLE
 from gumboot.core.kit import Inverter
+from gumboot.core.kit.words import MAINS
 from gumboot.core.network import Network, OnBar, Source, on_busbar
 from gumboot.core.network.currents import plate_current, pv_current
 from gumboot.core.network.house import house_supply, line_of
@@ -73,10 +74,32 @@ def design_busbars(
         if bus is None or main is None:
             found += _unknown(plan, b.id, b.label, output, bus)
             continue
-        own = [r.switch for r in rows if r is not supply and r.switch is not None]
-        breakers = [rated[s.protects] for s in own if s.protects in rated]
+        breakers = _breakers([r for r in rows if r is not supply], plan, inverter, rated)
         out.append(_judge(plan, b.id, b.label, output, main, bus, breakers))
     return tuple(out), found + [f for x in out for f in bus_findings(plan, x)]
+
+
+def _breakers(
+    rows: Sequence[OnBar], plan: Plan, inverter: Inverter, rated: dict[str, Figure]
+) -> list[Figure]:
+    """The breakers on a bar, as rated: of the line that has most, where some have one alone."""
+
+    def on(line: str) -> list[Figure]:
+        mine = [r.switch for r in rows if _line(r, plan, inverter) in ("", line)]
+        return [rated[s.protects] for s in mine if s is not None and s.protects in rated]
+
+    lines = MAINS[house_supply(plan, inverter)].lines
+    return max(map(on, lines), key=lambda figures: sum(f.n for f in figures))
+
+
+def _line(row: OnBar, plan: Plan, inverter: Inverter) -> str:
+    """The one line that the inverters of a connection stand on; none where they have several."""
+    on = {
+        line_of(plan, inverter, int(s.id.removeprefix("inverter-")))
+        for s in row.sources
+        if s.kind == "inverter"
+    }
+    return on.pop() if len(on) == 1 else ""
 
 
 def _tapped(plan: Plan) -> bool:

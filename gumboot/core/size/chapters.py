@@ -11,6 +11,7 @@ from gumboot.core.basis.figure import Figure
 from gumboot.core.basis.finding import Change, Cure, Finding, check
 from gumboot.core.brief.chapters import KIT, chosen, named
 from gumboot.core.chapter import Chapter, Draft
+from gumboot.core.kit import Converter
 from gumboot.core.network import Circuit
 from gumboot.core.network.chapters import NETWORK
 from gumboot.core.network.fault import Through
@@ -70,7 +71,7 @@ def _sized(d: Draft) -> Sizing:
     plan, rules, old = d.plan, RULES[d.plan.code], d.was(SIZED)
     circuits = d[RUNS]
     where = places(circuits, rules)
-    like = all(d.unchanged(x) for x in ("code", "run names", "strings but runs"))
+    like = all(d.unchanged(x) for x in ("code", "run names", "strings but runs", "keyed apart"))
     of: dict[str, Row] = {}
     for c in circuits:
         place, fitted = where.get(c.id), plan.fitted.get(c.id, Fitted())
@@ -93,8 +94,10 @@ def _sized(d: Draft) -> Sizing:
 def _judged(s: SizedCircuit | None, fitted: Fitted, d: Draft) -> Found:
     if s is None:
         return ()
-    port = chosen(d).inverter.battery
-    limit = port.length_max_m if port and s.circuit.family == "battery" else None
+    family, own = s.circuit.family, chosen(d)
+    unit: Converter = own.controller if family == "controller" and own.controller else own.inverter
+    port = unit.battery
+    limit = port.length_max_m if port and family in ("battery", "controller") else None
     named_size = port.named_size if port else ""
     kit, bank = d.plan.kit, d[BANK]
     units = kit.inverters // bank.banks if bank and s.circuit.family == "pack" else 1
@@ -103,7 +106,8 @@ def _judged(s: SizedCircuit | None, fitted: Fitted, d: Draft) -> Found:
     pack = chosen(d).pack
     shared = max(kit.inverters // bank.banks, 1) if bank else 1
     most = packs_allow(chosen(d).inverter, pack, bank.count, shared) if bank and pack else {}
-    held = limit_cures(s, fitted, chosen(d).inverter, units, most)
+    beyond = family == "pack" and own.controller  # no inverter's limit holds what these charge
+    held = [] if beyond else limit_cures(d.plan, s, fitted, unit, units, most)
     return (*size_findings(s, fitted, limit, held), *school_findings(s, named_size))
 
 
@@ -137,7 +141,7 @@ def _sized_figures(sizing: Sizing) -> Iterator[tuple[str, Figure]]:
 SIZED: Chapter[Sizing] = Chapter(
     "circuits",
     _sized,
-    reads=("fitted", "code", "run names", "strings but runs", "kit"),
+    reads=("fitted", "code", "run names", "strings but runs", "kit", "keyed apart"),
     needs=(BANK,),
     requires=(KIT, RUNS),
     findings=_sized_found,
@@ -293,7 +297,8 @@ AIR: Chapter[tuple[Figure, Figure, Figure] | None] = Chapter(
 def _loops(d: Draft) -> tuple[tuple[Loop, ...], Found]:
     rows, unit = d[SIZED].circuits, chosen(d).inverter
     loops, found = loop_findings(rows, d.plan, unit)
-    return loops, (*found, *residual_findings(d.plan, unit, rows))
+    devices = {g.n - 1: g.device for g in d[NETWORK].guards}
+    return loops, (*found, *residual_findings(d.plan, unit, rows, devices))
 
 
 def _loop_figures(made: tuple[tuple[Loop, ...], Found]) -> Iterator[tuple[str, Figure]]:
@@ -308,7 +313,7 @@ LOOPS: Chapter[tuple[tuple[Loop, ...], Found]] = Chapter(
     "loops",
     _loops,
     reads=("backup", "code", "supply", "kit", "safeguards"),
-    requires=(KIT, SIZED),
+    requires=(KIT, NETWORK, SIZED),
     findings=lambda made, d: made[1],
     figures=_loop_figures,
 )
@@ -359,7 +364,7 @@ def _sub_board(d: Draft) -> Found:
 SUB_BOARD: Chapter[Found] = Chapter(
     "sub-board",
     _sub_board,
-    reads=("supply", "backup", "kit", "code", "run names"),
+    reads=("supply", "backup", "kit", "code", "run names", "keyed apart"),
     requires=(KIT, NETWORK),
     needs=(THROUGH,),
     findings=lambda found, d: found,

@@ -28,7 +28,10 @@ class Disconnect:
     switches: tuple[str, ...] = ()
 
 
-ORDER = {"utility": 0, "generator": 1, "inverter": 2, "pv inverter": 3, "string": 4, "pack": 5}
+ORDER = {
+    **{"utility": 0, "generator": 1, "inverter": 2, "pv inverter": 3},
+    **{"controller": 4, "string": 5, "pack": 6},
+}
 
 
 def list_disconnects(network: Network, plan: Plan) -> tuple[Disconnect, ...]:

@@ -124,11 +124,13 @@ def _relied_on(
         switched = (Change("/backup/neutral", "switched"),) if gateway is None else ()
         cure = (
             Cure(f"Let {NAMES[own]} make the bond", (Change("/backup/bond", own), *switched))
-            if own
+            if own and (switched or plan.backup.bond != own)
             else Cure("Choose a gateway or an inverter that parts from the network and bonds")
         )
         nothing = Cure("Back nothing up", (Change("/backup/loads", "nothing"),))
-        return [stop("bond.network", place, says, OWN_BOND, cure, *(() if own else (nothing,)))]
+        return [
+            stop("bond.network", place, says, OWN_BOND, cure, *(() if cure.changes else (nothing,)))
+        ]
     return _electrode(plan)
 
 
@@ -178,7 +180,7 @@ def _cures(x: Bonded, plan: Plan, inverter: Inverter, gateway: Gateway | None) -
         return [Cure(says, (Change("/kit/generator/bonded", False),))]
     cures: list[Cure] = []
     own = _own(inverter, gateway)
-    off_grid = plan.supply.kind == "off-grid"
+    off_grid = plan.supply.kind == "off-grid" or (inverter.grid is None and gateway is None)
     if x.state == "on the generator" and not ids:
         says = "Use a generator whose neutral is bonded to its frame, with an electrode there"
         cures.append(Cure(says, (Change("/kit/generator/bonded", True),)))
@@ -188,10 +190,15 @@ def _cures(x: Bonded, plan: Plan, inverter: Inverter, gateway: Gateway | None) -
         elif off_grid:
             cure = Change("/backup/bond", "loads panel")
             cures.append(Cure("Bond neutral in the loads panel", (cure,)))
-        if gateway is None and not off_grid and inverter.neutral != "switched":
+        opens = plan.backup.neutral == "switched" and inverter.neutral != "switched"
+        if gateway is None and not off_grid and opens:
             cure = Change("/backup/neutral", "solid")
             cures.append(Cure(_neutral(plan, "leaves"), (cure,)))
     elif "service" in ids and plan.backup.bond != "service":
+        opens = gateway is not None and gateway.neutral == "switched"
+        parts = opens and inverter.neutral != "solid"
+        if own and plan.backup.bond != own and parts:
+            cures.append(Cure(f"Let {NAMES[own]} make the bond", (Change("/backup/bond", own),)))
         if off_grid or not plan.book.own_bond:  # else an island would lean on the network
             cure = Change("/backup/bond", "service")
             cures.append(Cure("Leave the bond at the service alone", (cure,)))

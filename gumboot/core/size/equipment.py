@@ -9,24 +9,32 @@ from gumboot.core.basis.finding import Asked, Finding, duty, note
 from gumboot.core.brief.chapters import KIT, chosen, named
 from gumboot.core.chapter import Chapter, Draft
 from gumboot.core.network.currents import for_long
-from gumboot.core.size.bank import Bank, bank_findings, class_findings, design_bank
+from gumboot.core.size.bank import Bank, design_bank
+from gumboot.core.size.bank_findings import bank_findings, class_findings
+from gumboot.core.size.controllers import controller_findings, controllers_unsuited
 from gumboot.core.size.limits import keyed_limit
-from gumboot.core.size.strings import StringDesign, design_string, design_trackers
+from gumboot.core.size.strings import StringDesign, Taker, design_string, design_trackers, takers
 from gumboot.core.size.supply import suits, supply_findings, unit_findings
 
 Found = tuple[Finding, ...]
 
 
-def _strings(d: Draft) -> tuple[tuple[StringDesign, ...], Found]:
+def takers_of(d: Draft) -> tuple[Taker, ...]:
+    """What strings land on in a job."""
     kit = chosen(d)
+    return tuple(takers(d.plan, kit.inverter, kit.controller, kit.pack))
+
+
+def _strings(d: Draft) -> tuple[tuple[StringDesign, ...], Found]:
+    kit, units = chosen(d), takers_of(d)
     rows: list[StringDesign] = []
     found: list[Finding] = []
     for i, s in enumerate(d.plan.strings):
         if kit.module:
-            one, faults = design_string(s, i, d.plan, kit.inverter, kit.module)
+            one, faults = design_string(s, i, d.plan, units, kit.module)
             rows += [one] if one else []
             found += faults
-    found += design_trackers(d.plan, kit.inverter, kit.module)
+    found += design_trackers(d.plan, units, kit.module)
     return tuple(rows), tuple(found)
 
 
@@ -66,7 +74,9 @@ UNIT: Chapter[Found] = Chapter(
 def _bank(d: Draft) -> Bank | None:
     kit = chosen(d)
     wanted = kit.pack and (d.plan.kit.packs or kit.inverter.pack_inside)
-    return design_bank(d.plan, kit.inverter, kit.pack) if kit.pack and wanted else None
+    if not (kit.pack and wanted):
+        return None
+    return design_bank(d.plan, kit.inverter, kit.pack, kit.controller)
 
 
 def _bank_found(bank: Bank | None, d: Draft) -> Iterable[Finding]:
@@ -74,7 +84,13 @@ def _bank_found(bank: Bank | None, d: Draft) -> Iterable[Finding]:
     if bank is None or kit.pack is None:
         return ()
     mismatch = class_findings(d.plan, bank, kit.inverter, kit.pack)
-    return mismatch or bank_findings(d.plan, bank, kit.inverter, kit.pack)
+    if mismatch:
+        return mismatch
+    found = bank_findings(d.plan, bank, kit.inverter, kit.pack)
+    more = controller_findings(
+        d.plan, bank, kit.inverter, kit.pack, kit.controller, d[STRINGS][0] if d[STRINGS] else ()
+    )
+    return (*found, *more)
 
 
 def _bank_figures(bank: Bank | None) -> Iterable[tuple[str, Figure]]:
@@ -85,6 +101,9 @@ def _bank_figures(bank: Bank | None) -> Iterable[tuple[str, Figure]]:
         "v_low",
         "i_inverter",
         "i_all",
+        "i_in",
+        "i_bus",
+        "i_controller",
         "i_bank",
         "i_pack",
         "c_rate",
@@ -136,7 +155,8 @@ THROUGH: Chapter[float | None] = Chapter(  # what is keyed of the current drawn 
 BANK: Chapter[Bank | None] = Chapter(
     "bank",
     _bank,
-    reads=("kit", "settings"),
+    reads=("kit", "settings", "supply", "strings but runs", "code"),
+    needs=(STRINGS,),
     requires=(KIT,),
     settles=True,
     findings=_bank_found,
@@ -147,7 +167,10 @@ BANK: Chapter[Bank | None] = Chapter(
 def _fits(d: Draft) -> bool | None:
     """Whether unit, supply, book, gateway and bank go together; None ends the design."""
     kit, bank = chosen(d), d[BANK]
-    wrong = class_findings(d.plan, bank, kit.inverter, kit.pack) if bank and kit.pack else []
+    wrong: list[Finding] = []
+    if bank and kit.pack:
+        wrong = class_findings(d.plan, bank, kit.inverter, kit.pack)
+        wrong += controllers_unsuited(d.plan, bank, kit.inverter, kit.pack, kit.controller)
     return True if not wrong and suits(d.plan, kit.inverter, kit.gateway) else None
 
 

@@ -1,5 +1,5 @@
 """The string finder: every legal way to spread the modules of some roof faces over the trackers of
-the inverters.
+inverters or charge controllers.
 
 A tracker takes nothing, or k strings of n modules, all from one face: so unlike strings never meet.
 Rows of choices are
@@ -10,15 +10,18 @@ face for more modules than it has are dropped as they arise.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from gumboot.core.codes import OutsideTable
-from gumboot.core.kit import Inverter, Module, Tracker
+from gumboot.core.kit import Module, Tracker
+from gumboot.core.kit.missing import name_of
 from gumboot.core.plan import Plan
 from gumboot.core.size.strings import (
     SILENT_V,
+    Taker,
     cold_voltage,
     coldest,
     hot_voltages,
@@ -45,10 +48,11 @@ class Face:
 @dataclass(frozen=True, slots=True)
 class Lot:
     """What lands on one tracker: `strings` in parallel of `modules` each, from one face (counted
-    from 0).
+    from 0). inverter, controller: the unit, as a string of the plan names it.
     """
 
     inverter: int
+    controller: int
     tracker: str
     face: int
     strings: int
@@ -89,12 +93,12 @@ class _Option:
 
 
 def window(
-    module: Module, mounting: str, plan: Plan, inverter: Inverter, tracker: Tracker
+    module: Module, mounting: str, plan: Plan, unit: Taker, tracker: Tracker
 ) -> list[tuple[int, float]]:
     """(modules in series, margin) of every string length a tracker takes. Raises OutsideTable when
     the site is colder than the book.
     """
-    ceiling = _ceiling(module, plan, inverter)
+    ceiling = _ceiling(module, plan, unit)
     cold = cold_voltage(module, coldest(plan), plan.book)
     n = np.arange(1, int(ceiling / cold.value(n=1) + 1e-9) + 1)
     mp_hot, oc_hot = (f.value(n=n) for f in hot_voltages(module, hottest(plan, mounting)))
@@ -103,14 +107,14 @@ def window(
     return list(zip(n[legal].tolist(), margin[legal].tolist(), strict=True))
 
 
-def _ceiling(module: Module, plan: Plan, inverter: Inverter) -> float:
+def _ceiling(module: Module, plan: Plan, unit: Taker) -> float:
     """Volts that no string may pass in the cold."""
     building = plan.book.building_v[plan.site.building]
-    return min(inverter.pv_v_max or SILENT_V, module.system_v_max, building)
+    return min(unit.sheet.pv_v_max or SILENT_V, module.system_v_max, building)
 
 
 def options(
-    module: Module, faces: list[Face], plan: Plan, inverter: Inverter, tracker: Tracker
+    module: Module, faces: list[Face], plan: Plan, unit: Taker, tracker: Tracker
 ) -> list[_Option]:
     """Everything that may land on one tracker."""
     wide = 2 if module.i_sc_a > tracker.pair_a else 1
@@ -126,17 +130,17 @@ def options(
     return [
         _Option(f, k, n, margin, k * module.i_mp_a > tracker.i_mp_max_a)
         for f, face in enumerate(faces)
-        for n, margin in window(module, face.mounting, plan, inverter, tracker)
+        for n, margin in window(module, face.mounting, plan, unit, tracker)
         for k in counts
         if k * n <= face.modules
     ]
 
 
-def why_none(module: Module, faces: list[Face], plan: Plan, inverter: Inverter) -> str:
+def why_none(module: Module, faces: list[Face], plan: Plan, unit: Taker) -> str:
     """What keeps every string off a unit's first tracker, in its numbers."""
-    if not inverter.trackers:
+    if not unit.trackers:
         return "it has none"
-    tracker, pushes = inverter.trackers[0], f"one string can push {module.i_sc_a:g} A"
+    tracker, pushes = unit.trackers[0], f"one string can push {module.i_sc_a:g} A"
     at = f"tracker {tracker.id}"
     if module.i_sc_a > tracker.i_sc_max_a:
         return f"{pushes}, {at} bears {tracker.i_sc_max_a:g} A"
@@ -145,10 +149,10 @@ def why_none(module: Module, faces: list[Face], plan: Plan, inverter: Inverter) 
         pair = "two pairs" if wide > 1 else "its pair"
         return f"{pushes}, {pair} of connectors on {at} carry {wide * tracker.pair_a:g} A"
     mounting = faces[0].mounting if faces else "roof"
-    fit = window(module, mounting, plan, inverter, tracker)
+    fit = window(module, mounting, plan, unit, tracker)
     if fit:
         return f"the shortest has {fit[0][0]} modules, and no roof face has as many"
-    ceiling = _ceiling(module, plan, inverter)
+    ceiling = _ceiling(module, plan, unit)
     cold = cold_voltage(module, coldest(plan), plan.book)
     n = int(ceiling / cold.value(n=1) + 1e-9)
     if n == 0:
@@ -166,74 +170,98 @@ def why_none(module: Module, faces: list[Face], plan: Plan, inverter: Inverter) 
 
 
 def find(
-    plan: Plan, inverter: Inverter, module: Module, faces: list[Face], most: int = 12
+    plan: Plan, units: Sequence[Taker], module: Module, faces: list[Face], most: int = 12
 ) -> Found:
     """Rank every legal arrangement: most modules used first, then the widest margin, then the
-    fewest strings.
+    fewest strings, then the most even among units. units: at least one, those of one sheet side by
+    side.
     """
+    sheets = {u.sheet.id: u for u in reversed(units)}
     try:
-        kinds = [(t, options(module, faces, plan, inverter, t)) for t in inverter.trackers]
+        kinds = {
+            (id, t.id): options(module, faces, plan, u, t)
+            for id, u in sheets.items()
+            for t in u.trackers
+        }
     except OutsideTable as exc:
         return Found((), 0, True, f"{exc}.")
-    if not any(o for _, o in kinds):
-        why = why_none(module, faces, plan, inverter)
-        return Found(
-            (), 0, True, f"No string of {module.model} fits a tracker of {inverter.model}: {why}."
-        )
-    seats = [(i, t, o) for t, o in kinds for i in range(1, plan.kit.inverters + 1)]
-    rows, complete = _rows(seats, kinds, faces, module, inverter, plan.kit.inverters)
-    if not len(rows):
-        return Found((), 0, complete, "The faces have too few modules for any string.")
-    table = [o for _, opts in kinds for o in opts]
+    if not any(kinds.values()):
+        unit = units[0]
+        why = why_none(module, faces, plan, unit)
+        fits = f"No string of {name_of(module)} fits a tracker of {unit.sheet.model}"
+        return Found((), 0, True, f"{fits}: {why}.")
+    first = dict.fromkeys(t.id for u in units for t in u.trackers)
+    seats = [(u, t) for id in first for u in units for t in u.trackers if t.id == id]
+    rows, complete = _rows(seats, kinds, faces, module, units)
+    table = [o for opts in kinds.values() for o in opts]
     size = np.array([0, *(o.strings * o.modules for o in table)])
     margin = np.array([9.0, *(o.margin for o in table)])
     strings = np.array([0, *(o.strings for o in table)])
     used, least, count = size[rows].sum(1), margin[rows].min(1), strings[rows].sum(1)
-    order = np.lexsort((count, -np.round(least, 4), -used))[:most]
+    peak = np.max([size[rows[:, own]].sum(1) for own in _seats_of(units, seats)], axis=0)
+    order = np.lexsort((peak, count, -np.round(least, 4), -used))[:most]
     best = [
         _arrangement(rows[i], seats, table, int(used[i]), float(least[i])) for i in order if used[i]
     ]
+    if not best:  # every string fits a tracker and a face: it is more power than a unit takes
+        return Found((), 0, complete, _too_much(module, units, kinds))
     return Found(tuple(best), int((used > 0).sum()), complete)
 
 
+def _too_much(
+    module: Module, units: Sequence[Taker], kinds: dict[tuple[str, str], list[_Option]]
+) -> str:
+    sheet = units[0].sheet
+    short = min(o.modules for opts in kinds.values() for o in opts)
+    return (
+        f"The shortest string of {name_of(module)} that works on {sheet.model} has {short} modules,"
+        f" {short * module.p_max_w:g} W; it takes {sheet.pv_power_max_w:g} W of PV."
+    )
+
+
+def _seats_of(units: Sequence[Taker], seats: Sequence[tuple[Taker, Tracker]]) -> list[list[int]]:
+    """The columns of each unit's trackers."""
+    return [[k for k, (u, _) in enumerate(seats) if u is unit] for unit in units]
+
+
 def _rows(
-    seats: list[tuple[int, Tracker, list[_Option]]],
-    kinds: list[tuple[Tracker, list[_Option]]],
+    seats: list[tuple[Taker, Tracker]],
+    kinds: dict[tuple[str, str], list[_Option]],
     faces: list[Face],
     module: Module,
-    inverter: Inverter,
-    inverters: int,
+    units: Sequence[Taker],
 ) -> tuple[np.ndarray, bool]:
     """Every row of choices, one column a seat, 0 for an empty tracker; choices are numbered from 1
     through all kinds.
     """
-    table = [o for _, opts in kinds for o in opts]
+    table = [o for opts in kinds.values() for o in opts]
     need = np.zeros((len(table) + 1, len(faces)), dtype=np.int32)
     for i, o in enumerate(table, 1):
         need[i, o.face] = o.strings * o.modules
     room = np.array([f.modules for f in faces])
-    most = inverter.pv_power_max_w
-    power = most / module.p_max_w if most else 1e9
     rows = np.zeros((1, 0), dtype=np.int32)
     left = room[None, :].copy()
-    loads = np.zeros((1, inverters))
+    loads = np.zeros((1, len(units)))
     complete, start, before = True, 1, None
-    ids: dict[str, tuple[int, int]] = {}
-    for t, opts in kinds:
-        ids[t.id] = (start, start + len(opts))
+    ids: dict[tuple[str, str], tuple[int, int]] = {}
+    for key, opts in kinds.items():
+        ids[key] = (start, start + len(opts))
         start += len(opts)
-    for i, tracker, _ in seats:
-        low, high = ids[tracker.id]
+    for unit, tracker in seats:
+        i, key = units.index(unit), (unit.sheet.id, tracker.id)
+        most = unit.sheet.pv_power_max_w
+        power = most / module.p_max_w if most else 1e9
+        low, high = ids[key]
         picks = np.array([0, *range(low, high)], dtype=np.int32)
         n_rows, n_picks = len(rows), len(picks)
         at = np.repeat(np.arange(n_rows), n_picks)
         pick = np.tile(picks, n_rows)
         ok = (left[at] >= need[pick]).all(1)
-        if before is not None and _alike(before, tracker) and inverters == 1:
-            base = low - ids[before.id][0]
+        if before is not None and _alike(before[1], tracker) and len(units) == 1:
+            base = low - ids[before[0].sheet.id, before[1].id][0]
             last = rows[at, -1]
             ok &= np.where(last == 0, pick == 0, (pick == 0) | (pick - base <= last))
-        loads_at = loads[at, i - 1] + need[pick].sum(1)
+        loads_at = loads[at, i] + need[pick].sum(1)
         ok &= loads_at <= power + 1e-9
         at, pick = at[ok], pick[ok]
         if len(at) > ROWS_MOST:
@@ -243,8 +271,8 @@ def _rows(
         rows = np.column_stack([rows[at], pick])
         left = left[at] - need[pick]
         loads = loads[at].copy()
-        loads[:, i - 1] += need[pick].sum(1)
-        before = tracker
+        loads[:, i] += need[pick].sum(1)
+        before = unit, tracker
     return rows, complete
 
 
@@ -256,16 +284,19 @@ def _alike(a: Tracker, b: Tracker) -> bool:
 
 def _arrangement(
     row: np.ndarray,
-    seats: list[tuple[int, Tracker, list[_Option]]],
+    seats: list[tuple[Taker, Tracker]],
     table: list[_Option],
     used: int,
     margin: float,
 ) -> Arrangement:
-    chosen = [(i, t, table[int(p) - 1]) for (i, t, _), p in zip(seats, row, strict=True) if p]
+    chosen = [(u, t, table[int(p) - 1]) for (u, t), p in zip(seats, row, strict=True) if p]
     lots = tuple(
         sorted(
-            (Lot(i, t.id, o.face, o.strings, o.modules) for i, t, o in chosen),
-            key=lambda x: (x.inverter, x.tracker),
+            (
+                Lot(*((1, u.n) if u.controls else (u.n, 0)), t.id, o.face, o.strings, o.modules)
+                for u, t, o in chosen
+            ),
+            key=lambda x: (x.controller, x.inverter, x.tracker),
         )
     )
     return Arrangement(lots, used, margin, any(o.clips for _, _, o in chosen))

@@ -5,7 +5,7 @@ what its breaker trips at, and what its protective conductor stands meanwhile.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from gumboot.core.basis.figure import MEMORY, Figure, given, solve
 from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
@@ -195,7 +195,7 @@ def loop_findings(
     if weak:
         found.append(_in_island(weak[0], by_id[weak[0].circuit], plan))
     for x in loops:
-        found += _adiabatic(by_id[x.circuit], x, neutral_v(plan, inverter))
+        found += _adiabatic(by_id[x.circuit], x, by_id, plan, inverter)
     return tuple(loops), found
 
 
@@ -248,15 +248,38 @@ def _in_island(x: Loop, s: SizedCircuit, plan: Plan) -> Finding:
     return check("loop.islanded", x.circuit, says, rule, cure, figures=figures)
 
 
-def _adiabatic(s: SizedCircuit, loop: Loop, u_0: Figure) -> list[Finding]:
+def _least_earth(s: SizedCircuit, grid: Figure, limit: Figure, u_0: Figure) -> Figure:
+    """The section that its fault current asks of a protective conductor, in mm²."""
+    i_f = solve("I_f", "A", "Earth-fault current", "U_0 / Z_s", u_0, grid, source="Ohm's law")
+    t = T_TRIP if grid.n <= limit.n else T_SLOW
+    return iec.adiabatic(i_f, t, s.cable.temp_c if s.cable.temp_c in iec.K_PE else 70)
+
+
+def _adiabatic(
+    s: SizedCircuit,
+    loop: Loop,
+    by_id: dict[str, SizedCircuit],
+    plan: Plan,
+    inverter: Inverter,
+) -> list[Finding]:
     if loop.grid is None:
         return []
-    i_f = solve("I_f", "A", "Earth-fault current", "U_0 / Z_s", u_0, loop.grid, source="Ohm's law")
-    t = T_TRIP if loop.grid.n <= loop.limit.n else T_SLOW
-    least = iec.adiabatic(i_f, t, s.cable.temp_c if s.cable.temp_c in iec.K_PE else 70)
-    if area_mm2(str(s.protective.value)) >= least.n:
+    u_0 = neutral_v(plan, inverter)
+    least = _least_earth(s, loop.grid, loop.limit, u_0)
+    now = area_mm2(str(s.protective.value))
+    if now >= least.n:
         return []
-    larger = next((x for x in iec.SIZES if area_mm2(x) >= least.n - 1e-9), None)
+    i_f, t = least.inputs[:2]
+
+    def stands(size: str) -> bool:
+        """Whether one of a size stands the current that it lets flow itself."""
+        fitted = replace(s, protective=s.protective._replace(value=size))
+        x = loop_of(fitted, by_id, plan, inverter)
+        return not x or not x.grid or area_mm2(size) >= _least_earth(s, x.grid, x.limit, u_0).n
+
+    asked = area_mm2(str(s.protective_needed.value))
+    sizes = (x for x in iec.SIZES if area_mm2(x) > now and area_mm2(x) >= asked)
+    larger = next((x for x in sizes if stands(x)), None)
     cures = (
         [Cure(f"Fit an earth of {larger}", (Change(f"/fitted/{s.id}/earth", larger),))]
         if larger

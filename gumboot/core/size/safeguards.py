@@ -8,12 +8,12 @@ order   a type B device not behind one of another type: its direct current would
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, given, solve
 from gumboot.core.basis.finding import Asked, Change, Cure, Finding, duty, note, stop
 from gumboot.core.basis.words import inside
-from gumboot.core.kit import Inverter
+from gumboot.core.kit import Device, Inverter
 from gumboot.core.plan import RESIDUAL_TYPES, TRIPS_MA, Plan, Safeguard
 from gumboot.core.plan.safeguard import ResidualType, SafeguardKind
 from gumboot.core.size.conductors import SizedCircuit
@@ -22,6 +22,8 @@ FEEDS = ("backup", "backup-feeder")  # circuits of an output of their own
 TOUCH_V = 50.0  # conventional limit, alternating current: 60364-4-41 411.5.3
 RESIDUAL: SafeguardKind = "residual-current device"
 TYPE_RULE = f"IEC 60364-7-712 712.530.3; {COMMON_PRACTICE}"
+BOTH_WAYS = ("grid", "grid-feeder", "existing-pv")
+WAYS_RULE = "IEC 60364-8-82; BS 7671 530.3.201"
 TRIPS_MS = 300.0  # at its rated residual current, no delay: IEC 61008-1, from memory
 DELAYED_MS = 500.0  # type S: IEC 61008-1, from memory
 TRIPS_RULE = "IEC 60364-6 6.4.3.8; times IEC 61008-1"
@@ -87,12 +89,18 @@ def for_loads(plan: Plan) -> Safeguard | None:
 
 
 def residual_findings(
-    plan: Plan, inverter: Inverter, sized: Sequence[SizedCircuit]
+    plan: Plan,
+    inverter: Inverter,
+    sized: Sequence[SizedCircuit],
+    devices: Mapping[int, Device | None],
 ) -> list[Finding]:
-    """Residual-current devices under a book that asks for them."""
+    """Residual-current devices under a book that asks for them. devices: what stands at each place
+    of the plan's list.
+    """
     if not plan.book.loops:
         return []
     found = [*_tt(plan, inverter, sized), *_types(plan, inverter, sized), *_blinded(plan, sized)]
+    found += _one_way(plan, inverter, sized, devices)
     for n, s in residuals(plan):
         by = [
             *(["fed by the grid"] if plan.supply.kind != "off-grid" else []),
@@ -199,6 +207,41 @@ def _types(plan: Plan, inverter: Inverter, sized: Sequence[SizedCircuit]) -> lis
         )
         cure = Cure(f"Fit type {kind}", (without(plan, n, type=kind, device=None),))
         found.append(stop(f"rcd.{n}.type", "inverter-1", says, TYPE_RULE, cure))
+    return found
+
+
+def _one_way(
+    plan: Plan,
+    inverter: Inverter,
+    sized: Sequence[SizedCircuit],
+    devices: Mapping[int, Device | None],
+) -> list[Finding]:
+    """Devices that power passes both ways, of a plate that marks one way or says nothing: fed from
+    its load side one may not open, or burn its own trip.
+    """
+    lines = [
+        s
+        for s in sized
+        if s.circuit.family in BOTH_WAYS
+        and (inverter.feeds_grid or s.circuit.family == "existing-pv")
+    ]
+    on_line = {n: x for s in lines for n, x in ahead_of(plan, s)}
+    found = []
+    for n, x in on_line.items():
+        device, at = devices.get(n), where(x, sized)
+        if device is not None and device.both_ways:
+            continue
+        if device is not None and device.both_ways is False:
+            says = f"{device.label} at {at} is made for power one way; here it passes both ways."
+            cure = Cure("Choose one made for both ways, or enter it on the shelf")
+            found.append(stop(f"rcd.{n}.direction", "main-panel", says, WAYS_RULE, cure))
+            continue
+        says = (
+            f"Power passes the {x.trip_ma} mA device at {at} both ways: its plate marks no side as"
+            " line or load."
+        )
+        asked = Asked("Land")
+        found.append(duty(f"rcd.{n}.direction", "main-panel", says, WAYS_RULE, asked))
     return found
 
 

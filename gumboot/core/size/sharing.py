@@ -17,6 +17,7 @@ import numpy as np
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, picked
 from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
+from gumboot.core.basis.sizes import area_mm2, spoken
 from gumboot.core.basis.units import FT_M, show_length
 from gumboot.core.codes import iec, nec
 from gumboot.core.kit import Pack
@@ -101,26 +102,28 @@ def one_way_ohm(s: SizedCircuit) -> float:
     return nec.dc_resistance(s.size).n * s.conditions.run.length_m / FT_M / 1000 / s.sets
 
 
-def _fairer(
-    plan: Plan, rows: Sequence[SizedCircuit], amps: dict[Scheme, tuple[float, ...]]
-) -> Cure:
+def _fairer(plan: Plan, rows: Sequence[SizedCircuit], m: Sharing) -> Cure:
     """Leads of a star cut to one length; else the take-off that shares best, where other leads
     would not follow from the wall.
     """
-    chosen = plan.kit.takeoff
     longest = max(rows, key=lambda s: s.conditions.run.length_m).conditions.run
-    if chosen == "star":
+    if m.chosen == "star":
         alike = longest.model_dump(mode="json")
-        return Cure(
-            f"Cut all leads to one length, {show_length(longest.length_m, plan.units)}",
-            tuple(Change(f"/runs/{s.id}", alike) for s in rows),
-        )
-    better = min(SCHEMES, key=lambda k: max(amps[k]))
+        says = f"Cut all leads to one length, {show_length(longest.length_m, plan.units)}"
+        changes = [Change(f"/runs/{s.id}", alike) for s in rows]
+        serve = [s.size for s in rows if not s.trial.fails] or [s.size for s in rows]
+        thickest = max(serve, key=area_mm2)
+        unlike = [s.id for s in rows if s.size != thickest]
+        if unlike:
+            says += f", of {spoken(thickest)}"
+            changes += [Change(f"/fitted/{x}/size", thickest) for x in unlike]
+        return Cure(says, tuple(changes))
+    better = min(SCHEMES, key=lambda k: max(m.amps[k]))
     if any(s.circuit.source.body in w.placed for w in plan.walls for s in rows):
         return Cure(f"Take off by {better}, with leads of one length")
     return (
         Cure(f"Take off by {better}", (Change("/kit/takeoff", better),))
-        if better != chosen
+        if better != m.chosen
         else Cure("Cut all leads to one length")
     )
 
@@ -207,7 +210,7 @@ def _judged(m: Sharing, x: _Group, plan: Plan, bank: Bank, pack: Pack) -> Findin
     enough = bank.i_all.n / len(own) <= pack.discharge_max_a
     cures = [Cure("Plan more packs, or limit the current in Set")]
     if enough and x.over_bus:
-        cures = [_fairer(plan, x.runs, m.amps)]
+        cures = [_fairer(plan, x.runs, m)]
     elif enough:
         ends = "Take plus from the first pack and minus from the last, where the maker lets you"
         to_bus = Cure("Bring the packs to a bus", (Change("/kit/hookup", "bus"),))

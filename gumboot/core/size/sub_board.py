@@ -115,7 +115,9 @@ def _feeder(
             f" {breaker.text} and feeds its own circuits besides: it trips."
         )
         keyed = "Limit what passes through to {} in Set"
-        held = limit_cure(inverter, ("pass_through",), each, keyed)
+        held = limit_cure(plan, inverter, ("pass_through",), each, keyed)
+        if port_current(inverter, book, each).n > each + 1e-9:
+            held = []  # what the unit itself gives is not held by this line
         yield check("sub-board.drawn", SUB, says, rule, *held, at_main, figures=(drawn, breaker))
 
 

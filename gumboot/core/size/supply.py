@@ -16,6 +16,7 @@ from gumboot.core.network import Network
 from gumboot.core.network.currents import plate_current
 from gumboot.core.network.house import house_supply, most_on_a_line, units_on
 from gumboot.core.plan import Plan
+from gumboot.core.size.bank import charges_from_ac
 from gumboot.core.size.busbars import output_of
 from gumboot.core.size.conductors import SizedCircuit
 
@@ -330,7 +331,7 @@ def unit_findings(plan: Plan, inverter: Inverter) -> list[Finding]:
                 Cure("Plan no packs beside it", (Change("/kit/packs", 0),)),
             )
         )
-    if plan.strings and not inverter.trackers:
+    if any(not s.controller for s in plan.strings) and not inverter.trackers:
         says = f"{inverter.model} has no PV input: its strings belong on a PV inverter."
         found.append(
             stop(
@@ -341,7 +342,41 @@ def unit_findings(plan: Plan, inverter: Inverter) -> list[Finding]:
                 Cure("Take the strings out in Brief, and name the PV inverter there"),
             )
         )
-    return found
+    return found + _port_findings(plan, inverter)
+
+
+def _port_findings(plan: Plan, inverter: Inverter) -> list[Finding]:
+    """A unit that lands on no circuit of the house; one that never meets the grid; a battery that
+    nothing charges.
+    """
+    out: list[Finding] = []
+    on_grid, sheet = plan.supply.kind != "off-grid", "inverter sheet"
+    backed = inverter.backup is not None and plan.backup.loads != "nothing"
+    lands = inverter.grid is not None or backed
+    meets = inverter.grid is not None or plan.kit.gateway is not None
+    enter = Cure("Enter its grid port on the shelf")
+    if on_grid and not lands:
+        says = (
+            f"The sheet of {inverter.model} has no grid port, and nothing is backed up: it lands on"
+            " no circuit of the house."
+        )
+        change = Change("/backup/loads", "essential board")
+        essential = [Cure("Back up an essential board", (change,))] if inverter.backup else []
+        out.append(stop("unit.unconnected", "inverter-1", says, sheet, enter, *essential))
+    elif on_grid and not meets:
+        says = (
+            f"The sheet of {inverter.model} has no grid port: it is planned as a unit that never"
+            " meets the grid."
+        )
+        out.append(check("unit.grid-port", "inverter-1", says, sheet, enter))
+    packs = plan.kit.packs or inverter.pack_inside
+    charged = plan.strings or plan.kit.gateway or charges_from_ac(plan, inverter)
+    if packs and not charged:
+        says = "Nothing charges the battery: no string, no generator, no grid."
+        plan_it = Cure("Plan strings or a generator")
+        cures = (plan_it, enter) if on_grid else (plan_it,)
+        out.append(stop("bank.uncharged", "bank", says, COMMON_PRACTICE, *cures))
+    return out
 
 
 def suits(plan: Plan, inverter: Inverter, gateway: Gateway | None) -> bool:

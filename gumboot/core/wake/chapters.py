@@ -19,7 +19,7 @@ from gumboot.core.wake.hazard import InTurn
 from gumboot.core.wake.order import Against
 from gumboot.core.wake.plant import MOST_LEVERS, in_words
 from gumboot.core.wake.slip import Slip
-from gumboot.core.wake.states import BACK_FED
+from gumboot.core.wake.states import BACK_FED, NO_BOND, TOO_MUCH_SUN, TWO_BONDS
 from gumboot.core.wake.way import Way, way_of
 
 MAKERS = "maker's manual"
@@ -73,7 +73,7 @@ def _found(w: Wake, d: Draft) -> Iterable[Finding]:
             cure = Cure("Choose another school under Wake, or have units started one by one")
             yield check("wake.order", "wake", says, COMMON_PRACTICE, cure)
             return
-        yield stop("wake.order", "wake", stands(against), MAKERS, *_ways(against.rules))
+        yield stop("wake.order", "wake", stands(against), MAKERS, *_ways(against))
     bare = [s for s in w.way.slips if s.unguarded]
     if bare:
         yield _slipping(w, bare, d.plan)
@@ -108,10 +108,20 @@ def _said(rule: InTurn) -> str:
     return f"{rule.source} moves {SAID[rule.first]} before {SAID[rule.then]}"
 
 
-def _ways(rules: Sequence[InTurn]) -> tuple[Cure, ...]:
-    if rules:
+WAYS = {  # by what no order avoids
+    NO_BOND: "Plan who makes the bond, as the stops of Size say",
+    TWO_BONDS: "Plan one bond alone, as the stops of Size say",
+    TOO_MUCH_SUN: "Plan a smaller PV inverter, or move it to the grid side",
+}
+
+
+def _ways(against: Against) -> tuple[Cure, ...]:
+    """The way out of each, once."""
+    if against.rules:
         return (Cure("Ask the makers which rule stands, and enter it on the shelf"),)
-    return (Cure("Plan an interlock or a transfer switch where the sources could meet"),)
+    meet = "Plan an interlock or a transfer switch where the sources could meet"
+    ways = [WAYS.get(h.bit, meet) for h in against.hazards] or [meet]
+    return tuple(Cure(x) for x in dict.fromkeys(ways))
 
 
 def _slipping(w: Wake, bare: Sequence[Slip], plan: Plan) -> Finding:

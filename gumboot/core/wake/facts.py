@@ -116,12 +116,18 @@ def does(h: Hazard, f: Facts, lever: Lever) -> Told:
     if h.bit == UNEQUAL and f.between is not None:
         says = f"Up to {f.between.text} flow from the fuller pack where one is full and one empty."
         return says, (f.between,)
+    if h.bit == NOT_IN_TURN and lever.controls:
+        return BARE_ARRAY, ()
     if h.bit == TOO_MUCH_SUN:
         sun, units = f"{f.sun_w / 1000:.3g} kW", f"{f.units_w / 1000:.3g} kW"
         return f"{sun} of sun push into {units} of inverter: volts rise until something trips.", ()
     return PLAIN[h.bit], ()
 
 
+BARE_ARRAY = (
+    "An array on a charge controller without its battery: nothing holds its output, and what is on"
+    " the bus may be destroyed."
+)
 PLAIN = {
     REVERSED: "Cells the wrong way round: the input is destroyed at once, with an arc.",
     NO_BOND: "Neutral meets earth nowhere: no fault to a case opens a breaker, and the case stays"
@@ -141,7 +147,7 @@ def _of_bank(lever: Lever) -> bool:
 def rule_of(h: Hazard, book: Book, lever: Lever) -> str:
     """The rule that a hazard breaks; the books speak of what is parted under load at arrays."""
     if h.bit == NOT_IN_TURN:
-        return "maker's manual"
+        return COMMON_PRACTICE if lever.controls else "maker's manual"
     clauses = {
         "sources meet": book.clauses["sources meet"],
         "bond": book.clauses["bond"],

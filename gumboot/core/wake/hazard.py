@@ -72,12 +72,13 @@ READIED = sum(h.bit for h in EVERY if h.readied)
 @dataclass(frozen=True, slots=True)
 class InTurn:
     """A maker's rule: levers of one kind are moved before those of another, of one unit or pack
-    where both are of one. source: whose word it is.
+    where both are of one. source: whose word it is; controls: of charge controllers alone.
     """
 
     first: Kind
     then: Kind
     source: str
+    controls: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -139,7 +140,7 @@ def before_of(plant: Plant, in_turn: Sequence[InTurn]) -> Ints:
     before = np.zeros(len(levers), dtype=np.int64)
     for rule in in_turn:
         for k, x in enumerate(levers):
-            if x.kind == rule.then and x.serves:
+            if x.kind == rule.then and x.serves and x.controls >= rule.controls:
                 first = (j for j, y in enumerate(levers) if y.kind == rule.first and y.serves)
                 before[k] |= sum(1 << j for j in first if _concerns(levers[j], x))
     return before

@@ -32,7 +32,8 @@ from gumboot.core.wake.states import (
     search,
 )
 
-EXACT, NEARLY, ASKED_WHY = 600, 1_500, 300  # states looked at: for the least cost, and after that
+EXACT, NEARLY, LONG = 4_000, 20_000, 40_000  # states looked at: for the least cost, and after that
+ASKED_WHY = 300
 SOONEST = 4_000
 EAGER = 0.5  # how eager it is then
 LAYER, LAYER_WHY = 16_000, 7_000  # states looked at at once, where neither finds an order
@@ -169,13 +170,16 @@ def warm() -> None:
 
 
 def soon(moves: Moves, start: int, goal: int, ranks: Sequence[int]) -> Order:
-    """The least costly order; where that takes too long a look one that is nearly so; and where
-    that finds none either, any, or the proof that there is none.
+    """The least costly order; where that takes too long a look one that is nearly so, and the least
+    costly by a longer look; and where none is found, any, or the proof that there is none.
     """
-    found = find(moves, start, goal, ranks, most=EXACT)
-    if found.against is not None:
-        found = find(moves, start, goal, ranks, most=NEARLY, eager=EAGER)
-    return found if found.against is None else any_order(moves, start, goal)
+    for most, eager in ((EXACT, 0.0), (NEARLY, EAGER), (LONG, 0.0)):
+        found = find(moves, start, goal, ranks, most=most, eager=eager)
+        if found.against is None:
+            return found
+        if not found.against.given_up:
+            break  # every state was looked at: a longer look finds no more
+    return any_order(moves, start, goal)
 
 
 def any_order(

@@ -15,7 +15,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from gumboot.core.basis.words import inside
+from gumboot.core.basis.words import inside, listed
 from gumboot.core.kit import Inverter, Pack
 from gumboot.core.kit.starting import Starting
 from gumboot.core.network import Network, Source, Switch
@@ -41,6 +41,8 @@ OPEN_AT_THE_END: frozenset[Kind] = frozenset(("bypass", "generator"))
 HAND, UNIT_RELAY, GENERATOR_RELAY, GATEWAY, PV_RELAY, PORT_RELAY = range(6)
 UTILITY, GENERATOR, UNITS, STRINGS = 0, 1, 2, 42  # first bit of each in what feeds, as of packs
 MOST_STRINGS = 18  # told apart; more share the last one's bit
+COMBINER = "pv-combiner-"
+CONTROLLERS = 100  # charge controller 1 is unit 101 here
 MOST_LEVERS = 60  # a state is one number of 64 bits
 
 
@@ -86,6 +88,11 @@ class Lever:
     def stem(self) -> str:
         """Its key without numbers: levers of one stem stand for each other."""
         return re.sub(r"\d+", "", self.id)
+
+    @property
+    def controls(self) -> bool:
+        """Whether it is of a charge controller."""
+        return self.unit > CONTROLLERS
 
     @property
     def button(self) -> bool:
@@ -323,7 +330,9 @@ def _levers(network: Network, plan: Plan, inverter: Inverter, pack: Pack | None)
     for s in network.switches:
         if s.kind == "plug":
             grouped.setdefault(s.after or (s.id,), []).append(s)
-        elif s.kind == "fuse" and s.a in network.nodes and network.nodes[s.a].bar:
+        elif (s.kind == "fuse" and s.a in network.nodes and network.nodes[s.a].bar) or (
+            s.works == "pv" and s.body.startswith(COMBINER)
+        ):
             grouped.setdefault((s.body,), []).append(s)
     done: set[tuple[str, ...]] = set()
     for s in network.switches:
@@ -338,7 +347,7 @@ def _levers(network: Network, plan: Plan, inverter: Inverter, pack: Pack | None)
         if s in grouped.get((s.body,), ()):
             if (s.body,) not in done:
                 done.add((s.body,))
-                out.append(_bus_fuses(network, grouped[s.body,]))
+                out.append(_together(network, grouped[s.body,]))
             continue
         out.append(_thrown(network, s))
         if s.kind == "own breaker" and pack and pack.starting and pack.starting.button:
@@ -360,8 +369,7 @@ def _levers(network: Network, plan: Plan, inverter: Inverter, pack: Pack | None)
 
 def _connectors(network: Network, key: tuple[str, ...], rows: list[Switch]) -> Lever:
     letters = [s.name.rpartition(" ")[2] for s in rows]
-    many = len(letters) > 1
-    which = f"{', '.join(letters[:-1])} and {letters[-1]}" if many else letters[0]
+    many, which = len(letters) > 1, listed(letters)
     behind = network.switch.get(key[0])
     place = behind.place if behind else ""
     return Lever(
@@ -379,15 +387,19 @@ def _connectors(network: Network, key: tuple[str, ...], rows: list[Switch]) -> L
     )
 
 
-def _bus_fuses(network: Network, rows: list[Switch]) -> Lever:
-    """The fuses of all packs at one bus, moved together while every pack is off."""
+def _together(network: Network, rows: list[Switch]) -> Lever:
+    """What is moved together: the fuses of all packs at one bus, while every pack is off; the
+    breakers of all strings ahead of a charge controller.
+    """
     one = _thrown(network, rows[0])
     if len(rows) == 1:
         return one
+    fuses, letters = rows[0].kind == "fuse", [s.name.rpartition(" ")[2] for s in rows]
+    says = f"Fuses of {len(rows)} packs" if fuses else f"Breakers of strings {listed(letters)}"
     return replace(
         one,
-        id=f"{one.body}/fuses",
-        says=f"Fuses of {len(rows)} packs, {one.place}",
+        id=f"{one.body}/{'fuses' if fuses else 'strings'}",
+        says=f"{says}, {one.place}",
         switches=tuple(rows),
         after=tuple(x for s in rows for x in s.after),
     )
@@ -432,8 +444,13 @@ def _thrown(network: Network, s: Switch) -> Lever:
 
 
 def _unit_of(s: Switch) -> int:
-    """The unit that a switch belongs to, from 0; -1 where it is of several or of none."""
+    """The unit that a switch belongs to, from 0, or the charge controller, from 101; -1 where it is
+    of several or of none.
+    """
     family, _, number = s.protects.partition("-")
+    own = number if family == "controller" else s.body.partition(COMBINER)[2]
+    if own.isdigit():
+        return CONTROLLERS + int(own)
     if family in ("grid", "backup", "battery"):
         number = number.partition("-")[0]
     elif s.body.startswith("inverter-"):

@@ -87,9 +87,13 @@ def down_ranks(plant: Plant, school: School, told: Sequence[Opening]) -> tuple[i
     return tuple(place.get(x.kind, 0) * 3 + r % 3 for x, r in zip(plant.levers, up, strict=True))
 
 
-def in_turn(inverter: Inverter, pack: Pack | None) -> tuple[InTurn, ...]:
-    """The makers' rules: each kind of their order before the next ones."""
+def in_turn(inverter: Inverter, pack: Pack | None, controllers: int = 0) -> tuple[InTurn, ...]:
+    """The makers' rules: each kind of their order before the next ones; and that charge controllers
+    get their battery before their array.
+    """
+    first: tuple[Kind, ...] = ("pack", "pack button", "battery") if controllers else ()
     return (
+        *(InTurn(x, "pv", "any charge controller's manual", controls=True) for x in first),
         *_pairs(inverter.starting.order if inverter.starting else (), "the inverter's manual"),
         *_pairs(pack.starting.order if pack and pack.starting else (), "the pack's manual"),
     )

@@ -17,7 +17,7 @@ from gumboot.core.network.house import house_supply, units_on
 from gumboot.core.size.inrush import HAND_OHM
 from gumboot.core.wake.chapters import Wake
 from gumboot.core.wake.order import Act
-from gumboot.core.wake.plant import PV_RELAY, as_key
+from gumboot.core.wake.plant import CONTROLLERS, PV_RELAY, Lever, as_key
 from gumboot.core.wake.settle import settle
 from gumboot.core.wake.states import INRUSH, UNEQUAL, Settled
 from gumboot.core.walk.step import Step
@@ -80,7 +80,7 @@ def _cold(d: Design) -> Iterator[Step]:
 def _strings(d: Design) -> Iterator[Step]:
     for s in d.strings:
         low, high = OPEN_LEAST * s.v_oc_hot.n, s.v_oc_cold.n
-        at = "PV switch off, connectors parted. "
+        at = f"{s.parted} "
         yield Step(
             f"cold.string.{s.letter}",
             COLD,
@@ -220,7 +220,7 @@ def _on(w: Wake, d: Design) -> Iterator[Step]:
             f"act.{name}",
             ON,
             w.way.says(a),
-            _why(w, m),
+            _why(w, d, m),
             "act",
             "closed" if a.closing and not lever.button else "on" if a.closing else "open",
             shows=f"state-{n}",
@@ -345,6 +345,10 @@ def _precharge(w: Wake, d: Design, m: _Moment) -> Iterator[Step]:
 def _after(w: Wake, d: Design, m: _Moment) -> Iterator[Step]:
     """What is seen and read once an act is done."""
     unit, shows = d.inverter, f"state-{m.n + 1}"
+    lever = w.way.plant.levers[m.act.k]
+    if lever.controls and m.act.closing and lever.kind == "battery":
+        own = d.controller.starting if d.controller else None
+        yield _wakes(f"see.{m.name}.controller", _controller(d, lever), own, shows)
     on, forms, follows = (m.newly(x) for x in ("on", "forms", "follows"))
     for i, name in enumerate(w.way.plant.unit_names):
         if on >> i & 1:
@@ -452,9 +456,19 @@ def _sun_joins(w: Wake, m: _Moment) -> list[str]:
     return out
 
 
-def _why(w: Wake, m: _Moment) -> str:
+def _controller(d: Design, lever: Lever) -> str:
+    """The charge controller that a lever is of, by its name."""
+    id = f"controller-{lever.unit - CONTROLLERS}"
+    return d.network.label(id) if d.network else id
+
+
+def _why(w: Wake, d: Design, m: _Moment) -> str:
     """Why an act stands where it stands: what comes of it."""
     out = []
+    lever = w.way.plant.levers[m.act.k]
+    if lever.controls:
+        charges = lever.kind == "pv"
+        out.append(f"{_controller(d, lever)} {'charges in light' if charges else 'wakes'}")
     for what, says in (
         ("on", "wakes"),
         ("forms", "makes its own voltage"),

@@ -91,7 +91,9 @@ def way_of(network: Network, plan: Plan, unit: Inverter, pack: Pack | None) -> W
     plant = plant_of(network, plan, unit, pack)
     if len(plant.levers) > MOST_LEVERS:
         return None
-    rules = rules_of(plant, in_turn(unit, pack), _precharges(unit, pack))
+    rules = rules_of(
+        plant, in_turn(unit, pack, plan.kit.controllers_fitted), _precharges(unit, pack)
+    )
     school = school_of(plan.waking.school, unit, plan.supply.kind == "off-grid")
     downs = down_ranks(plant, school, unit.shutdown)
     ranks, moves = ranks_of(plant, school), Moves(plant, rules)

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
-from gumboot.core.kit import Gateway, Inverter, Pack
+from gumboot.core.kit import Controller, Gateway, Inverter, Pack
 from gumboot.core.kit.enclosure import CableEntry, Enclosure, Hole
 from gumboot.core.network import Body, Role
 from gumboot.core.network.house import neutral_v
@@ -27,8 +27,11 @@ WORKED_AT = (
     "backup-combiner",
     "generator-combiner",
     "dc-bus",
+    "pv-combiner",
+    "controller",
     "inverter",
 )
+NO_AC = ("pack", "dc-bus", "pv-combiner", "controller")
 STOOD_BEFORE = ("main-panel", "sub-board", "pv-inverter")
 PV_INVERTER = Enclosure(
     width=400,
@@ -104,6 +107,7 @@ def boxes(
     pack: Pack | None,
     gateway: Gateway | None,
     dc_v: dict[str, float],
+    controller: Controller | None = None,
 ) -> tuple[Box, ...]:
     """Every box of a job that has its place on a wall, and whose case is known; extras of all walls
     come last. dc_v: the most DC volts in a body.
@@ -119,6 +123,8 @@ def boxes(
         if b.role == "inverter":
             held = inverter.enclosure
             kwh = pack.v_nom * pack.capacity_ah / 1000 if inverter.pack_inside and pack else 0.0
+        elif b.role == "controller" and controller:
+            held = controller.enclosure
         elif b.role == "pack" and pack:
             held, lifts = bank_case(pack, plan.kit)
             kwh = stored_kwh(pack, plan.kit)
@@ -142,7 +148,7 @@ def boxes(
                 assumed,
                 max(
                     dc_v.get(b.id, 0.0),
-                    0.0 if b.role in ("pack", "dc-bus") else line_v,
+                    0.0 if b.role in NO_AC else line_v,
                 ),
                 b.role in WORKED_AT or (b.role == "pack" and bool(pack and pack.breaker_a)),
             )

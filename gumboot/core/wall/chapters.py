@@ -17,17 +17,28 @@ from gumboot.core.wall.routes import with_runs
 
 def _boxes(d: Draft) -> tuple[Box, ...]:
     kit = chosen(d)
-    return boxes(d.plan, d[NETWORK].bodies, kit.inverter, kit.pack, kit.gateway, _dc_v(d))
+    return boxes(
+        d.plan,
+        d[NETWORK].bodies,
+        kit.inverter,
+        kit.pack,
+        kit.gateway,
+        _dc_v(d),
+        kit.controller,
+    )
+
+
+ON_THE_BANK = ("pack", "dc-bus", "inverter", "controller")
 
 
 def _dc_v(d: Draft) -> dict[str, float]:
-    """The most DC volts in a body: of the bank, and of the strings that come to an inverter."""
+    """The most DC volts in a body: of the bank, and of the strings that come to it."""
     bank, strings = d[BANK], (d[STRINGS] or ((), ()))[0]
     most = bank.v_max.n if bank else 0.0
-    out = {b.id: most for b in d[NETWORK].bodies if b.role in ("pack", "dc-bus", "inverter")}
+    out = {b.id: most for b in d[NETWORK].bodies if b.role in ON_THE_BANK}
     for s in strings:
-        id = f"inverter-{s.inverter}"
-        out[id] = max(out.get(id, 0.0), s.v_oc_cold.n)
+        for id in (s.body, s.body.replace("controller-", "pv-combiner-")):
+            out[id] = max(out.get(id, 0.0), s.v_oc_cold.n)
     return out
 
 

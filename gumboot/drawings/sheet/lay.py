@@ -6,6 +6,7 @@ from dataclasses import replace
 from functools import lru_cache
 
 from gumboot.core.design import Design
+from gumboot.drawings.sheet.controllers import lane, lay_controllers
 from gumboot.drawings.sheet.devices import place_devices
 from gumboot.drawings.sheet.left import lay_packs, lay_shared_generator, lay_units
 from gumboot.drawings.sheet.links import lay_links
@@ -30,10 +31,14 @@ def lay_sheet(design: Design) -> Sheet:
     x_pack = x
     if has.packs:
         x += W_PACK + (RUN - 6 if not has.direct else 0)
+    x += lane(design)
     x_dc = x
-    x_array = x + (14 if has.packs and not has.direct else RUN - 40 if has.packs else 0)
+    beside = RUN if has.every else 14  # a generator's bar leaves room for the words of the bus
+    x_array = x + (beside if has.packs and not has.direct else RUN - 40 if has.packs else 0)
     x_generator, x_array = x_array, x_array + (RUN if has.every else 0)
-    arrays = any(b.role in ("array", "generator", "port-use") for b in design.bodies)
+    rows = {f"array-{s.letter}" for s in design.strings if s.body.startswith("inverter-")}
+    rows |= {b.id for b in design.bodies if b.role in ("generator", "port-use")}
+    arrays = bool(rows) or any(b.id.startswith("array-existing") for b in design.bodies)
     x_unit = x_array + (W_ARRAY + RUN if arrays else RUN if has.packs else 0)
     lay_units(sheet, design, has, x_array, x_unit)
     units = [sheet.boxes[f"inverter-{i}"] for i in range(1, has.count + 1)]
@@ -44,6 +49,7 @@ def lay_sheet(design: Design) -> Sheet:
     lay_existing(sheet, design, has, x_array)
     lay_generator(sheet, design, has)
     lay_links(sheet, design, has, units)
+    lay_controllers(sheet, design, x_dc)
     _close(sheet)
     place_devices(sheet, design)
     return sheet

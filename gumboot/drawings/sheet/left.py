@@ -80,7 +80,7 @@ def lay_units(sheet: Sheet, design: Design, has: Parts, x_array: float, x_unit: 
         strings = [
             s.letter
             for s in design.plan.strings
-            if s.inverter == i and f"array-{s.letter}" in has.bodies
+            if s.inverter == i and not s.controller and f"array-{s.letter}" in has.bodies
         ]
         shared = [f"generator-{i}"] if has.every else []
         gen = has.generator_row and not has.every and i == (has.count if has.bypass else 1)

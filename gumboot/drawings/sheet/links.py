@@ -13,8 +13,8 @@ def lay_links(sheet: Sheet, design: Design, has: Parts, units: list[Box]) -> Non
     lanes, lane_y, fed = 0, TOP - 20.0, ""
     for link in (x for x in design.links if x.drawn):
         a, b = sheet.boxes.get(link.source), sheet.boxes.get(link.load)
-        if a is None or b is None:
-            continue
+        if a is None or b is None or link.load.startswith("controller-"):
+            continue  # the leads of charge controllers stand on their sheets
         further = link.load != "inverter-1" or fed not in ("", a.id)
         if link.source.startswith("pack-") and link.load.startswith("pack-"):
             sheet.links.append((link.id, ((a.x + 12, a.bottom), (b.x + 12, b.y))))

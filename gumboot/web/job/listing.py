@@ -21,7 +21,7 @@ from gumboot.web.job.opening import OpenJob, designed
 from gumboot.web.people.visit import Visit
 from gumboot.web.station import stations
 
-REVISION = 1  # of what is stored: raised when the same job would be listed in other words
+REVISION = 2  # of what is stored: raised when the same job would be listed or judged otherwise
 A_PAGE, MOST = 50, 1000
 ANEW = 200  # stale rows made anew for one page; the rest as they are asked for
 STAGES = ("planned", "ordered", "on site", "waiting")

@@ -31,7 +31,8 @@ from gumboot.core.energy.year import (
     live,
     rules_of,
 )
-from gumboot.core.plan import Load, Plan, Rate, Site, Slot, Tariff, Work
+from gumboot.core.kit import Catalogue
+from gumboot.core.plan import ExistingPv, Load, Plan, Rate, Site, Slot, Tariff, Work
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, MOSSBANK_TERRACE, SALTINGS_BARN, TERN_HOLLOW
 from tests.designs import design
 
@@ -481,6 +482,24 @@ def test_more_packs_are_not_held_to_the_charge_current_of_the_packs_planned():
         one.charge_w == pytest.approx(140 * 51.2 / made.inverter.battery_efficiency)
         and three.charge_w > one.charge_w
     )
+
+
+def test_what_never_feeds_the_grid_sells_nothing():
+    """A unit without feed-in loses spare sun; a PV inverter on the grid's side sells its own."""
+    plan = Plan.model_validate(HERON_SLIP | FLAT | {"site": {**HERON_SLIP["site"], **AT}})
+    unit = catalogue().inverters[plan.kit.inverter]
+    never = unit.model_copy(update={"id": "shut", "feeds_grid": False})
+    shelf = Catalogue([*catalogue().entries.values(), never])
+
+    def inputs(**kit):
+        made = plan.model_copy(update={"kit": plan.kit.model_copy(update=kit)})
+        return gather(made, design(made, shelf), shelf)
+
+    assert inputs().rules.export_w > 0 and live(inputs()).with_all.totals["sold"] > 100
+    shut = inputs(inverter="shut")
+    assert shut.rules.export_w == 0 and live(shut).with_all.totals["sold"] == 0
+    beside = inputs(inverter="shut", existing_pv=ExistingPv(power_w=3000, side="grid side"))
+    assert beside.rules.export_w == 3000
 
 
 def test_the_account_of_an_off_grid_year():

@@ -116,7 +116,7 @@ def test_a_new_part_opens_its_own_ends_and_no_others(name):
         assert set(found.terminations) == {t for t in d.terminations if x.body == t.body}
         assert not x.body or found.terminations[0].kind == "dead"  # proven dead before a hand
         assert not any(t.known for t in found.tests)
-        assert bool(found.lines) is x.key.startswith("inverter-")
+        assert bool(found.lines) is x.key.startswith(("inverter-", "controller-"))
     assert reopened(d, "no such device", dues).terminations == ()
 
 
@@ -162,6 +162,17 @@ def test_a_stack_grows_by_a_module():
     found = compared(d, higher)
     assert any(c.part == "Boxes" and "8" in c.after for c in found.changes)
     assert not any(c.part == "Boxes" and not c.before for c in found.changes)
+
+
+def test_one_more_charge_controller_shares_what_the_bank_takes():
+    """160 A of the bank by three: 53 A each, where two had 80."""
+    d = made(SHAPES["charge controllers"])
+    assert "controller" in kinds_of(d) and "controller" not in kinds_of(made(HERON_SLIP))
+    found = compared(d, more(d, "controller"))
+    new = {(c.part, c.label) for c in found.changes if not c.before}
+    assert ("Boxes", "Charge controller 3") in new
+    limit = [c for c in found.changes if c.part == "Settings" and "charge" in c.label.lower()]
+    assert [(c.before, c.after) for c in limit] == [("80.0 A", "53.0 A")]
 
 
 def test_one_more_of_what_does_not_fit_would_be_a_stop():

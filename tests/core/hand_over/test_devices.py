@@ -131,8 +131,7 @@ def test_a_hole_drilled_elsewhere_and_a_line_keyed_otherwise_come_by_themselves(
 def test_a_line_keyed_otherwise_is_known_by_the_walks_own_key():
     """Of the second unit of two, where its menu holds it; a line planned anew since is not it."""
     d = made(TERN_HOLLOW)
-    menus = [d.menu(n) for n in (1, 2)]
-    lines = [s for s in keying.steps_of(d.inverter, menus) if s.key.startswith("key.2.")]
+    lines = [s for s in keying.steps_of(d) if s.key.startswith("key.2.")]
     own = next(s for s in lines if s.does == "key" and s.least is not None)
     body = {"step": own.key, "label": own.title, "expected": own.expects, "typed": "51"}
     keyed = entry(3, "set", verdict="outside", note="cold pack", **body)

@@ -6,7 +6,7 @@ from gumboot.catalogue import catalogue
 from gumboot.core.kit import Catalogue, MenuItem
 from gumboot.core.plan import Plan
 from gumboot.core.set.settings.choosing import pick
-from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, TERN_HOLLOW
+from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, SALTINGS_BARN, TERN_HOLLOW
 from tests.conftest import altered
 from tests.designs import design
 
@@ -27,9 +27,7 @@ def shelf(id, menu):
         e.model_copy(update={"menu": tuple(menu)}) if e.id == id else e
         for e in book.inverters.values()
     ]
-    return Catalogue(
-        [*units, *book.packs.values(), *book.modules.values(), *book.devices, *book.conductors]
-    )
+    return Catalogue([*units, *(e for e in book.entries.values() if e.id not in book.inverters)])
 
 
 @pytest.mark.parametrize(
@@ -226,3 +224,34 @@ def test_another_country_line_wants_a_licensed_name_and_the_letter():
     named = Plan.model_validate({**p.model_dump(mode="json"), "survey": survey})
     said = found(named, book)[key]
     assert said.level == "check" and "A. Grey" in said.says and "ref. 8" in said.says
+
+
+@pytest.mark.parametrize(
+    ("unit", "of", "options", "wanted"),
+    [
+        ("marram-t10", SALTINGS_BARN, ("220VAC", "230VAC", "240VAC"), "230VAC"),
+        ("marram-t10", SALTINGS_BARN, ("380 V", "400 V", "415 V"), "400 V"),
+        ("marram-s8", HERON_SLIP, ("110 V", "115 V", "120 V"), "120 V"),
+        ("marram-s8", HERON_SLIP, ("208 V", "240 V"), "240 V"),
+    ],
+)
+def test_output_volts_are_between_lines_or_to_neutral_as_a_menu_counts(unit, of, options, wanted):
+    """IEC 60038 and ANSI C84.1: 400/230 V and 120/240 V, one of them on every such menu."""
+    menu = (
+        line("v", "output_v", options=options),
+        line("f", "output_hz", options=("50Hz", "60Hz")),
+    )
+    d = design(plan(of), shelf(unit, menu))
+    got = {s.id: s.value for s in d.settings}
+    assert got["v"] == wanted and got["f"] == ("50Hz" if of is SALTINGS_BARN else "60Hz")
+    assert not [f for f in d.findings if f.key in ("set.v.lacks", "set.f.lacks", "set.v.plan")]
+
+
+def test_equalising_volts_that_nothing_switches_off_do_no_harm():
+    """Lithium cells are never equalised; a menu with the volts and no switch gets absorption's."""
+    bare = (line("a", "absorb", unit="V", least=40, most=64, step=0.1),)
+    bare += (line("e", "equalise_v", unit="V", least=40, most=64, step=0.1),)
+    d = design(plan(HERON_SLIP, **{}), shelf("marram-s8", bare))
+    got = {s.id: s.value for s in d.settings}
+    assert got["e"] == got["a"] == 56.0, "16 cells at 3.5 V: common practice"
+    assert not [f for f in d.findings if f.key.startswith("set.") and f.level == "stop"]

@@ -10,7 +10,7 @@ from gumboot.core.set.keying import judged, order_of, steps_of
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, TERN_HOLLOW
 from tests.core.set.test_menu import line
 from tests.designs import design
-from tests.shapes import other
+from tests.shapes import SHAPES, other
 
 SHELF = catalogue()
 
@@ -20,19 +20,21 @@ def made(document, **more):
 
 
 def keys(d):
-    units = range(1, d.plan.kit.inverters + 1)
-    return [s.key.partition("=")[0] for s in steps_of(d.inverter, [d.menu(n) for n in units])]
+    return [s.key.partition("=")[0] for s in steps_of(d)]
 
 
-@pytest.mark.parametrize("document", [HERON_SLIP, JUNIPER_CUT, TERN_HOLLOW])
+CONTROLLED = SHAPES["charge controllers"]
+
+
+@pytest.mark.parametrize("document", [HERON_SLIP, JUNIPER_CUT, TERN_HOLLOW, CONTROLLED])
 def test_every_line_that_shows_is_keyed_once_and_after_what_it_hangs_on(document):
     d = made(document)
     walk = keys(d)
-    for n in range(1, d.plan.kit.inverters + 1):
+    for n in d.plan.kit.units:
         shown = {f"key.{n}.{s.id}" for s in d.menu(n) if s.shown}
         assert {k for k in walk if k.startswith(f"key.{n}.")} == shown
         at = {k: i for i, k in enumerate(walk)}
-        for m in d.inverter.menu:
+        for m in d.unit(n).menu:
             for later in m.rewrites:
                 if f"key.{n}.{later}" in at:
                     assert at[f"key.{n}.{m.id}"] < at[f"key.{n}.{later}"]

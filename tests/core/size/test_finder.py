@@ -8,9 +8,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gumboot.catalogue import catalogue
-from gumboot.core.kit.inverter import Tracker
+from gumboot.core.kit import Tracker
 from gumboot.core.plan import Plan
 from gumboot.core.size.finder import Face, find, options
+from gumboot.core.size.strings import takers
 from gumboot.demo.plans import HERON_SLIP, SALTINGS_BARN
 from tests.conftest import altered
 from tests.designs import design
@@ -24,11 +25,17 @@ S8, T10, SHEET = (
 )
 
 
+def on(plan, inverter):
+    """The inverters of a plan, as strings land on them."""
+    return list(takers(plan, inverter, None, None))
+
+
 def brute(plan, inverter, faces):
     """Every way at all, tracker by tracker, without order or pruning; as sets so that swapped alike
     trackers count once.
     """
-    per = [[None, *options(SHEET, faces, plan, inverter, t)] for t in inverter.trackers]
+    unit = on(plan, inverter)[0]
+    per = [[None, *options(SHEET, faces, plan, unit, t)] for t in inverter.trackers]
     kinds = [
         tuple(sorted(t.model_dump(exclude={"id", "terminals"}).items(), key=lambda x: x[0]))
         for t in inverter.trackers
@@ -62,7 +69,7 @@ def brute(plan, inverter, faces):
 @pytest.mark.parametrize(("plan", "inverter"), [(HERON, S8), (SALTINGS, T10)])
 @pytest.mark.parametrize("faces", [[Face(12)], [Face(14, 30, 90), Face(9, 30, 270)], [Face(5)]])
 def test_it_finds_every_legal_arrangement_once(plan, inverter, faces):
-    assert find(plan, inverter, SHEET, faces).count == len(brute(plan, inverter, faces))
+    assert find(plan, on(plan, inverter), SHEET, faces).count == len(brute(plan, inverter, faces))
 
 
 faces = st.lists(
@@ -82,7 +89,7 @@ faces = st.lists(
 @settings(max_examples=25, deadline=None)
 def test_what_it_proposes_stops_nowhere_and_is_ranked(roof, case):
     plan, inverter = case
-    found = find(plan, inverter, SHEET, roof)
+    found = find(plan, on(plan, inverter), SHEET, roof)
     keys = [(-a.used, -round(a.margin, 4)) for a in found.best]
     assert keys == sorted(keys)
     for a in found.best[:3]:
@@ -110,17 +117,17 @@ def test_what_it_proposes_stops_nowhere_and_is_ranked(roof, case):
 
 
 def test_unlike_faces_never_share_a_tracker():
-    for a in find(HERON, S8, SHEET, [Face(6, 30, 90), Face(6, 30, 270)]).best:
+    for a in find(HERON, on(HERON, S8), SHEET, [Face(6, 30, 90), Face(6, 30, 270)]).best:
         assert len({(x.inverter, x.tracker) for x in a.lots}) == len(a.lots)
 
 
 def test_why_nothing_fits():
     assert (
-        "too few" in find(HERON, S8, SHEET, [Face(3)]).reason
-        or "No string" in find(HERON, S8, SHEET, [Face(3)]).reason
+        "too few" in find(HERON, on(HERON, S8), SHEET, [Face(3)]).reason
+        or "No string" in find(HERON, on(HERON, S8), SHEET, [Face(3)]).reason
     )
     cold = altered(HERON, "/site/t_min_c", -50)
-    assert "colder than" in find(cold, S8, BOOK.modules["reedbed-300"], [Face(20)]).reason
+    assert "colder than" in find(cold, on(cold, S8), BOOK.modules["reedbed-300"], [Face(20)]).reason
 
 
 def test_with_very_many_trackers_it_says_that_it_followed_the_fullest():
@@ -130,7 +137,7 @@ def test_with_very_many_trackers_it_says_that_it_followed_the_fullest():
             "pv_power_max_w": 90000,
         }
     )
-    found = find(HERON, many, SHEET, [Face(60), Face(40, 30, 90), Face(40, 30, 270)])
+    found = find(HERON, on(HERON, many), SHEET, [Face(60), Face(40, 30, 90), Face(40, 30, 270)])
     assert not found.complete and found.best[0].used > 100
 
 
@@ -156,9 +163,11 @@ NARROW = S8.trackers[0]
 )
 def test_where_no_string_fits_the_limit_is_named(tracker, module, modules, says):
     unit = S8.model_copy(update={"trackers": (NARROW.model_copy(update=tracker),)})
-    found = find(HERON, unit, SHEET.model_copy(update=module), [Face(modules)])
+    found = find(HERON, on(HERON, unit), SHEET.model_copy(update=module), [Face(modules)])
     assert not found.best
-    assert re.search(f"^No string of {SHEET.model} fits .*{says}.*\\.$", found.reason), found.reason
+    assert re.search(
+        f"^No string of {SHEET.maker} {SHEET.model} fits .*{says}.*\\.$", found.reason
+    ), found.reason
 
 
 def test_a_sheet_silent_about_a_pair_lets_it_carry_what_its_tracker_bears_shorted():
@@ -167,4 +176,4 @@ def test_a_sheet_silent_about_a_pair_lets_it_carry_what_its_tracker_bears_shorte
     assert Tracker.model_validate(bare).pair_a == 17
     assert Tracker.model_validate({**bare, "i_sc_max_a": 34, "pairs": 2}).pair_a == 17
     unit = S8.model_copy(update={"trackers": (Tracker.model_validate(bare),)})
-    assert SHEET.i_sc_a == 14 and find(HERON, unit, SHEET, [Face(8)]).best
+    assert SHEET.i_sc_a == 14 and find(HERON, on(HERON, unit), SHEET, [Face(8)]).best

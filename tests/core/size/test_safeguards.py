@@ -111,6 +111,41 @@ def test_type_b_does_not_stand_behind_another():
     assert not any(k.endswith(".blind") for k in alone)
 
 
+@pytest.mark.parametrize(("plate", "level"), [(True, None), (None, "duty"), (False, "stop")])
+def test_power_passes_a_device_both_ways_only_if_it_is_made_for_it(plate, level):
+    """BS 7671 530.3.201, from memory. Behind the loads' board power goes one way."""
+    rows = [
+        x.model_copy(update={"both_ways": plate})
+        if getattr(x, "role", "") == "residual-current"
+        else x
+        for x in BOOK.entries.values()
+    ]
+    shelf = Catalogue(rows)
+
+    def of(at):
+        plan = other(SALTINGS_BARN, safeguards=[device(at=at, type="A")])
+        d = design(Plan.model_validate(plan), shelf)
+        return {f.key: f for f in (*d.findings, *d.duties)}
+
+    found = of("grid-1").get("rcd.0.direction")
+    assert (found.level.value if found else None) == level
+    assert "rcd.0.direction" not in of("loads-panel")
+
+
+def test_power_goes_one_way_to_a_unit_that_never_feeds_the_grid():
+    rows = [
+        x.model_copy(update={"both_ways": False})
+        if getattr(x, "role", "") == "residual-current"
+        else x.model_copy(update={"feeds_grid": False})
+        if x.kind == "inverter"
+        else x
+        for x in BOOK.entries.values()
+    ]
+    plan = other(SALTINGS_BARN, safeguards=[device(at="grid-1", type="A")])
+    d = design(Plan.model_validate(plan), Catalogue(rows))
+    assert d.circuits and "rcd.0.direction" not in {f.key for f in d.findings}
+
+
 def test_a_device_is_drawn_bought_made_off_labelled_and_tried():
     d, found = made(SALTINGS_BARN)
     assert found["rcd.0.trips"].asked.most == 500 and found["rcd.1.trips"].asked.most == 300

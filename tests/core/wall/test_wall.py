@@ -584,7 +584,7 @@ def test_the_volts_of_a_box_follow_from_the_job():
     d = design(Plan.model_validate(TERN_HOLLOW), BOOK)
     volts = {b.id: b.volts for b in d.boxes}
     assert volts["inverter-1"] == pytest.approx(
-        max(s.v_oc_cold.n for s in d.strings if s.inverter == 1)
+        max(s.v_oc_cold.n for s in d.strings if s.body == "inverter-1")
     )
     assert volts["dc-bus"] == pytest.approx(d.bank.v_max.n) and volts["main-panel"] == 120
     assert {b.id for b in d.boxes if b.worked} >= {"dc-bus", "pack-1", "inverter-1"}

@@ -3,7 +3,7 @@
 from gumboot.core.diagnose.engine import Cause, Look, Problem
 
 LIVE = "Live in light. Insulated gloves; part no connector under load."
-PARTED = "PV switch off, string parted at the inverter, no current."
+PARTED = "Its PV switch or breaker off, the string parted from its unit, no current."
 
 LOW_VOC = Problem(
     "low_voc",

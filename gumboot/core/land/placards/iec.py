@@ -44,10 +44,14 @@ def pv_here(d: Design, day: date) -> Iterator[Placard]:
 def pv_dc(d: Design, day: date) -> Iterator[Placard]:
     """At every access to live DC parts of the array."""
     highest = highest_string(d)
+    own = any(s.body.startswith("controller-") for s in d.strings)
+    trackers = any(s.body.startswith("inverter-") for s in d.strings)
+    words = (*(("inverter",) if trackers else ()), *(("charge controller",) if own else ()))
+    converter = ", ".join(words)
     if highest:
         yield Placard(
             "pv-dc",
-            "every access to live DC parts: boxes, PV switch, inverter",
+            f"every access to live DC parts: boxes, PV switch, {converter}",
             "WARNING",
             (
                 "PV DC",

@@ -11,12 +11,12 @@ from gumboot.core.basis.figure import fmt
 from gumboot.core.codes.busbar import SUMMED, WHOLE
 from gumboot.core.land.placards.placard import (
     Placard,
-    highest_string,
     label_of,
     placard,
     service_of,
     sources_of,
     storage_of,
+    strings_land,
     units_of,
 )
 from gumboot.core.size.supply import single_supply
@@ -27,11 +27,8 @@ if TYPE_CHECKING:
 
 @placard("pv disconnect")
 def pv_disconnect(d: Design, day: date) -> Iterator[Placard]:
-    """At each unit that strings land on."""
-    highest = highest_string(d)
-    if highest is None:
-        return
-    for unit in units_of(d):
+    """At each unit that strings land on, or the box ahead of it."""
+    for unit, highest in strings_land(d).items():
         yield Placard(
             f"pv-disconnect.{unit}",
             unit,

@@ -79,6 +79,17 @@ def units_of(d: Design) -> list[str]:
     return [b.label for b in d.bodies if b.role == "inverter"]
 
 
+def strings_land(d: Design) -> dict[str, Figure]:
+    """Where the switches of strings stand, each with the highest volts there: at the unit itself,
+    or in the box ahead of a charge controller.
+    """
+    out: dict[str, Figure] = {}
+    for s in d.strings:
+        at = label_of(d, s.body.replace("controller-", "pv-combiner-"))
+        out[at] = max(out.get(at, s.v_oc_cold), s.v_oc_cold, key=lambda f: f.n)
+    return out
+
+
 def storage_of(d: Design) -> list[str]:
     """Where the storage disconnects stand: one place for each bank, on its bus where it has one."""
     buses = [b.label for b in d.bodies if b.role == "dc-bus"]

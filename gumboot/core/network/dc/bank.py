@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from gumboot.core.basis.finding import Change, Cure, Finding, check
 from gumboot.core.network.builder import Builder
 from gumboot.core.network.circuit import end
+from gumboot.core.network.controllers import on_bank, to_bus
 from gumboot.core.network.dc.bus import lay_bus
 from gumboot.core.network.dc.chain import lay_chain
 from gumboot.core.network.dc.packs import (
@@ -25,9 +27,12 @@ def lay_battery(b: Builder) -> None:
     pack, bank, kit = b.pack, b.bank, b.plan.kit
     if pack is None or bank is None or b.inverter.battery is None or kit.packs == 0:
         return
+    bare = not pack.breaker_a  # then what opens it stands ahead of the unit
     if pack.form == "stack":
         for i, stacks in enumerate(stacks_of(b), 1):
-            if len(stacks) > 1 and kit.hookup != "inputs":
+            if bare and len(stacks) > 1 and kit.hookup == "inputs":
+                b.found.setdefault("bank.bare", _bare(b))
+            if stacks and (bare or (len(stacks) > 1 and kit.hookup != "inputs")):
                 _over_bus(b, i, [i], stacks[0], len(stacks), kit.inverters)
                 continue
             to = "inverter" if kit.inverters == 1 else f"inverter {i}"
@@ -39,6 +44,20 @@ def lay_battery(b: Builder) -> None:
     each = packs_each(b)
     for i in range(1, len(each) + 1):
         _bank(b, i, sum(each[: i - 1]) + 1, each[i - 1], len(each))
+
+
+def _bare(b: Builder) -> Finding:
+    """Say that stacks which were to have inputs of their own meet, since nothing of theirs opens
+    them.
+    """
+    assert b.pack is not None  # noqa: S101 - the caller looked
+    says = (
+        f"The sheet of {b.pack.model} names no breaker of its own, and nothing else would open or"
+        " protect a lead to an input: the stacks meet in a combiner, each behind a fuse."
+    )
+    enter = Cure("Enter its breaker on the shelf, if it has one")
+    bus = Cure("Bring them together in a combiner", (Change("/kit/hookup", "bus"),))
+    return check("bank.bare", "bank", says, b.plan.book.clauses["opens pack"], enter, bus)
 
 
 def _ports(b: Builder) -> None:
@@ -81,7 +100,9 @@ def _bank(b: Builder, n: int, first: int, packs: int, banks: int) -> None:
     if packs == 0:
         return
     alone = packs == 1 and len(units) == 1 and pack.breaker_a and not pack.cabinet
-    if alone or (kit.hookup == "inputs" and len(units) == 1 and pack.breaker_a):
+    if on_bank(b, n, banks):  # they land on a bus, whatever brings the packs together
+        _over_bus(b, n, units, first, packs, banks)
+    elif alone or (kit.hookup == "inputs" and len(units) == 1 and pack.breaker_a):
         for k in range(packs):
             pack_to_unit(b, units[0], first + k, k + 1, packs)
     elif kit.hookup == "chain" and len(units) == 1 and pack.breaker_a and not pack.cabinet:
@@ -99,6 +120,7 @@ def _over_bus(b: Builder, n: int, units: list[int], first: int, packs: int, bank
         source = b.box(bus, name, "dc-bus", f"inverter {i}", amps, "dc-breaker", "battery")
         to = f"{name} to inverter {i}" if many else f"{name} to inverter"
         to_inverter(b, i, source, to, own=False)
+    to_bus(b, bus, name, n, banks)
 
 
 def pack_to_unit(b: Builder, unit: int, i: int, input: int, packs: int) -> None:

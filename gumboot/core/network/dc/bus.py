@@ -23,7 +23,7 @@ def lay_bus(b: Builder, n: int, first: int, packs: int, banks: int) -> None:
     pack, bank = b.pack, b.bank
     assert pack is not None and bank is not None  # noqa: S101 - the caller looked
     id, name = bus_of(b, n, banks)
-    bus = b.device("dc-bus", bank.i_all.n, place=id, label=name)
+    bus = b.device("dc-bus", bank.at_bus.n, place=id, label=name)
     b.body(id, "dc-bus", name)
     b.node(id, id, "dc", bar=True)
     if bus:
@@ -219,8 +219,7 @@ def _body_on_bus(b: Builder, i: int, packs: int) -> tuple[str, str]:
     pack, kit = b.pack, b.plan.kit
     assert pack is not None  # noqa: S101 - the caller looked
     if pack.form == "stack":
-        lay_stack(b, i)
-        return "Stack", f"Stack {i}"
+        return "Stack", lay_stack(b, i).label
     kind = "Bank string" if pack.form == "block" else "Pack"
     one = "Bank" if packs == 1 and pack.form == "block" else f"{kind} {i}"
     volts = f"{kit.series} × {pack.v_nom:g} V" if pack.form == "block" else f"{pack.v_nom:g} V"
@@ -267,7 +266,8 @@ def _fused(b: Builder, i: int, label: str, amps: float, posts: str, bus: str) ->
     plus = tuple(t for t in (fuse.terminals if fuse else ()) if t.conductor == "+")
     minus = tuple(t for t in b.pack.terminals if t.conductor == "−")
     at = b.node(f"pack-{i}/fuse", f"pack-{i}", "dc")
-    after = tuple(f"{bus}/inverter {k}" for k in range(1, b.plan.kit.inverters + 1))
+    fed = [f"{bus}/inverter {k}" for k in range(1, b.plan.kit.inverters + 1)]
+    fed += [f"{bus}/controller {k}" for k in range(1, b.plan.kit.controllers_fitted + 1)]
     b.open_by(
         f"pack-{i}/fuse",
         "fuse",
@@ -278,7 +278,7 @@ def _fused(b: Builder, i: int, label: str, amps: float, posts: str, bus: str) ->
         "battery",
         ("+",),
         interrupt_a=fuse.interrupt_a if fuse else None,
-        after=after,
+        after=tuple(fed),
     )
     return end(
         f"pack-{i}", label, "fuse", plus + minus, b.pack.earth, node=at, missing=fuse is None

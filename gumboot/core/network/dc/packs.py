@@ -32,8 +32,12 @@ def stacks_of(b: Builder) -> list[list[int]]:
 
 
 def bus_of(b: Builder, n: int, banks: int) -> tuple[str, str]:
-    """The key and the name of what a bank's packs meet on: stacks meet in a combiner."""
-    name = "Battery combiner" if b.pack and b.pack.form == "stack" else "Battery bus"
+    """The key and the name of what a bank's packs meet on: stacks meet in a combiner; one that has
+    no breaker of its own gets one in a box.
+    """
+    name = "Battery bus"
+    if b.pack and b.pack.form == "stack":
+        name = "Battery combiner" if len(stacks_of(b)[n - 1]) > 1 else "Battery breaker box"
     return ("dc-bus", name) if banks == 1 else (f"dc-bus-{n}", f"{name} {n}")
 
 

@@ -5,7 +5,7 @@ Order that must hold: cut < warn < recover < float ≤ absorb ≤ BMS limit;
 reserve SoC ≥ on-grid floor ≥ off-grid floor; back to grid < back to battery.
 """
 
-from gumboot.core.set.settings.judging import menu_findings
+from gumboot.core.set.settings.judging import menu_findings, unknown_findings
 from gumboot.core.set.settings.menu import fill_menu
 from gumboot.core.set.settings.rules import RULES
 from gumboot.core.set.settings.setting import Job, Setting
@@ -20,6 +20,7 @@ __all__ = [
     "menu_findings",
     "parse_slot",
     "show_slot",
+    "unknown_findings",
     "without_work",
     "work_keyed",
 ]

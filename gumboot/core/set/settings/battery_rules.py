@@ -7,7 +7,8 @@ from collections.abc import Callable
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, solve
 from gumboot.core.kit import Chemistry, MenuItem
-from gumboot.core.set.settings.setting import Filled, Job, key_of
+from gumboot.core.set.settings.setting import Filled, Job
+from gumboot.core.size.limits import key_of
 
 CELL_V: dict[Chemistry, dict[str, float]] = {  # V a cell, common practice, from memory
     "LFP": {
@@ -94,7 +95,7 @@ def _packs(job: Job) -> Figure:
 
 def _current(direction: str) -> Callable[[MenuItem, Job], Filled]:
     def rule(item: MenuItem, job: Job) -> Filled:
-        pack, port = job.pack, job.inverter.battery
+        pack, port = job.pack, job.unit.battery
         each = (
             0.0
             if pack is None
@@ -103,19 +104,20 @@ def _current(direction: str) -> Callable[[MenuItem, Job], Filled]:
             else pack.discharge_max_a
         )
         most = (
-            port.i_max_a
-            if port
-            else job.bank.i_inverter.n
-            if job.bank
-            else job.inverter.charge_max_a
+            port.i_max_a if port else job.bank.i_inverter.n if job.bank else job.unit.charge_max_a
         )
-        unit = job.inverter.charge_max_a if direction == "charge" else most
+        unit = job.unit.charge_max_a if direction == "charge" else most
         packs = _packs(job)
-        shared = job.plan.kit.inverters // (job.bank.banks if job.bank else 1)
-        units = given("n_inv", max(shared, 1), "", "Inverters on one bank", "plan")
+        shared = -(-job.like // (job.bank.banks if job.bank else 1))
+        word = "charge controller" if job.controls else "inverter"
+        units = given(
+            "n_inv", max(shared, 1), "", f"{word[:1].upper()}{word[1:]}s on one bank", "plan"
+        )
         bms = given("I_BMS", each, "A", f"Pack {direction} limit", "pack sheet")
-        own = given("I_inv", unit, "A", f"Inverter {direction} limit", "inverter sheet")
-        wires = [s.permitted for s in job.circuits if s.circuit.family == "battery"]
+        name = f"{word[:1].upper()}{word[1:]} {direction} limit"
+        own = given("I_inv", unit, "A", name, f"{word} sheet")
+        family = "controller" if job.controls else "battery"
+        wires = [s.permitted for s in job.circuits if s.circuit.family == family]
         wire = min(wires, key=lambda f: f.n, default=own)
         wire = wire.renamed("I_wire")
         f = solve(
@@ -134,14 +136,14 @@ def _current(direction: str) -> Callable[[MenuItem, Job], Filled]:
         least = min(
             (
                 ("the packs' BMS", packs.n * bms.n / units.n),
-                ("the inverter", own.n),
+                (f"the {word}", own.n),
                 ("the battery conductor and breaker", wire.n),
             ),
             key=lambda p: p[1],
         )[0]
         return (
             math.floor(f.n / step + 1e-9) * step,
-            f"the least of BMS, inverter and conductor; {least} decides",
+            f"the least of BMS, {word} and conductor; {least} decides",
             f,
         )
 
@@ -152,11 +154,11 @@ def _cells(which: str) -> Callable[[MenuItem, Job], Filled]:
     def rule(item: MenuItem, job: Job) -> Filled:
         cell = CELL_V[job.chemistry].get(which)
         if cell is None:
-            return (
-                item.least or 0.0,
-                f"never {CELL_NAME[which].lower()} on {job.chemistry} cells",
-                None,
-            )
+            never = f"never {CELL_NAME[which].lower()} on {job.chemistry} cells"
+            if any(m.rule == "equalise_off" for m in job.unit.menu):
+                return item.least or 0.0, never, None
+            volts, _, figure = _cells("absorb")(item, job)  # nothing switches it off
+            return volts, f"{never}: as absorption, so that it does no harm", figure
         n = given("n_cell", job.in_series, "", "Cells in series", "pack sheet")
         v = given(
             "V_cell", cell, "V", f"{CELL_NAME[which]} per cell, {job.chemistry}", COMMON_PRACTICE
@@ -171,6 +173,7 @@ def _cells(which: str) -> Callable[[MenuItem, Job], Filled]:
             source=COMMON_PRACTICE,
             doubt=MEMORY,
         )
+        f = _within(which, f, job)
         why = (
             f"for {job.chemistry} lead cells at 25 °C"
             if not job.lithium
@@ -178,9 +181,37 @@ def _cells(which: str) -> Callable[[MenuItem, Job], Filled]:
             if job.unlinked
             else "safety net should the BMS link fail"
         )
-        return round(f.n, 1), f"{why}: {cell:g} V a cell", f
+        held = "" if f.symbol == "V_key" else f", {HELD[which]}"
+        return _tenths(which, f), f"{why}: {cell:g} V a cell{held}", f
 
     return rule
+
+
+HELD = dict.fromkeys(("absorb", "float", "equalise"), "the pack's sheet takes no more") | {
+    "cut": "the pack's own protection opens no lower"
+}
+
+
+def _within(which: str, key: Figure, job: Job) -> Figure:
+    """Volts of a line, held to what the pack's sheet takes: charging to its highest, the cut-off to
+    its lowest; the same figure where they lie within.
+    """
+    if job.bank is None or which not in HELD:
+        return key
+    low = which == "cut"
+    limit = job.bank.v_min if low else job.bank.v_max
+    if (key.n < limit.n) != low:
+        return key
+    how = f"{'max' if low else 'min'}(V_key, {limit.symbol})"
+    return solve("V_held", "V", CELL_NAME[which], how, key, limit, source="pack sheet")
+
+
+def _tenths(which: str, volts: Figure) -> float:
+    """As a menu takes it, to a tenth; never past the pack's own limit."""
+    if volts.symbol == "V_key":
+        return round(volts.n, 1)
+    towards = math.ceil if which == "cut" else math.floor
+    return towards(volts.n * 10 + (-1e-6 if which == "cut" else 1e-6)) / 10
 
 
 def _time(which: str) -> Callable[[MenuItem, Job], Filled]:
@@ -218,18 +249,19 @@ def charge_held(job: Job) -> float:
     """The charge current of the unit's own line: as keyed, else as proposed; the unit's most where
     its menu has none.
     """
-    line = next((m for m in job.inverter.menu if m.rule == "charge"), None)
+    line = next((m for m in job.unit.menu if m.rule == "charge"), None)
     if line is None:
-        return job.inverter.charge_max_a
-    own = job.plan.settings.get(key_of(line.id, job.unit_no), job.plan.settings.get(line.id))
+        return job.unit.charge_max_a
+    every = job.plan.settings.get(key_of(line.id, job.first))
+    own = job.plan.settings.get(key_of(line.id, job.unit_no), every)
     return charge_proposed(job) if own is None or isinstance(own, str) else float(own)
 
 
 def charge_proposed(job: Job) -> float:
     """The charge current of the unit's own line as proposed; its most where its menu has none."""
-    line = next((m for m in job.inverter.menu if m.rule == "charge"), None)
+    line = next((m for m in job.unit.menu if m.rule == "charge"), None)
     value = _current("charge")(line, job)[0] if line else ""
-    return job.inverter.charge_max_a if isinstance(value, str) else float(value)
+    return job.unit.charge_max_a if isinstance(value, str) else float(value)
 
 
 def _link(item: MenuItem, job: Job) -> Filled:

@@ -32,8 +32,9 @@ AGAINST: dict[str, tuple[str, ...]] = {  # what says that a choice is for other 
 
 
 def tokens(text: str) -> list[str]:
-    """The words of a choice."""
-    words = re.findall(r"[a-z0-9][a-z0-9-]*", text.lower().replace("_", " "))
+    """The words of a choice, a number apart from its unit."""
+    apart = re.sub(r"(?<=\d)(?=[a-z])", " ", text.lower().replace("_", " "))
+    words = re.findall(r"[a-z0-9][a-z0-9-]*", apart)
     return [w for w in words if len(w) > 1 or w.isdigit()]  # the "s" of bit/s says nothing
 
 
@@ -45,6 +46,8 @@ def pick(options: Sequence[str], wanted: str) -> str | None:
     ('Enable', 'Li-ion (BMS)')
     >>> pick(("CAN", "RS485"), "CAN 500 kbit/s"), pick(("red", "blue"), "on") is None
     ('CAN', True)
+    >>> pick(("50Hz", "60Hz"), "60 Hz")
+    '60Hz'
     """
     if wanted in options:
         return wanted

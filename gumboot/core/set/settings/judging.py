@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from gumboot.core.basis import clock
 from gumboot.core.basis.figure import COMMON_PRACTICE, given, solve
@@ -10,6 +10,7 @@ from gumboot.core.basis.finding import Change, Cure, Finding, check, stop
 from gumboot.core.kit import MenuItem
 from gumboot.core.kit.menu import TIME
 from gumboot.core.network.house import sun_beside
+from gumboot.core.plan import Plan
 from gumboot.core.set.settings import windows
 from gumboot.core.set.settings.agreement import (
     back,
@@ -18,8 +19,9 @@ from gumboot.core.set.settings.agreement import (
     plan_findings,
 )
 from gumboot.core.set.settings.battery_rules import charge_held, charge_proposed
-from gumboot.core.set.settings.setting import Job, Setting, key_of
+from gumboot.core.set.settings.setting import Job, Setting
 from gumboot.core.set.settings.slot import SLOT, is_now, parse_slot
+from gumboot.core.size.limits import key_of
 
 
 def menu_findings(settings: list[Setting], job: Job) -> list[Finding]:
@@ -28,22 +30,29 @@ def menu_findings(settings: list[Setting], job: Job) -> list[Finding]:
     """
     found: list[Finding] = []
     by = {s.id: s for s in settings}
-    for item in job.inverter.menu:
+    for item in job.unit.menu:
         keyed = job.plan.settings.get(by[item.id].key)
         if keyed is not None and (fault := misfit(item, keyed)):
             place, says = f"set.{item.id}", f"{item.label}: {fault}."
             found.append(stop(f"{place}.value", place, says, "inverter menu", back(by[item.id])))
-    known = {
-        key_of(i.id, n) for i in job.inverter.menu for n in range(1, job.plan.kit.inverters + 1)
-    }
-    for k in job.plan.settings:
-        if k not in known:
-            says = f"The plan keys “{k}”, which this unit's menu does not have."
-            remove = Cure("Remove it", (Change(f"/settings/{k}", None),))
-            found.append(check(f"set.{k}.unknown", "settings", says, "inverter menu", remove))
     found += [*order_findings(settings), *battery_findings(settings, job)]
-    found += [*plan_findings(settings, job), *current_findings(settings)]
+    found += current_findings(settings)
+    if job.controls:
+        return found  # neither grid nor loads, nor windows
+    found += plan_findings(settings, job)
     return found + work_findings(settings, job) + sun_findings(settings, job)
+
+
+def unknown_findings(plan: Plan, of: Mapping[int, Sequence[MenuItem]]) -> list[Finding]:
+    """What the plan keys that no unit's menu has. of: the menu of each unit, by its number."""
+    known = {key_of(i.id, n) for n, menu in of.items() for i in menu}
+    out = []
+    for k in plan.settings:
+        if k not in known:
+            says = f"The plan keys “{k}”, which no unit's menu has."
+            remove = Cure("Remove it", (Change(f"/settings/{k}", None),))
+            out.append(check(f"set.{k}.unknown", "settings", says, "inverter menu", remove))
+    return out
 
 
 def sun_findings(settings: list[Setting], job: Job) -> list[Finding]:

@@ -10,16 +10,17 @@ from gumboot.core.kit.menu import shows
 from gumboot.core.set.settings.choosing import pick
 from gumboot.core.set.settings.judging import misfit
 from gumboot.core.set.settings.rules import RULES, rule_for
-from gumboot.core.set.settings.setting import Job, Setting, key_of
+from gumboot.core.set.settings.setting import Job, Setting
 from gumboot.core.set.settings.slot import MODES
 from gumboot.core.set.settings.windows import Of, numbered, of
+from gumboot.core.size.limits import key_of
 
 
 def fill_menu(job: Job) -> list[Setting]:
     """The menu of one unit in its own order; what the crew keyed, where the line takes it: for this
     unit, else for the first.
     """
-    menu = job.inverter.menu
+    menu = job.unit.menu
     own = numbered(menu)
     rows = [fill_line(item, job, own.get(item.id)) for item in menu]
     values = {s.id: s.value for s in rows}
@@ -35,9 +36,9 @@ def fill_line(item: MenuItem, job: Job, window: Of | None) -> Setting:
     proposed, lacking = within(item, meant)
     why = reason
     own_line = item.per_unit or item.rule in PER_UNIT
-    first = None if own_line and job.unit_no > 1 else keyed_at(item, job, 1)
+    first = None if own_line and job.unit_no != job.first else keyed_at(item, job, job.first)
     own = keyed_at(item, job, job.unit_no)
-    given = proposed if first is None or job.unit_no == 1 else first
+    given = proposed if first is None or job.unit_no == job.first else first
     keyed = first if own is None else own
     value = proposed if keyed is None else keyed
     chosen = keyed is not None

@@ -50,9 +50,9 @@ def _first(item: MenuItem, job: Job) -> Filled:
 
 def _role(item: MenuItem, job: Job) -> Filled:
     """What a unit is among several."""
-    if job.plan.kit.inverters == 1:
+    if job.like == 1:
         return "alone", "one unit", None
-    if job.unit_no == 1:
+    if job.unit_no == job.first:
         return "leader", "the meter and the BMS talk to this one", None
     return "follower", "it does what the first one says", None
 

@@ -9,6 +9,7 @@ from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
 from gumboot.core.kit import MAINS, MenuItem
 from gumboot.core.network.house import line_of
 from gumboot.core.set.settings.battery_rules import charge_held
+from gumboot.core.set.settings.choosing import pick
 from gumboot.core.set.settings.setting import Filled, Job
 
 GENERATOR_SHARE = 0.8  # of its plate, for charging and loads together: common practice
@@ -82,9 +83,20 @@ def input_range(item: MenuItem, job: Job) -> Filled:
 
 
 def volts_out(item: MenuItem, job: Job) -> Filled:
-    """Output volts, as a number or as a choice."""
-    v = job.inverter.voltage_v
-    return (f"{v:g} V" if item.options else v), "the supply's own", None
+    """Output volts, as a number or as a choice: between lines, or to neutral where a menu counts
+    so.
+    """
+    between, neutral = job.inverter.voltage_v, MAINS[job.inverter.supply].to_neutral
+    if not _has(item, between) and _has(item, neutral):
+        return (f"{neutral:g} V" if item.options else neutral), "the supply's own, to neutral", None
+    return (f"{between:g} V" if item.options else between), "the supply's own", None
+
+
+def _has(item: MenuItem, volts: float) -> bool:
+    """Whether a line takes these volts."""
+    if item.options:
+        return pick(item.options, f"{volts:g} V") is not None
+    return (item.least or 0.0) <= volts <= (math.inf if item.most is None else item.most)
 
 
 def hertz(item: MenuItem, job: Job) -> Filled:
@@ -161,14 +173,14 @@ def generator_auto(item: MenuItem, job: Job) -> Filled:
 
 def address(item: MenuItem, job: Job) -> Filled:
     """The unit's own address on a bus: counted as the units are."""
-    return float(job.unit_no), "each unit of its own on one bus", None
+    return float(job.unit_no - job.first + 1), "each unit of its own on one bus", None
 
 
 def protocol(item: MenuItem, job: Job) -> Filled:
     """The protocol that pack and unit share on their battery ports."""
     ours, theirs = (
         [x for p in (device.signals if device else ()) if "BMS" in p.serves for x in p.protocols]
-        for device in (job.inverter, job.pack)
+        for device in (job.unit, job.pack)
     )
     both = [x for x in ours if x in theirs]
     if not both:

@@ -8,10 +8,12 @@ from typing import TYPE_CHECKING
 
 from gumboot.core.basis.figure import Figure
 from gumboot.core.basis.finding import Change
-from gumboot.core.kit import LITHIUM, Chemistry, Inverter, Pack
+from gumboot.core.kit import LITHIUM, Chemistry, Controller, Converter, Inverter, Pack
 from gumboot.core.plan import Plan
+from gumboot.core.plan.kit import CONTROLLERS
 from gumboot.core.size.bank import Bank
 from gumboot.core.size.conductors import SizedCircuit
+from gumboot.core.size.limits import key_of
 
 if TYPE_CHECKING:
     from gumboot.core.set.settings.windows import Of
@@ -78,7 +80,9 @@ class Setting:
 
 @dataclass(frozen=True, slots=True)
 class Job:
-    """What the rules look at."""
+    """What the rules look at. unit_no: the unit whose menu it is, inverters from 1, charge
+    controllers from 11, whose sheet is `controller`.
+    """
 
     plan: Plan
     inverter: Inverter
@@ -86,6 +90,28 @@ class Job:
     bank: Bank | None
     circuits: Sequence[SizedCircuit]
     unit_no: int = 1
+    controller: Controller | None = None
+
+    @property
+    def controls(self) -> bool:
+        """Whether the menu is a charge controller's."""
+        return self.unit_no > CONTROLLERS
+
+    @property
+    def unit(self) -> Converter:
+        """The sheet whose menu it is."""
+        return self.controller if self.controls and self.controller else self.inverter
+
+    @property
+    def first(self) -> int:
+        """The number of the first of its like: what is keyed there holds for the others."""
+        return CONTROLLERS + 1 if self.controls else 1
+
+    @property
+    def like(self) -> int:
+        """How many of its like there are."""
+        kit = self.plan.kit
+        return kit.controllers_fitted if self.controls else kit.inverters
 
     @property
     def count(self) -> int:
@@ -112,12 +138,8 @@ class Job:
     @property
     def unlinked(self) -> bool:
         """Whether no BMS speaks to the unit."""
-        return self.pack is not None and self.pack.link == "none"
-
-
-def key_of(id: str, unit_no: int) -> str:
-    """The plan's key of a line of one unit: "charge_a", "charge_a.unit-2"."""
-    return id if unit_no == 1 else f"{id}.unit-{unit_no}"
+        heard = not self.controls or any("BMS" in p.serves for p in self.unit.signals)
+        return self.pack is not None and (self.pack.link == "none" or not heard)
 
 
 Filled = tuple[float | str, str, Figure | None]

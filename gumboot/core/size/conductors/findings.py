@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
@@ -11,9 +12,9 @@ from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty
 from gumboot.core.basis.sizes import area_mm2, spoken
 from gumboot.core.basis.words import inside, listed
 from gumboot.core.codes import OutsideTable
-from gumboot.core.kit import Inverter
+from gumboot.core.kit import Converter, Inverter
 from gumboot.core.network.circuit import Circuit
-from gumboot.core.plan import Fitted
+from gumboot.core.plan import Fitted, Plan
 from gumboot.core.size.conductors.nec import said
 from gumboot.core.size.conductors.sizing import SizedCircuit, size_for_aim
 from gumboot.core.size.conductors.trial import DROP_PCT, terminal_faults
@@ -64,37 +65,54 @@ BY_GRID = ("grid", "grid-feeder", "backup", "backup-feeder", "changeover", "tap"
 
 
 def limit_cures(
-    s: SizedCircuit, fitted: Fitted, inverter: Inverter, units: int, most: dict[str, float]
+    plan: Plan,
+    s: SizedCircuit,
+    fitted: Fitted,
+    unit: Converter,
+    units: int,
+    most: dict[str, float],
 ) -> list[Cure]:
     """Limits keyed in Set under which the conductor serves: the crew's own, or the largest that
-    goes into its terminals; and under which the port's largest protection does. units: how many
-    share it; most: what packs and unit allow.
+    goes into its terminals; and under which the port's largest protection does. unit: whose menu
+    keys it; units: how many share it; most: what packs and unit allow.
     """
     family = s.circuit.family
     over = _over_maximum(s) and not fitted.protection_a
-    if not (s.trial.fails or over) or family not in (*BY_BATTERY, *BY_GRID):
+    if not (s.trial.fails or over) or family not in (*BY_BATTERY, *BY_GRID, "controller"):
         return []
     if s.circuit.own_protection or s.trial.drop_pct.n > DROP_PCT[family][1]:
         return []
+    if fitted.size and terminal_faults(s.circuit, fitted.size, s.sets, s.cable.material):
+        return []
     carries = s.circuit.current.n
     if s.trial.fails:
-        carries = s.rules.drawn_under(s.permitted.n if fitted.size else _largest_that_fits(s))
+        most_a = s.permitted.n if fitted.size else _largest_that_fits(s)
+        carries = s.rules.drawn_under(most_a, _asked_of(s))
     if over:
         allowed = [a for a in s.rules.standard_a if a <= s.circuit.protection_max_a]
-        carries = min(carries, max(allowed, default=0.0) / s.rules.book.continuous)
+        carries = min(carries, max(allowed, default=0.0) / _asked_of(s))
     wide = carries / units
     if carries >= s.circuit.current.n or wide < LEAST_LIMIT_A:
         return []
+    if family == "controller":
+        return limit_cure(
+            plan, unit, ("charge",), wide, "Keep it, and limit its charge to {} in Set"
+        )
     if family in BY_BATTERY:
         says = "Keep it, and limit charge and discharge to {} in Set"
-        return limit_cure(inverter, ("charge", "discharge"), wide, says, most)
-    if inverter.pass_through_a is None or wide < _put_out(s):
+        return limit_cure(plan, unit, ("charge", "discharge"), wide, says, most)
+    if not isinstance(unit, Inverter) or unit.pass_through_a is None or wide < _put_out(s):
         return []  # what the unit itself puts out is not held by this line
     says = "Limit what passes through to {} in Set, and lock the menu"
-    return limit_cure(inverter, ("pass_through",), wide, says)
+    return limit_cure(plan, unit, ("pass_through",), wide, says)
 
 
 LEAST_LIMIT_A = 5.0
+
+
+def _asked_of(s: SizedCircuit) -> float:
+    """What its rating is of its current: 1.25 on a battery, and of every current under the NEC."""
+    return s.i_req.n / s.circuit.current.n
 
 
 def _over_maximum(s: SizedCircuit) -> bool:
@@ -154,8 +172,8 @@ def conductor_findings(s: SizedCircuit, fitted: Fitted, held: Sequence[Cure] = (
             )
         cures += held
         if c.family == "pack" and c.load.body.startswith("pack-"):
-            apart = Change("/kit/takeoff", "star")
-            cures.append(Cure("Bring each pack to the bus by a lead of its own", (apart,)))
+            apart = (Change("/kit/hookup", "bus"), Change("/kit/takeoff", "star"))
+            cures.append(Cure("Bring each pack to a bus by a lead of its own", apart))
         found.append(
             stop(
                 f"{c.id}.conductor",
@@ -252,14 +270,14 @@ def _warm(s: SizedCircuit, p: Figure, right: Cure) -> Iterator[Finding]:
     says = f"{c.name}: {c.current.text} continuous through a {p.text} breaker is"
     figures = (c.current, s.i_req)
     if p.n < c.current.n - 1e-9:
-        cures = (SMALLER,) if c.owns else (right, SMALLER)
+        cures = (SMALLER,) if c.owns else tuple(dict.fromkeys((right, SMALLER)))
         more = f"{says} more than its rating; it will trip."
         yield stop(f"{c.id}.warm", c.id, more, s.rules.clause_protection, *cures, figures=figures)
     elif c.owns:
         return
     elif p.n < s.rules.book.continuous * c.current.n - 1e-9:
         warm = f"{says} past 80 % of it; it will run warm and trip."
-        cures = (right, SMALLER)
+        cures = tuple(dict.fromkeys((right, SMALLER)))
         yield stop(f"{c.id}.warm", c.id, warm, s.rules.clause_protection, *cures, figures=figures)
     elif p.n != c.protection_named_a:  # its maker's word goes before common practice
         near = f"{says} past 80 % of it, which a battery's breaker is seldom drawn to."
@@ -276,9 +294,12 @@ def protection_findings(
     if p is None:
         return found
     path = f"/fitted/{c.id}/protection_a"
-    standard = s.rules.next_standard(s.i_req.n)
-    right = Cure(f"Fit {standard:g} A", (Change(path, standard),))
-    if p.n < s.i_req.n - 1e-9 and c.family != "pv":
+    try:
+        standard = s.rules.next_standard(s.i_req.n)
+        right = Cure(f"Fit {standard:g} A", (Change(path, standard),))
+    except OutsideTable:  # more than the book's series of ratings goes to
+        standard, right = math.inf, SMALLER
+    if p.n < s.i_req.n - 1e-9 and c.system != "pv":
         found += _warm(s, p, right)
     if _over_maximum(s):
         cures = (

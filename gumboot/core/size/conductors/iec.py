@@ -203,9 +203,9 @@ class Iec:
             doubt=MEMORY,
         )
 
-    def drawn_under(self, carries_a: float) -> float:
-        """The largest preferred rating that it carries. 433.1: I_b ≤ I_n ≤ I_z."""
-        return max((a for a in self.standard_a if a <= carries_a), default=0.0)
+    def drawn_under(self, carries_a: float, asked: float) -> float:
+        """What the largest preferred rating that it carries serves. 433.1: I_b ≤ I_n ≤ I_z."""
+        return max((a for a in self.standard_a if a <= carries_a), default=0.0) / asked
 
     def limits(
         self, trial: SizeTrial, protection: Figure | None, own: bool = False

@@ -45,6 +45,8 @@ class Nec:
     def required(self, circuit: Circuit) -> Figure:
         """125 % of the continuous current. NEC 690.8(B), 706.30, 705.28, 215.2."""
         clause = {"pv": "690.8(B)", "dc": "706.30", "ac": "705.28, 705.30"}[circuit.system]
+        if circuit.family == "controller":
+            clause = "690.8(A)(1), 690.8(B)"  # the rated output of a converter
         return solve(
             "I_req",
             "A",
@@ -115,7 +117,7 @@ class Nec:
                 ON_ROOF
                 if roof
                 else OFF_ROOF
-                if circuit.family == "pv" and run.method == "raceway"
+                if circuit.system == "pv" and run.method == "raceway"
                 else ""
             ),
             doubt=MEMORY,
@@ -194,7 +196,7 @@ class Nec:
         base = nec.egc(protection.n if protection else nec.next_standard(i_req.n))
         return nec.egc_upsized(base, trial.size if circuit.system == "pv" else least, trial.size)
 
-    def drawn_under(self, carries_a: float) -> float:
+    def drawn_under(self, carries_a: float, asked: float) -> float:
         """All of it: the next rating up may protect it. 240.4(B)."""
         return carries_a
 

@@ -236,7 +236,7 @@ def fuse_of(circuit: Circuit, i_req: Figure, fitted: Fitted, rules: Rules) -> Fi
     """Its own protection, the crew's choice, the maker's where it is enough, or the book's."""
     if circuit.own_protection:
         return circuit.own_protection
-    if circuit.family == "pv":
+    if circuit.system == "pv":
         return None
     if fitted.protection_a:
         return given("I_n", fitted.protection_a, "A", "Protection, the crew's choice", "plan")
@@ -244,7 +244,13 @@ def fuse_of(circuit: Circuit, i_req: Figure, fitted: Fitted, rules: Rules) -> Fi
     if named and named >= rules.book.continuous * circuit.current.n - 1e-9:
         name, source = "Protection, as the maker or the brief names it", "inverter sheet or brief"
         return given("I_n", named, "A", name, source)
-    return rules.protection(i_req)
+    wanted, most = rules.protection(i_req), circuit.protection_max_a
+    least = rules.book.continuous * circuit.current.n - 1e-9
+    allowed = [a for a in rules.standard_a if least <= a <= most] if wanted.n > most else []
+    if allowed:  # a battery's under IEC 60364, where 1.25 times its current is common practice
+        name = "Protection, the largest its port's maker allows"
+        return given("I_n", max(allowed), "A", name, "inverter sheet")
+    return wanted
 
 
 def size_circuit(

@@ -18,6 +18,8 @@ DROP_PCT: dict[Family, tuple[float, float]] = {  # aim, limit; common practice
     "pv": (1.5, 3.0),
     "pack": (1.0, 2.0),
     "battery": (1.0, 2.0),
+    "controller": (1.0, 2.0),
+    "controller-pv": (1.0, 2.0),
     "grid": (1.0, 2.0),
     "grid-feeder": (1.0, 2.0),
     "backup": (1.5, 3.0),
@@ -127,9 +129,9 @@ class Rules(Protocol):
     def permitted(self, trial: SizeTrial, protection: Figure | None, own: bool = False) -> Figure:
         """The continuous current in A that conductor and protection as fitted allow."""
 
-    def drawn_under(self, carries_a: float) -> float:
+    def drawn_under(self, carries_a: float, asked: float) -> float:
         """What may be drawn of a conductor that carries so many A, under a standard rating that
-        protects it.
+        protects it. asked: what its rating is of its current.
         """
 
     def rank(self, size: str) -> int:

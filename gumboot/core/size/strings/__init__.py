@@ -1,6 +1,7 @@
 """PV strings: cold and hot voltage and currents against the tracker they land on."""
 
-from gumboot.core.size.strings.string import StringDesign, design_string, tracker_of
+from gumboot.core.size.strings.string import StringDesign, design_string
+from gumboot.core.size.strings.taker import Taker, taker_of, takers
 from gumboot.core.size.strings.trackers import design_trackers
 from gumboot.core.size.strings.voltage import (
     COLD,
@@ -24,6 +25,7 @@ __all__ = [
     "SILENT_V",
     "T_STC",
     "StringDesign",
+    "Taker",
     "cold_voltage",
     "coldest",
     "design_string",
@@ -32,6 +34,7 @@ __all__ = [
     "hottest",
     "maximum_current",
     "string_fuse",
-    "tracker_of",
+    "taker_of",
+    "takers",
     "wants_fuses",
 ]

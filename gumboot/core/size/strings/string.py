@@ -6,14 +6,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
 from gumboot.core.basis.finding import Asked, Change, Cure, Finding, duty, note, stop
+from gumboot.core.basis.words import listed
 from gumboot.core.codes import OutsideTable, nec
 from gumboot.core.codes.book import Book
-from gumboot.core.kit import Inverter, Module, Tracker
+from gumboot.core.kit import Module, Tracker
 from gumboot.core.plan import Plan, PvString
+from gumboot.core.size.strings.taker import Taker, taker_of
 from gumboot.core.size.strings.voltage import (
     SILENT_V,
     cold_voltage,
@@ -28,11 +31,11 @@ from gumboot.core.size.strings.voltage import (
 
 @dataclass(frozen=True, slots=True)
 class StringDesign:
-    """One string's figures. Voltages V, currents A, power W."""
+    """One string's figures. Voltages V, currents A, power W. body: what it lands on."""
 
     key: str
     letter: str
-    inverter: int
+    body: str
     tracker: str
     modules: int
     v_oc_cold: Figure
@@ -44,36 +47,22 @@ class StringDesign:
     # two pairs of connectors bridged with the maker's jumper, since one pair carries too little
     jumper: bool = False
 
+    @property
+    def parted(self) -> str:
+        """How it is parted from its unit to be measured."""
+        if self.body.startswith("controller-"):
+            return f"Breaker of string {self.letter} off; read at its array's side."
+        return "PV switch off, connectors parted."
 
-def tracker_of(inverter: Inverter, id: str) -> Tracker | None:
-    """A tracker by its id; "1+2" is trackers 1 and 2 bridged, where the maker allows one string set
-    split over both.
-    """
-    parts = [next((t for t in inverter.trackers if t.id == x), None) for x in id.split("+")]
-    found = [t for t in parts if t is not None]
-    if (
-        len(found) != len(parts)
-        or len(set(id.split("+"))) != len(parts)
-        or (len(parts) > 1 and not inverter.trackers_bridge)
-    ):
-        return None
-    if len(found) == 1:
-        return found[0]
-    return Tracker(
-        id=id,
-        v_min=max(t.v_min for t in found),
-        v_max=min(t.v_max for t in found),
-        v_start=max(t.v_start for t in found),
-        i_mp_max_a=sum(t.i_mp_max_a for t in found),
-        i_sc_max_a=sum(t.i_sc_max_a for t in found),
-        pairs=sum(t.pairs for t in found),
-        pair_a=min(t.pair_a for t in found),
-        terminals=tuple(x for t in found for x in t.terminals),
-    )
+    @property
+    def on(self) -> str:
+        """What it lands on, in few signs: tracker "1.2", or charge controller "C1"."""
+        kind, _, n = self.body.partition("-")
+        return f"C{n}" if kind == "controller" else f"{n}.{self.tracker}"
 
 
 def design_string(
-    s: PvString, index: int, plan: Plan, inverter: Inverter, module: Module
+    s: PvString, index: int, plan: Plan, units: tuple[Taker, ...], module: Module
 ) -> tuple[StringDesign | None, list[Finding]]:
     """One string and what is wrong with it."""
     key = f"pv-{s.letter}"
@@ -93,14 +82,15 @@ def design_string(
     hot_mp, hot_oc = (f.figure(n) for f in hot_voltages(module, hottest(plan, s.mounting)))
     p_max = given("P_max", module.p_max_w, "W", "Module power", "module sheet")
     power = solve("P", "W", "String power", "n * P_max", n, p_max, source="module sheet")
-    tracker = tracker_of(inverter, s.tracker)
-    beside = sum(x.inverter == s.inverter and x.tracker == s.tracker for x in plan.strings)
+    taker = taker_of(units, s)
+    tracker = taker.tracker(s.tracker) if taker else None
+    beside = sum(x.on == s.on for x in plan.strings)
     fuse = string_fuse(module, plan.book) if wants_fuses(beside, module, plan.book) else None
     jumper = tracker is not None and module.i_sc_a > tracker.pair_a and tracker.pairs >= 2 * beside
     found = StringDesign(
         key,
         s.letter,
-        s.inverter,
+        taker.body if taker else "",
         s.tracker,
         s.modules,
         cold,
@@ -111,49 +101,76 @@ def design_string(
         fuse,
         jumper,
     )
+    if taker is None:
+        return found, [_on_nothing(key, s, plan, units)]
     if tracker is None:
-        names = ", ".join(t.id for t in inverter.trackers) or "none"
+        names = ", ".join(t.id for t in taker.trackers) or "none"
         return found, [
             stop(
                 f"{key}.tracker",
                 key,
-                f"String {s.letter} is on tracker {s.tracker}, which {inverter.model} does not"
+                f"String {s.letter} is on tracker {s.tracker}, which {taker.sheet.model} does not"
                 " have.",
                 "plan",
                 Cure(f"Choose a tracker out of {names}"),
             )
         ]
-    if s.inverter > plan.kit.inverters:
-        return found, [
-            stop(
-                f"{key}.inverter",
-                key,
-                f"String {s.letter} is on inverter {s.inverter}, but {plan.kit.inverters} are"
-                " planned.",
-                "plan",
-                Cure("Put the string on an inverter that is planned"),
-            )
-        ]
+    alike = _alike(s, plan, taker)
     return found, voltage_findings(
-        found, index, plan.book, inverter, tracker, module, plan.site.building
+        found, alike, plan.book, taker, tracker, module, plan.site.building
     ) + current_findings(found, tracker, module)
+
+
+def _alike(s: PvString, plan: Plan, taker: Taker) -> list[tuple[int, str]]:
+    """It and those of one count in parallel with it on its tracker: their index in the plan, and
+    letter. What is changed in one is changed in all.
+    """
+    return [
+        (i, x.letter)
+        for i, x in enumerate(plan.strings)
+        if taker.has(x) and (x.tracker, x.modules) == (s.tracker, s.modules)
+    ]
+
+
+def _put(count: int, alike: Sequence[tuple[int, str]]) -> Cure:
+    letters = [letter for _, letter in alike]
+    says = f"Put {count} modules in string{'s' if len(letters) > 1 else ''} {listed(letters)}"
+    return Cure(says, tuple(Change(f"/strings/{i}/modules", count) for i, _ in alike))
+
+
+def _on_nothing(key: str, s: PvString, plan: Plan, units: tuple[Taker, ...]) -> Finding:
+    """A string on a unit that the job does not have."""
+    if s.controller:
+        n, fitted, what = s.controller, plan.kit.controllers_fitted, "charge controller"
+    else:
+        n, fitted, what = s.inverter, plan.kit.inverters, "inverter"
+    takes_none = fitted >= n  # it is there all the same
+    planned = "1 is" if fitted == 1 else f"{fitted or 'none'} are"
+    has = "which takes no strings" if takes_none else f"but {planned} planned"
+    first = next((u for u in units if u.trackers), None)
+    cure = Cure("Put the string on a unit that is planned")
+    if first:
+        move = first.move(s, plan.strings.index(s), first.trackers[0].id)
+        cure = Cure(f"Put it on {first.word}", move)
+    says = f"String {s.letter} is on {what} {n}, {has}."
+    return stop(f"{key}.inverter", key, says, "plan", cure)
 
 
 def voltage_findings(
     s: StringDesign,
-    index: int,
+    alike: Sequence[tuple[int, str]],
     book: Book,
-    inverter: Inverter,
+    taker: Taker,
     tracker: Tracker,
     module: Module,
     building: str,
 ) -> list[Finding]:
     """Cold against the ceilings, hot against the tracker window, with the module count that cures
-    it.
+    it, in all that are alike.
     """
     found: list[Finding] = []
     ceilings = [
-        (inverter.pv_v_max or SILENT_V, f"{inverter.model} takes"),
+        (taker.sheet.pv_v_max or SILENT_V, f"{taker.sheet.model} takes"),
         (module.system_v_max, "the module is built for"),
     ]
     house = {"dwelling": "in a dwelling", "other": "on a building"}.get(building, "here")
@@ -172,16 +189,7 @@ def voltage_findings(
         None,
     )
     if s.v_oc_cold.n > ceiling:
-        cures = (
-            (
-                Cure(
-                    f"Put {most} modules in string {s.letter}",
-                    (Change(f"/strings/{index}/modules", most),),
-                ),
-            )
-            if most >= 1
-            else (Cure("Choose another module"),)
-        )
+        cures = (_put(most, alike),) if most >= 1 else (Cure("Choose another module"),)
         found.append(
             stop(
                 f"{s.key}.cold",
@@ -201,20 +209,15 @@ def voltage_findings(
                 s.key,
                 f"String {s.letter} reaches {s.v_oc_cold.text} when cold; tracker {tracker.id}"
                 f" follows up to {tracker.v_max:g} V and waits above.",
-                "inverter sheet",
+                taker.source,
                 Cure("Accept a late start on cold mornings, or shorten the string"),
                 figures=(s.v_oc_cold,),
             )
         )
     grow = (
-        (
-            Cure(
-                f"Put {least} modules in string {s.letter}",
-                (Change(f"/strings/{index}/modules", least),),
-            ),
-        )
+        (_put(least, alike),)
         if least and least > s.modules
-        else (Cure("Choose an inverter whose tracker starts lower"),)
+        else (Cure("Choose a unit whose tracker starts lower"),)
     )
     if s.v_mp_hot.n < tracker.v_min:
         found.append(
@@ -270,6 +273,6 @@ def current_findings(s: StringDesign, tracker: Tracker, module: Module) -> list[
             s.key,
             f"{says}.",
             COMMON_PRACTICE,
-            Cure("Choose a module of lower current, or an inverter whose connectors carry it"),
+            Cure("Choose a module of lower current, or a unit whose connectors carry it"),
         )
     ]

@@ -3,26 +3,32 @@
 from __future__ import annotations
 
 from gumboot.core.basis.figure import COMMON_PRACTICE
-from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty, note, stop
+from gumboot.core.basis.finding import Asked, Cure, Finding, check, duty, note, stop
 from gumboot.core.basis.words import listed
 from gumboot.core.codes import nec
 from gumboot.core.codes.book import Book
-from gumboot.core.kit import Inverter, Module, Tracker
+from gumboot.core.kit import Module, Tracker
 from gumboot.core.plan import Plan, PvString
-from gumboot.core.size.strings.string import tracker_of
-from gumboot.core.size.strings.voltage import GAMMA_ASSUMED, pushed_back, string_fuse, wants_fuses
+from gumboot.core.size.strings.taker import Taker
+from gumboot.core.size.strings.voltage import (
+    GAMMA_ASSUMED,
+    SILENT_V,
+    pushed_back,
+    string_fuse,
+    wants_fuses,
+)
 
 
-def design_trackers(plan: Plan, inverter: Inverter, module: Module | None) -> list[Finding]:
-    """What strings do to each other: on one tracker, and to one inverter's power."""
-    if not inverter.trackers:
+def design_trackers(plan: Plan, units: tuple[Taker, ...], module: Module | None) -> list[Finding]:
+    """What strings do to each other: on one tracker, and to one unit's power."""
+    if not any(u.trackers for u in units):
         return []
     if not plan.strings or module is None:
         return [
             check(
                 "strings.none",
                 "array",
-                "No string is planned; the inverters will have no PV.",
+                "No string is planned; there will be no PV.",
                 "plan",
                 Cure("Add strings in Brief, or accept that PV comes later"),
             )
@@ -47,31 +53,26 @@ def design_trackers(plan: Plan, inverter: Inverter, module: Module | None) -> li
                 Cure("Ask the maker for the coefficients and enter them on the shelf"),
             )
         )
-    for unit in range(1, plan.kit.inverters + 1):
-        own = [s for s in plan.strings if s.inverter == unit]
+    for unit in units:
+        own = [s for s in plan.strings if unit.has(s)]
         for id in dict.fromkeys(s.tracker for s in own):
-            tracker = tracker_of(inverter, id)
+            tracker = unit.tracker(id)
             if tracker:
-                found += tracker_findings(
-                    unit, tracker, [s for s in own if s.tracker == id], plan, inverter, module
-                )
+                on = [s for s in own if s.tracker == id]
+                found += tracker_findings(unit, tracker, on, plan, units, module)
         found += _overlaps(unit, own)
-        power = sum(s.modules for s in own) * module.p_max_w
-        if inverter.pv_power_max_w and power > inverter.pv_power_max_w:
-            found.append(
-                check(
-                    f"inverter-{unit}.pv-power",
-                    f"inverter-{unit}",
-                    f"Inverter {unit} has {power / 1000:g} kW of modules; its maker allows"
-                    f" {inverter.pv_power_max_w / 1000:g} kW.",
-                    "inverter sheet",
-                    Cure("Move a string to another inverter, or shorten one"),
-                )
+        power, most = sum(s.modules for s in own) * module.p_max_w, unit.sheet.pv_power_max_w
+        if most and power > most:
+            says = (
+                f"{unit.word[:1].upper()}{unit.word[1:]} has {power / 1000:g} kW of modules; its"
+                f" maker allows {most / 1000:g} kW."
             )
+            cure = Cure("Move a string to another unit, or shorten one")
+            found.append(check(f"{unit.body}.pv-power", unit.body, says, unit.source, cure))
     return found
 
 
-def _overlaps(unit: int, own: list[PvString]) -> list[Finding]:
+def _overlaps(unit: Taker, own: list[PvString]) -> list[Finding]:
     """A bridged pair of trackers, and a string on one of them alone."""
     ids = dict.fromkeys(s.tracker for s in own)
     clash = [
@@ -82,10 +83,9 @@ def _overlaps(unit: int, own: list[PvString]) -> list[Finding]:
     ]
     return [
         stop(
-            f"inverter-{unit}.tracker-{b}.bridged",
+            f"{unit.body}.tracker-{b}.bridged",
             f"pv-{next(s.letter for s in own if s.tracker == b)}",
-            f"Trackers {a} of inverter {unit} are bridged, and tracker {b} has a string of its"
-            " own.",
+            f"Trackers {a} of {unit.word} are bridged, and tracker {b} has a string of its own.",
             COMMON_PRACTICE,
             Cure("Bridge trackers only when every string on them is alike and lands on the bridge"),
         )
@@ -93,44 +93,47 @@ def _overlaps(unit: int, own: list[PvString]) -> list[Finding]:
     ]
 
 
-def free_tracker(plan: Plan, inverter: Inverter) -> tuple[int, str] | None:
-    """(inverter, tracker) of the first tracker without a string."""
-    taken = {(s.inverter, t) for s in plan.strings for t in s.tracker.split("+")}
+def free_tracker(
+    plan: Plan, units: tuple[Taker, ...], unit: Taker, serves: Tracker
+) -> tuple[Taker, str] | None:
+    """(unit, tracker) of the first tracker without a string that works and starts at no more volts
+    than the one that serves now, on a unit that takes no fewer.
+    """
     return next(
         (
             (u, t.id)
-            for u in range(1, plan.kit.inverters + 1)
-            for t in inverter.trackers
-            if (u, t.id) not in taken
+            for u in units
+            for t in u.trackers
+            if t.v_min <= serves.v_min
+            and t.v_start <= serves.v_start
+            and (u.sheet.pv_v_max or SILENT_V) >= (unit.sheet.pv_v_max or SILENT_V)
+            and not any(u.has(s) and t.id in s.tracker.split("+") for s in plan.strings)
         ),
         None,
     )
 
 
 def tracker_findings(
-    unit: int,
+    unit: Taker,
     tracker: Tracker,
     strings: list[PvString],
     plan: Plan,
-    inverter: Inverter,
+    units: tuple[Taker, ...],
     module: Module,
 ) -> list[Finding]:
     """Strings in parallel on one tracker: alike, few enough, fused when three or more, and within
     its currents.
     """
     place, names = f"pv-{strings[0].letter}", listed([s.letter for s in strings])
-    where = f"tracker {tracker.id} of inverter {unit}"
-    key = f"inverter-{unit}.tracker-{tracker.id}"
+    where = unit.at(tracker.id)
+    key = f"{unit.body}.tracker-{tracker.id}"
     last = plan.strings.index(strings[-1])
-    free = free_tracker(plan, inverter)
+    free = free_tracker(plan, units, unit, tracker)
     move = Cure("Move a string to a free tracker")
     if free:
         move = Cure(
-            f"Move string {strings[-1].letter} to tracker {free[1]} of inverter {free[0]}",
-            (
-                Change(f"/strings/{last}/tracker", free[1]),
-                Change(f"/strings/{last}/inverter", free[0]),
-            ),
+            f"Move string {strings[-1].letter} to {free[0].at(free[1])}",
+            free[0].move(strings[-1], last, free[1]),
         )
     found: list[Finding] = []
     if len(strings) > tracker.pairs:
@@ -139,7 +142,7 @@ def tracker_findings(
                 f"{key}.pairs",
                 place,
                 f"Strings {names} meet on {where}, which has {tracker.pairs} pairs of connectors.",
-                "inverter sheet",
+                unit.source,
                 move,
             )
         )
@@ -150,7 +153,7 @@ def tracker_findings(
         )
         found.append(stop(f"{key}.unlike", place, says, COMMON_PRACTICE, move))
     if wants_fuses(len(strings), module, plan.book):
-        found.append(_fuse_finding(key, place, names, where, len(strings), plan.book, module))
+        found.append(_fuse_finding(key, place, names, where, len(strings), plan.book, module, unit))
     i_sc, i_mp = len(strings) * module.i_sc_a, len(strings) * module.i_mp_a
     if i_sc > tracker.i_sc_max_a:
         says = (
@@ -158,7 +161,7 @@ def tracker_findings(
             f" {tracker.i_sc_max_a:g} A short-circuit."
         )
         cure = move if len(strings) > 1 else Cure("Choose a module of lower current")
-        found.append(stop(f"{key}.isc", place, says, "inverter sheet", cure))
+        found.append(stop(f"{key}.isc", place, says, unit.source, cure))
     elif i_mp > tracker.i_mp_max_a:
         says = (
             f"Strings {names} give {i_mp:g} A at best; {where} uses {tracker.i_mp_max_a:g} A and"
@@ -177,7 +180,14 @@ def tracker_findings(
 
 
 def _fuse_finding(
-    key: str, place: str, names: str, where: str, count: int, book: Book, module: Module
+    key: str,
+    place: str,
+    names: str,
+    where: str,
+    count: int,
+    book: Book,
+    module: Module,
+    unit: Taker,
 ) -> Finding:
     """So many in parallel that the others can push more into one than its modules stand."""
     rule, back = book.clauses["string fuse"], pushed_back(count, module, book)
@@ -195,8 +205,8 @@ def _fuse_finding(
             Cure("Spread the strings over more trackers"),
             figures=(back,),
         )
-    says = (
-        f"Strings {names} are {count} in parallel on {where}: each has a {fuse.text} gPV fuse, in a"
-        " holder that is never opened under load and can be reached."
-    )
+    own = f"a {fuse.text} gPV fuse, in a holder that is never opened under load and can be reached"
+    if unit.controls:
+        own = f"its own two-pole breaker of {fuse.text} in the combiner, made for direct current"
+    says = f"Strings {names} are {count} in parallel on {where}: each has {own}."
     return duty(f"{key}.fuses", place, says, rule, Asked("Land"), figures=(back, fuse))

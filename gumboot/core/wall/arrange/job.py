@@ -39,7 +39,7 @@ RULES = {
     "working": "the working space before panels",
     "jumper": "the reach of the jumpers between packs",
 }
-WEIGHT = {"dc": 4, "pv": 0, "ac": 2, "signal": 1}
+WEIGHT = {"dc": 4, "pv": 2, "ac": 2, "signal": 1}
 
 
 class Job:
@@ -294,7 +294,7 @@ class Job:
                     else (round(at.x / GRID_MM), round(at.y / GRID_MM))
                 )
                 ends.append((base[0] + round(ex / GRID_MM), base[1] + round(ey / GRID_MM)))
-            if len(ends) < 2 or c.source.body == c.load.body or not WEIGHT[c.system]:
+            if len(ends) < 2 or c.source.body == c.load.body:
                 continue
             for a, b in zip(ends[0], ends[1], strict=True):
                 d = m.new_int_var(0, 10_000, "")

@@ -1,5 +1,6 @@
 """What is asked of each kind of equipment, in the order of a data sheet."""
 
+from gumboot.web.shelf.sheets.controller import CONTROLLER
 from gumboot.web.shelf.sheets.devices import DEVICE
 from gumboot.web.shelf.sheets.gateway import GATEWAY
 from gumboot.web.shelf.sheets.inverter import INVERTER
@@ -12,6 +13,7 @@ from gumboot.web.shelf.sheets.workshop import LABELS, TOOL
 Sheet = tuple[Section, ...]
 SHEETS: dict[str, Sheet] = {
     "inverter": INVERTER,
+    "controller": CONTROLLER,
     "pack": PACK,
     "gateway": GATEWAY,
     "module": MODULE,
@@ -27,6 +29,7 @@ SHEETS: dict[str, Sheet] = {
 }
 NAMES = {  # one of it; several
     "inverter": ("inverter", "Inverters"),
+    "controller": ("charge controller", "Charge controllers"),
     "pack": ("pack, stack module or cell", "Packs, stacks, cells"),
     "gateway": ("gateway or islanding box", "Gateways"),
     "module": ("PV module", "PV modules"),

@@ -43,6 +43,9 @@ DEVICE = (
             Field("curve", "Curve", "choice", "", optional("B", "C", "D"), True),
             given("trip_ma", "Trips at, mA", "number", "of a residual-current device"),
             Field("residual", "Sees", "choice", "", optional("AC", "A", "F", "B"), True),
+            maybe(
+                "both_ways", "Power may pass it both ways", "a device that sees residual current"
+            ),
             maybe("load_break", "May be opened under load"),
         ),
         folds=False,

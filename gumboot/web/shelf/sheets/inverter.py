@@ -28,7 +28,7 @@ from gumboot.web.shelf.sheets.parts import (
     slug,
     terminals,
 )
-from gumboot.web.shelf.sheets.running import ALARMS, CARE_SECTION, STARTING
+from gumboot.web.shelf.sheets.running import ALARMS_SECTION, CARE_SECTION, STARTING
 
 BATTERY, BATTERY_TERMINALS = port("battery", "Battery port", "battery")
 GRID, GRID_TERMINALS = port("grid", "Grid port", "grid")
@@ -223,6 +223,19 @@ TRACKERS = Rows(
 )
 
 CASE, AIR = case()
+
+MENU_SECTION = Section(
+    "menu",
+    "Menu",
+    rows=(MENU,),
+    why="Line by line as the unit shows it; what a line means decides what Set proposes.",
+)
+REGISTERS_SECTION = Section(
+    "registers",
+    "Registers over Modbus",
+    rows=(registers(get_args(UnitRegister.model_fields["shows"].annotation), "V, Hz or %"),),
+    why="Counted from 0; Wake reads an inverter's own volts by them.",
+)
 INVERTER = (
     Section(
         "electrical",
@@ -307,24 +320,9 @@ INVERTER = (
     CASE,
     AIR,
     SIGNALS_SECTION,
-    Section(
-        "menu",
-        "Menu",
-        rows=(MENU,),
-        why="Line by line as the unit shows it; what a line means decides what Set proposes.",
-    ),
-    Section(
-        "registers",
-        "Registers over Modbus",
-        rows=(registers(get_args(UnitRegister.model_fields["shows"].annotation), "V, Hz or %"),),
-        why="Counted from 0; Wake reads the unit's own volts by them.",
-    ),
-    Section(
-        "alarms",
-        "Alarms and faults",
-        rows=(ALARMS,),
-        why="By the codes on its display: what they mean, and what is looked at first.",
-    ),
+    MENU_SECTION,
+    REGISTERS_SECTION,
+    ALARMS_SECTION,
     CARE_SECTION,
     Section(
         "switching",

@@ -38,6 +38,13 @@ CARE = Rows(
     ),
 )
 
+ALARMS_SECTION = Section(
+    "alarms",
+    "Alarms and faults",
+    rows=(ALARMS,),
+    why="By the codes on its display: what they mean, and what is looked at first.",
+)
+
 CARE_SECTION = Section(
     "care",
     "What is due over the years",

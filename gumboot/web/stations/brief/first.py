@@ -16,7 +16,17 @@ from gumboot.core.basis.words import listed
 from gumboot.core.brief.suits import SUPPLIES, why_not
 from gumboot.core.codes.books import BOOKS
 from gumboot.core.kit import Catalogue, Inverter
-from gumboot.core.new_job import KIND, KINDS, First, NoStrings, first_plan, packs_for, units_for
+from gumboot.core.new_job import (
+    KIND,
+    KINDS,
+    First,
+    NoStrings,
+    controllers_for,
+    first_plan,
+    modules_for,
+    packs_for,
+    units_for,
+)
 from gumboot.core.plan.climate import guessed_c
 from gumboot.imports.places import namesakes, place, places
 from gumboot.store import records
@@ -46,12 +56,17 @@ START = {
     "array_m": "",
     "existing_w": "",
     "generator_w": "",
+    "controller": "",
     "inverter_proposed": "",  # what the page itself put there
     "pack_proposed": "",
+    "controller_proposed": "",
 }
 MOST_TOLD = 3  # packs that do not suit, by name
 EXAMPLE = "latitude and longitude such as 51.5, -2.6"
-RESHAPES = ("place", "code", "units", "supply", "kind", "outage", "inverter", "modules")
+RESHAPES = (
+    *("place", "code", "units", "supply", "kind", "outage", "inverter", "modules"),
+    *("pack", "controller"),
+)
 
 
 def fields(typed: dict[str, str], shelf: Catalogue) -> list[Field]:
@@ -65,10 +80,17 @@ def fields(typed: dict[str, str], shelf: Catalogue) -> list[Field]:
         ("essential board", "an essential board"),
         ("nothing", "nothing"),
     )
-    pv = kind.pv and (unit is None or bool(unit.trackers))
+    controllers = controllers_for(shelf, unit, typed["pack"], book) if kind.pv else []
+    takes = unit is None or bool(unit.trackers) or typed["controller"] in controllers
+    pv = kind.pv and takes
+    lands = "its PV combiner" if typed["controller"] in controllers else "inverter"
     bare = unit is not None and unit.grid is not None and not unit.backup
     why_lives = "this unit needs a gateway for that; one is proposed" if bare else ""
     none = "" if offered else "the shelf has none for this supply and kind: choose another"
+    if kind.pv and unit is not None and not takes:
+        open_ = unit.topology == "hybrid"
+        own = "its PV trackers are not entered yet" if open_ else "it has no PV input of its own"
+        none = f"{own}: strings come once {'they are' if open_ else 'a charge controller is there'}"
     asked = [
         (
             Field("supply", "Supply", "choice", "", words(*SUPPLIES[book.american][:-1])),
@@ -91,9 +113,20 @@ def fields(typed: dict[str, str], shelf: Catalogue) -> list[Field]:
             ),
             bool(packs),
         ),
+        (
+            Field(
+                "controller",
+                "Charge controller",
+                "choice",
+                "an array of its own on the battery bus; as many as its modules ask for",
+                (("", "none"), *_named(shelf.controllers, controllers)),
+                True,
+            ),
+            bool(controllers),
+        ),
         (Field("existing_w", "PV inverter that is there", "power", "its AC power"), kind.beside),
         (Field("generator_w", "Generator", "power"), kind.generator),
-        (Field("module", "Module", "choice", "", _named(shelf.modules, shelf.modules)), pv),
+        (Field("module", "Module", "choice", "", _named(shelf.modules, modules_for(shelf))), pv),
         (
             Field(
                 "modules",
@@ -105,7 +138,7 @@ def fields(typed: dict[str, str], shelf: Catalogue) -> list[Field]:
             pv,
         ),
         (
-            Field("array_m", "Array to inverter, one way", "length"),
+            Field("array_m", f"Array to {lands}, one way", "length"),
             bool(pv and typed["modules"]),
         ),
     ]
@@ -182,8 +215,12 @@ def followed(typed: dict[str, str], changed: str, shelf: Catalogue) -> dict[str,
         out["kind"] = START["kind"]
     _propose(out, "inverter", units_for(shelf, KIND[out["kind"]], book, out["supply"]))
     _propose(out, "pack", packs_for(shelf, shelf.inverters.get(out["inverter"])))
+    unit, kind = shelf.inverters.get(out["inverter"]), KIND[out["kind"]]
+    controllers = controllers_for(shelf, unit, out["pack"], book) if kind.pv else []
+    wanted = unit is not None and not unit.trackers and unit.topology == "inverter-charger"
+    _propose(out, "controller", controllers if wanted else ["", *controllers])
     if out["module"] not in shelf.modules:
-        out["module"] = next(iter(shelf.modules), "")
+        out["module"] = next(iter(modules_for(shelf)), "")
     return out
 
 
@@ -216,7 +253,7 @@ def read(typed: dict[str, str], shelf: Catalogue) -> tuple[First | None, dict[st
     if typed["place"].strip() and found is None:
         faults["place"] = (
             f"“{typed['place']}” is not known here: type the nearest larger town, a state, or"
-            f" {EXAMPLE}"
+            f" {EXAMPLE}; up to 66° from the equator"
         )
     if not typed["place"].strip():
         faults["place"] = "type a town or a state, such as Leeds or Texas"

@@ -50,6 +50,12 @@ def form_data(
     for, so that they are still there when it does.
     """
     shown = sections(typed, rows, shelf)
+    typed = typed | {  # a string on a unit that takes none is offered the first that does
+        f.path: f.choices[0][0]
+        for title, fields in shown
+        for f in fields
+        if title == "Strings" and f.label == "On" and typed[f.path] not in dict(f.choices)
+    }
     asked = {f.path for _, fields in shown for f in fields}
     first = typed_of({}, rows, "us", shelf)
     return {

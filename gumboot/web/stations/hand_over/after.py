@@ -72,7 +72,7 @@ def page(
     job: OpenJob, typed: dict[str, str] | None = None, fault: tuple[str, str] = ("", "")
 ) -> dict[str, Any]:
     """What the page shows."""
-    unit, serials = job.design.inverter, serials_of(job)
+    serials = serials_of(job)
     return {
         **job.head("hand-over"),
         "tab": "after",
@@ -80,7 +80,7 @@ def page(
         "faults": [shown(job, e) for e in faults_of(job)],
         "replaced": replaced(job),
         "problems": [(p.key, p.title) for p in PROBLEMS.values()],
-        "alarms": [f"{a.code}: {a.means}" for a in unit.alarms] if unit else [],
+        "alarms": [f"{a.code}: {a.means}" for a in job.design.alarms],
         "devices": [(x.key, x.label, serials[x.key]) for x in devices(job.design)],
         "typed": typed or {},
         "fault": {"field": fault[0], "says": fault[1]},
@@ -204,8 +204,8 @@ def _first(request: Request, job: OpenJob, typed: dict[str, str]) -> Response:
     if not symptom:
         again = page(job, typed, ("symptom", "type what is seen, heard, or shown"))
         return render(request, "after.html", again, 422)
-    unit, label = job.design.inverter, f"fault-{uuid.uuid4().hex[:8]}"
-    alarms = {f"{a.code}: {a.means}": a.problem for a in unit.alarms} if unit else {}
+    label = f"fault-{uuid.uuid4().hex[:8]}"
+    alarms = {f"{a.code}: {a.means}": a.problem for a in job.design.alarms}
     problem = problem or alarms.get(symptom, "")
     body = {"label": label, "problem": problem if problem in PROBLEMS else "", "symptom": symptom}
     first = {"cause": "", "done": "", "parts": "", "over": False, "since": job.record.log_seq}

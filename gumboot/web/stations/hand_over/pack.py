@@ -255,7 +255,7 @@ def orders_of(d: Design) -> list[dict[str, Any]]:
         }
         for name, acts, against, after in rows
     ]
-    units = (b for b in d.network.bodies if b.role == "inverter")
+    units = (b for b in d.network.bodies if b.role in ("inverter", "controller"))
     return ways + [work_order(way, d.network, b) for b in units]
 
 

@@ -58,14 +58,13 @@ def page(
 ) -> dict[str, Any]:
     """What the page shows: the search that is under way, or which there are."""
     problem = PROBLEMS.get(key)
-    unit = job.design.inverter
     head = {
         **job.head("prove"),
         "tab": "prove/why",
         "problems": [{"key": p.key, "title": p.title} for p in PROBLEMS.values()],
         "suggested": [{"key": k, "title": PROBLEMS[k].title} for k in suggested(job)],
         "open": [k for k, rows in job.state.searches.items() if rows[-1].body["act"] == "seen"],
-        "alarms": [a.model_dump() for a in unit.alarms] if unit else [],
+        "alarms": [a.model_dump() for a in job.design.alarms],
         "strings": [
             {"letter": s.letter, "modules": s.modules, "volts": round(s.v_oc_hot.n)}
             for s in job.design.strings

@@ -29,17 +29,13 @@ PATH = "set/key"
 @lru_cache(maxsize=64)
 def menus_of(design: Design) -> tuple[tuple[Setting, ...], ...]:
     """The menus of all units."""
-    units = range(1, design.plan.kit.inverters + 1)
-    return tuple(design.menu(n) for n in units) if design.settings else ()
+    return tuple(design.menu(n) for n in design.plan.kit.units)
 
 
 @lru_cache(maxsize=64)
 def steps_of(design: Design) -> tuple[Step, ...]:
     """The steps of a job, remembered for its design."""
-    menus = menus_of(design)
-    if design.inverter is None or not menus:
-        return ()
-    return keying.steps_of(design.inverter, menus)
+    return keying.steps_of(design)
 
 
 def setting_of(design: Design, step: Step) -> Setting | None:
@@ -48,7 +44,7 @@ def setting_of(design: Design, step: Step) -> Setting | None:
     what, unit, line = (*head.split(".", 2), "", "")[:3]
     if what != "key":
         return None
-    return next((s for s in menus_of(design)[int(unit) - 1] if s.id == line), None)
+    return next((s for s in design.menu(int(unit)) if s.id == line), None)
 
 
 def page(

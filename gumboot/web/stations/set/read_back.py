@@ -13,6 +13,7 @@ from sqlalchemy import text
 from gumboot.core.journal.entry import Entry
 from gumboot.core.kit import MenuItem
 from gumboot.core.kit.dbc import BadDbc
+from gumboot.core.plan.kit import CONTROLLERS
 from gumboot.core.set.allowed import NAMES, beside
 from gumboot.core.set.difference import Line, differences
 from gumboot.devices import menu_client
@@ -24,7 +25,7 @@ from gumboot.web.pages.frame import render, twin
 from gumboot.web.stations.link.bms import bank_of, hear_bank
 from gumboot.web.stations.set.keying import setting_of, steps_of
 from gumboot.web.stations.set.profile import strays
-from gumboot.web.stations.set.settings import shown, unit_of
+from gumboot.web.stations.set.settings import shown, unit_of, units_of
 
 router = APIRouter()
 AFTER = {
@@ -57,6 +58,12 @@ def on_bank(job: OpenJob) -> list[int]:
     """The units, from 1, on the bank that is heard: the first one's."""
     one = job.plan.kit.banks == "one for all"
     return list(range(1, job.plan.kit.inverters + 1)) if one else [1]
+
+
+def inverter_of(job: OpenJob, text: str) -> int:
+    """The inverter that is read, from 1: charge controllers are keyed by hand."""
+    n = unit_of(job, text)
+    return n if n < CONTROLLERS else 1
 
 
 def lines_of(job: OpenJob, unit_no: int) -> list[Line]:
@@ -163,7 +170,7 @@ def page(job: OpenJob, unit_no: int, fault: str = "", writes: bool = False) -> d
         **job.head("set"),
         "tab": "set/read",
         "unit_no": unit_no,
-        "units_there": job.plan.kit.inverters,
+        "units": [u for u in units_of(job) if u["n"] < CONTROLLERS],
         "at": job.plan.linking.unit_at,
         "asks": bool(unit and any(m.readable for m in unit.menu)),
         "lines": sorted(data, key=lambda x: order[x["verdict"]]),
@@ -214,7 +221,7 @@ def may_write(request: Request, job: OpenJob) -> bool:
 @twin(router, "/jobs/{job_id}/set/read", "set_read.html")
 def read(request: Request, job: Opened) -> dict[str, Any]:
     """The page."""
-    unit_no = unit_of(job, request.query_params.get("unit", ""))
+    unit_no = inverter_of(job, request.query_params.get("unit", ""))
     return page(job, unit_no, writes=may_write(request, job))
 
 
@@ -222,7 +229,7 @@ def read(request: Request, job: Opened) -> dict[str, Any]:
 def ask(request: Request, job: Opened) -> Response:
     """Read the unit's menu over its wire, and keep what it holds."""
     visit = job.visit
-    unit_no, after = unit_of(job, visit.text("unit")), visit.text("after")
+    unit_no, after = inverter_of(job, visit.text("unit")), visit.text("after")
     unit = job.design.inverter
     fault, status = "", 422
     if unit is None or not job.plan.linking.unit_at:
@@ -274,7 +281,7 @@ def keep(
 def limits(request: Request, job: Opened) -> Response:
     """Hear what the battery's own BMS allows now, and keep it."""
     visit = job.visit
-    unit_no, bank, pack = unit_of(job, visit.text("unit")), bank_of(job), job.design.pack
+    unit_no, bank, pack = inverter_of(job, visit.text("unit")), bank_of(job), job.design.pack
     networks = request.app.state.config.device_networks
     fault = ""
     if bank is None or pack is None or not job.plan.linking.bms_at:
@@ -299,7 +306,7 @@ def limits(request: Request, job: Opened) -> Response:
 def explain(request: Request, job: Opened) -> Response:
     """Explain what a line holds, with a reason."""
     visit = job.visit
-    unit_no, id, why = unit_of(job, visit.text("unit")), visit.text("line"), visit.text("note")
+    unit_no, id, why = inverter_of(job, visit.text("unit")), visit.text("line"), visit.text("note")
     line = next((x for x in lines_of(job, unit_no) if x.setting.id == id), None)
     if line is None or job.state.signed:
         return RedirectResponse(f"/jobs/{job.record.id}/set/read?unit={unit_no}", 303)
@@ -324,7 +331,7 @@ def write(request: Request, job: Opened) -> Response:
     """Write the lines that differ, as they were shown; stop at the first that does not take."""
     visit = job.visit
     visit.needs("planner", "supervisor")
-    unit_no, unit = unit_of(job, visit.text("unit")), job.design.inverter
+    unit_no, unit = inverter_of(job, visit.text("unit")), job.design.inverter
     if not may_write(request, job) or unit is None:
         fault = "Writing is off here (GUMBOOT_DEVICE_WRITES), or the job is signed."
         return render(request, "set_read.html", page(job, unit_no, fault), 403)

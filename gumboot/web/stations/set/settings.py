@@ -18,6 +18,8 @@ from gumboot.core.basis.finding import Change
 from gumboot.core.design import Design
 from gumboot.core.kit.menu import TIME
 from gumboot.core.plan import Survey
+from gumboot.core.plan.kit import CONTROLLERS
+from gumboot.core.set.chapters import MENU
 from gumboot.core.set.settings import SLOT, Setting, parse_slot, show_slot
 from gumboot.core.set.settings.agreement import LETTER, LICENSED
 from gumboot.drawings.ladder import PLACES, draw_ladder
@@ -38,31 +40,42 @@ def shown(value: float | str) -> str:
 
 
 def unit_of(job: OpenJob, text: str) -> int:
-    """The unit whose menu is shown, from 1."""
-    return int(text) if text.isdecimal() and 1 <= int(text[:3]) <= job.plan.kit.inverters else 1
+    """The unit whose menu is shown: an inverter from 1, a charge controller from 11."""
+    n = int(text[:3]) if text.isdecimal() else 1
+    return n if n in job.plan.kit.units else 1
+
+
+def units_of(job: OpenJob) -> list[dict[str, Any]]:
+    """Every unit with a menu: its number and what it is called."""
+    return [{"n": n, "name": job.plan.kit.unit_name(n)} for n in job.plan.kit.units]
 
 
 def page(
     job: OpenJob, typed: dict[str, str], faults: dict[str, str], unit_no: int = 1
 ) -> dict[str, Any]:
     """The sheet of one unit, with what was typed."""
-    settings = list(job.design.menu(unit_no))
+    settings, unit = list(job.design.menu(unit_no)), job.design.unit(unit_no)
+    first = CONTROLLERS + 1 if unit_no > CONTROLLERS else 1
+    linked = [s for s in settings if s.rule == "link"]
     return {
         "_lines": None if typed or faults else lines_part(job.design, unit_no, job.record.id),
         **job.head("set"),
         "tab": "set",
         "settings": settings,
         "unit_no": unit_no,
-        "units_there": job.plan.kit.inverters if settings else 1,
+        "units": units_of(job) if job.design.of(MENU) is not None else [],
+        "lacks_menu": f"{unit.maker} {unit.model}" if unit and not unit.menu else "",
+        "sheet": unit.id if unit else "",
+        "as_first": job.plan.kit.unit_name(first) if unit_no != first else "",
         "typed": keyed(job.design, settings) | typed,
         "faults": faults,
-        "closed": any(s.rule == "link" and s.means_now != "none" for s in settings)
-        or not any(s.rule == "link" for s in settings),
-        "profile": profile.profile_of(job, unit_no),
-        "under": unders(job.design),
+        "closed": any(s.means_now != "none" for s in linked)
+        or (not linked and unit_no < CONTROLLERS),
+        "profile": profile.profile_of(job, unit_no) if unit_no < CONTROLLERS else None,
+        "under": unders(job.design, unit_no),
         "groups": groups_of(settings),
-        "on_grid": job.plan.supply.kind != "off-grid",
-        "sunspec": bool(job.design.inverter and any(m.sunspec for m in job.design.inverter.menu)),
+        "on_grid": job.plan.supply.kind != "off-grid" and unit_no < CONTROLLERS,
+        "sunspec": bool(unit and any(m.sunspec for m in unit.menu)),
         "sheet_fault": "",
         "profile_typed": {},
         "profile_faults": {},
@@ -105,15 +118,16 @@ def lines_part(design: Design, unit_no: int, job_id: int) -> Markup:
         "groups": groups_of(settings),
         "typed": keyed(design, settings),
         "faults": {},
-        "under": unders(design),
+        "under": unders(design, unit_no),
         "job_id": job_id,
     }
     return drawn(templates.get_template("set_lines.html").render(**context))
 
 
-def unders(design: Design) -> dict[str, str]:
-    """Under what a line shows, in words, by its key."""
-    menu = design.inverter.menu if design.inverter else ()
+def unders(design: Design, unit_no: int) -> dict[str, str]:
+    """Under what a line of a unit's menu shows, in words, by its key."""
+    unit = design.unit(unit_no)
+    menu = unit.menu if unit else ()
     of = {m.id: m for m in menu}
     return {m.id: f"{of[m.when].label} is {' or '.join(m.when_is)}" for m in menu if m.when in of}
 

@@ -10,6 +10,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, Response
 
 from gumboot.core.basis.finding import Change
+from gumboot.core.basis.words import inside
 from gumboot.core.kit import MenuItem
 from gumboot.core.set.settings import Setting
 from gumboot.drawings.ladder import draw_ladder
@@ -58,11 +59,13 @@ def sheet_json(request: Request, job: Opened) -> Response:
 @router.get("/jobs/{job_id}/set-sunspec.json")
 def sheet_sunspec(request: Request, job: Opened) -> Response:
     """One unit's lines that stand in SunSpec models, as a device file: ?unit=2 for the second."""
-    unit = job.design.inverter
     unit_no = unit_of(job, request.query_params.get("unit", ""))
+    unit = job.design.unit(unit_no)
     items: tuple[MenuItem, ...] = unit.menu if unit else ()
     settings = job.design.menu(unit_no) if unit and job.design.settings else ()
-    body = sunspec_document(f"{job.record.name}, inverter {unit_no}", items, settings)
+    body = sunspec_document(
+        f"{job.record.name}, {inside(job.plan.kit.unit_name(unit_no))}", items, settings
+    )
     return Response(
         json.dumps(body, indent=1), media_type="application/json", headers=named(job, "json")
     )
@@ -76,7 +79,7 @@ def take(request: Request, job: Opened) -> Response:
     visit = job.visit
     visit.needs("planner", "supervisor")
     unit_no, file = unit_of(job, visit.text("unit")), uploaded(visit, "file")
-    settings, unit = job.design.menu(unit_no), job.design.inverter
+    settings, unit = job.design.menu(unit_no), job.design.unit(unit_no)
     try:
         if file is None:
             raise Unreadable("Choose a sheet: CSV or JSON as Set writes it, or a SunSpec file.")

@@ -14,7 +14,7 @@ from fastapi.responses import RedirectResponse, Response
 from gumboot.core.basis.units import NotAQuantity, parse
 from gumboot.core.plan import Plan
 from gumboot.core.size import meter_card
-from gumboot.core.size.finder import Arrangement, Face, Found, find
+from gumboot.core.size.finder import Arrangement, Face, Found, Lot, find
 from gumboot.core.size.meter_card import Weather
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.job.saving import checked, save
@@ -94,20 +94,14 @@ def read_faces(sent: Mapping[str, str], plan: Plan) -> Asked:
 
 def found_for(job: OpenJob, asked: Asked) -> Found | None:
     """What the finder finds; None when there is nothing to look with."""
-    inverter, modules = job.design.inverter, job.design.catalogue.modules
-    module = modules.get(job.plan.kit.module or "")
-    if (
-        inverter is None
-        or module is None
-        or not inverter.trackers
-        or not asked.faces
-        or asked.faults
-    ):
+    units = [u for u in job.design.takers if u.trackers]
+    module = job.design.catalogue.modules.get(job.plan.kit.module or "")
+    if module is None or not units or not asked.faces or asked.faults:
         return None
-    return find(job.plan, inverter, module, asked.faces)
+    return find(job.plan, units, module, asked.faces)
 
 
-def rows_of(found: Found, faces: list[Face]) -> list[dict[str, Any]]:
+def rows_of(found: Found, faces: list[Face], job: OpenJob) -> list[dict[str, Any]]:
     """The found arrangements as the page lists them."""
     total = sum(f.modules for f in faces)
     return [
@@ -119,7 +113,9 @@ def rows_of(found: Found, faces: list[Face]) -> list[dict[str, Any]]:
             "code": code_of(a),
             "lots": [
                 {
+                    "on": named(x, job),
                     "inverter": x.inverter,
+                    "controller": x.controller,
                     "tracker": x.tracker,
                     "strings": x.strings,
                     "modules": x.modules,
@@ -132,9 +128,23 @@ def rows_of(found: Found, faces: list[Face]) -> list[dict[str, Any]]:
     ]
 
 
+def named(x: Lot, job: OpenJob) -> str:
+    """What a lot lands on, in few words: "1.T2"; "C1" is a charge controller."""
+    kit, mark = job.plan.kit, f"T{x.tracker}"
+    if x.controller:
+        own = job.design.controller
+        several = own is not None and len(own.trackers) > 1
+        return f"C{x.controller}{f'.{mark}' if several else ''}"
+    return f"{x.inverter}.{mark}" if kit.inverters > 1 else mark
+
+
 def code_of(a: Arrangement) -> str:
     """An arrangement in one text, to send back: "1.2:1x9@0;…"."""
-    return ";".join(f"{x.inverter}.{x.tracker}:{x.strings}x{x.modules}@{x.face}" for x in a.lots)
+    return ";".join(
+        f"{'c' if x.controller else ''}{x.controller or x.inverter}.{x.tracker}:"
+        f"{x.strings}x{x.modules}@{x.face}"
+        for x in a.lots
+    )
 
 
 @twin(router, "/jobs/{job_id}/strings", "strings.html")
@@ -161,8 +171,8 @@ def strings(request: Request, job: Opened) -> dict[str, Any]:
         "count": found.count if found else 0,
         "complete": found.complete if found else True,
         "reason": found.reason if found else "",
-        "arrangements": rows_of(found, asked.faces) if found else [],
-        "takes": bool(job.design.inverter and job.design.inverter.trackers and job.plan.kit.module),
+        "arrangements": rows_of(found, asked.faces, job) if found else [],
+        "takes": bool(any(u.trackers for u in job.design.takers) and job.plan.kit.module),
         "card": {k: v for k, v in card.items() if not k.startswith("_")},
         "_card_figures": card["_figures"],
     }
@@ -194,6 +204,7 @@ def use(request: Request, job: Opened) -> Response:
         {
             "letter": letter,
             "inverter": x.inverter,
+            "controller": x.controller,
             "tracker": x.tracker,
             "modules": x.modules,
             "mounting": asked.faces[x.face].mounting,

@@ -116,7 +116,7 @@ def page(job: OpenJob, faults: dict[str, str]) -> dict[str, Any]:
         "looked_at": wake.way.up.looked_at,
         "levers": len(wake.way.plant.levers),
         "least": wake.way.up.least,
-        "own": not wake.way.rules.in_turn,
+        "own": all(r.controls for r in wake.way.rules.in_turn),
     }
 
 

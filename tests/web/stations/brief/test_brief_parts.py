@@ -6,7 +6,6 @@ import html
 import io
 import json
 import re
-import time
 
 import numpy as np
 import pytest
@@ -17,6 +16,7 @@ from gumboot.demo import plans
 from gumboot.exports.job_file import read
 from gumboot.store import database, results
 from gumboot.web.stations.brief.loads_form import COLUMNS, documents, row_of, rows_of_csv, to_csv
+from tests.conftest import turns
 from tests.shapes import SHAPES
 from tests.web.test_stations import plan_of
 
@@ -62,7 +62,7 @@ def still_job(new_job, tern):
 
 def settled(person, path, *parts):
     """The page's data once the worker is done."""
-    for _ in range(960):
+    for _ in turns(400):
         data = person.get(path).json()
         if all(
             data[p]
@@ -71,7 +71,6 @@ def settled(person, path, *parts):
             for p in parts
         ):
             return data
-        time.sleep(0.25)
     raise AssertionError(data)
 
 

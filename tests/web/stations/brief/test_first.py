@@ -6,10 +6,14 @@ import re
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.kit import Catalogue
+from gumboot.core.kit import Catalogue, entry
+from gumboot.core.plan import Plan
+from gumboot.demo.plans import JUNIPER_CUT
 from gumboot.web.stations.brief.first import START, fields
 from gumboot.web.stations.brief.first import followed as followed_by
 from gumboot.web.stations.brief.first import read as read_by
+from gumboot.web.stations.brief.kit_form import sections, typed_of
+from tests.shapes import SHAPES, other
 from tests.web.test_stations import plan_of
 
 SHELF = catalogue()
@@ -144,3 +148,70 @@ def test_what_a_person_chose_stays_while_it_serves():
         assert (own["inverter"], own["pack"]) == ("marram-s8", "tidewell-5r"), changed
     far = followed({**own, "place": "Berlin, Germany"}, "place")
     assert far["inverter"] == "fenwright-a5" and far["pack"] == "tidewell-5r"  # 48 V there too
+
+
+BARE = {"id": "bare", "trackers": [], "model": "V6", "maker": "Kettlewright"}
+WITH_BARE = Catalogue(
+    [
+        *SHELF.entries.values(),
+        entry.validate_python(SHELF.inverters["marram-c6"].model_dump(mode="json") | BARE),
+    ]
+)
+
+
+def test_a_unit_without_a_pv_input_is_offered_a_charge_controller():
+    """Modules are asked for as soon as there is one, and the form says why not before."""
+    there = followed_by({**START, "place": "Texas", "kind": "off-grid"}, "place", WITH_BARE)
+    own = followed_by({**there, "inverter": "bare"}, "inverter", WITH_BARE)
+    assert own["controller"] == "marram-p100"
+    assert {"module", "modules", "controller"} <= {f.path for f in fields(own, WITH_BARE)}
+    none = {f.path: f for f in fields({**own, "controller": ""}, WITH_BARE)}
+    assert "modules" not in none and "no PV input" in none["inverter"].why
+    typed = {**own, "name": "Larkspur", "modules": "8", "array_m": "60 ft"}
+    first, faults = read_by(typed, WITH_BARE)
+    assert not faults and first.controller == "marram-p100"
+    hybrid = {**BARE, "topology": "hybrid", "id": "new"}
+    shelf = Catalogue(
+        [
+            *SHELF.entries.values(),
+            entry.validate_python(SHELF.inverters["marram-s8"].model_dump(mode="json") | hybrid),
+        ]
+    )
+    grid = followed_by({**START, "place": "Texas"}, "place", shelf)
+    open_ = {f.path: f for f in fields({**grid, "inverter": "new"}, shelf)}
+    assert "not entered yet" in open_["inverter"].why and "modules" not in open_
+
+
+def test_strings_say_which_controller_they_land_on():
+    """A column for it where there is one; of inverters only where they take strings."""
+
+    def columns(document, **typed):
+        plan = Plan.model_validate(document)
+        rows = len(plan.strings)
+        form = typed_of(plan.model_dump(mode="json"), rows, "us", SHELF) | typed
+        asked = dict(sections(form, rows, SHELF))["Strings"]
+        return [f.label for f in asked[: len(asked) // rows]], asked[1].choices
+
+    bare, _ = columns(JUNIPER_CUT)
+    assert bare[:3] == ["Letter", "Inverter", "Tracker"]
+    both, choices = columns(SHAPES["charge controllers"])
+    assert both[:4] == ["Letter", "On", "Inverter", "Tracker"]
+    assert [k for k, _ in choices] == ["0", "1", "2"]
+    more, choices = columns(SHAPES["charge controllers"], **{"kit/controllers": "3"})
+    assert [k for k, _ in choices] == ["0", "1", "2", "3"] and more == both
+
+
+def test_a_controller_is_planned_in_brief(planner, new_job):
+    job = new_job(Plan.model_validate(other(SHAPES["charge controllers"], kit__controllers=1)))
+    page = planner.get(f"/jobs/{job}/brief").text
+    form = dict(re.findall(r'name="([^"]+)" value="([^"]*)"', page))
+    picked = re.findall(
+        r'<select id="[^"]*" name="([^"]+)".*?value="([^"]*)" selected', page, re.DOTALL
+    )
+    sent = {k: html.unescape(v) for k, v in [*form.items(), *picked]}
+    sent.pop("more")
+    sent |= {"kit/controllers": "2", "strings/0/controller": "2"}
+    answer = planner.post(f"/jobs/{job}/brief", sent)
+    assert answer.status_code == 303, re.findall(r'class="fault"[^>]*>([^<]*)', answer.text)
+    after = plan_of(planner, job)
+    assert after["kit"]["controllers"] == 2 and after["strings"][0]["controller"] == 2

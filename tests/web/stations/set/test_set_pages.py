@@ -11,7 +11,7 @@ from pypdf import PdfReader
 
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, TERN_HOLLOW
-from tests.shapes import other
+from tests.shapes import SHAPES, other
 
 
 @pytest.fixture
@@ -111,6 +111,29 @@ def test_leader_and_followers_have_their_own_lines(installer, new_job):
     rows = [s for s in steps(installer, job) if ".parallel=" in s["key"]]
     assert [s["lever"] for s in rows] == ["leader", "follower"]
     assert "other unit has another value" in rows[1]["says"]
+
+
+def test_a_charge_controller_has_a_menu_of_its_own(planner, installer, new_job):
+    """Beside the inverter's: saved for it alone, keyed after it, and judged by its own sheet."""
+    job = new_job(Plan.model_validate(SHAPES["charge controllers"]))
+    page = planner.get(f"/jobs/{job}/set?unit=11").text
+    assert "Charge controller 2" in page and 'name="ctl_absorb"' in page and "No BMS" in page
+    assert 'name="unit" value="11"' in page and "absorb_v" not in page.split('id="sheet"')[0]
+    sent = {"unit": "11", "version": "1", "ctl_absorb": "5 volts"}
+    answer = planner.post(f"/jobs/{job}/set", sent)
+    assert answer.status_code == 422 and 'id="ctl_absorb-fault"' in answer.text
+    answer = planner.post(f"/jobs/{job}/set", {**sent, "ctl_absorb": "58.0"})
+    assert answer.headers["location"].endswith("?unit=11")
+    assert "as on charge controller 1" in planner.get(f"/jobs/{job}/set?unit=12").text
+    rows = [s for s in steps(installer, job) if ".ctl_absorb=" in s["key"]]
+    assert [s["key"] for s in rows] == [
+        "key.11.ctl_absorb=58.0 V",
+        "key.12.ctl_absorb=58.0 V",
+    ]
+    installer.post(f"/jobs/{job}/set/key", {"key": rows[0]["key"], "act": "done", "typed": "57"})
+    (row,) = [s for s in steps(installer, job) if s["key"] == rows[0]["key"]]
+    assert row["state"] == "outside"
+    assert installer.get(f"/jobs/{job}/set/read?unit=11").status_code == 200
 
 
 def test_the_plain_form_does_the_same_without_a_script(installer, job):

@@ -5,13 +5,13 @@ unit shows. SunSpec files against pysunspec2's own reader.
 import csv
 import io
 import json
-import time
 
 import pytest
 from sunspec2.file.client import FileClientDevice
 
 from gumboot.core.plan import Plan
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, SALTINGS_BARN, TERN_HOLLOW
+from tests.conftest import turns
 from tests.shapes import other
 
 
@@ -123,10 +123,9 @@ def test_an_export_limit_of_each_phase_is_keyed_so(planner, new_job):
 def test_the_windows_cost_is_said_and_the_proposal_taken(planner, new_job):
     job = new_job(Plan.model_validate(TERN_HOLLOW))
     assert planner.get(f"/jobs/{job}/set/year.json").json()["rows"] == []
-    until = time.monotonic() + 400
-    while not (rows := planner.get(f"/jobs/{job}/set/year.json").json()["rows"]):
-        assert time.monotonic() < until
-        time.sleep(0.3)
+    for _ in turns(400):
+        if rows := planner.get(f"/jobs/{job}/set/year.json").json()["rows"]:
+            break
     keyed, plain, offered = rows
     assert keyed["more"] == 0 and offered["bill"] <= plain["bill"] + 0.01
     assert offered["windows"] and offered["more"] < -1

@@ -38,6 +38,9 @@ RESHAPES = (
     "kit/banks",
     "kit/hookup",
     "kit/takeoff",
+    "kit/series",
+    "kit/controller",
+    "kit/controllers",
 )
 
 
@@ -77,15 +80,15 @@ def sections(
         ("PV inverter already there", [f for f, when in existing_fields(s) if when or everything])
     )
     methods: Choices = tuple(s.book.methods.items())
-    trackers = s.inverter is None or bool(s.inverter.trackers)
+    takes = s.inverter is None or bool(s.inverter.trackers) or s.controllers > 0
     out.append(
         (
             "Strings",
             [
                 f
                 for i in range(rows)
-                for f in string_fields(i, methods, s)
-                for f in show(f, trackers)
+                for f in string_fields(i, methods, s, everything)
+                for f in show(f, takes)
             ],
         )
     )

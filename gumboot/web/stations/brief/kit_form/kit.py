@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from gumboot.core.brief.suits import gateways, suits_supply, suits_unit
+from gumboot.core.brief.suits import charges_pack, gateways, suits_supply, suits_unit
 from gumboot.core.kit import LINES
 from gumboot.web.pages.form import Choices, Field, words
 from gumboot.web.stations.brief.kit_form.shape import Shape, own_breakers_on_bus
@@ -13,6 +13,8 @@ from gumboot.web.stations.brief.kit_form.shape import Shape, own_breakers_on_bus
 RUN_NAMES = {
     "pack": "Each pack, stack or bank string to the battery bus or combiner",
     "battery": "Battery to each inverter",
+    "controller": "Battery bus to each charge controller",
+    "controller-pv": "PV combiner to each charge controller",
     "grid": "Each inverter to combiner, gateway or main panel",
     "grid-feeder": "Grid combiner onward",
     "backup": "Each inverter's backup port to combiner, changeover or board",
@@ -69,6 +71,12 @@ def kit_fields(s: Shape) -> list[tuple[Field, bool]]:
     towers = (
         s.pack is not None and s.pack.form == "stack" and bool(unit and unit.battery_inputs > 1)
     )
+    controllers = {
+        k: c
+        for k, c in book.controllers.items()
+        if (loose and c.book in (s.book.code, "any") and charges_pack(c, s.pack, s.series))
+        or k == s.typed.get("kit/controller")
+    }
     gateway = book.gateways.get(s.typed.get("kit/gateway", ""))
     asks = (
         unit is None or not unit.signals or any({"meter", "CT"} & {*p.serves} for p in unit.signals)
@@ -169,7 +177,22 @@ def kit_fields(s: Shape) -> list[tuple[Field, bool]]:
                 choices=(("", "none yet"), *named(book.modules)),
                 optional=True,
             ),
-            unit is None or bool(unit.trackers),
+            unit is None or bool(unit.trackers) or bool(controllers),
+        ),
+        (
+            Field(
+                "kit/controller",
+                "Charge controller",
+                "choice",
+                "an array of its own, beside the inverter on the battery bus",
+                (("", "none"), *named(controllers)),
+                True,
+            ),
+            bool(controllers),
+        ),
+        (
+            Field("kit/controllers", "Charge controllers", "count", "how many"),
+            bool(controllers) and s.controllers > 0,
         ),
         (
             Field(
@@ -345,14 +368,25 @@ def trackers_of(s: Shape) -> Choices:
     return (("", "—"), *((x, x) for x in ids), *bridged)
 
 
-def string_fields(i: int, methods: Choices, s: Shape) -> list[Field]:
-    """The fields of one row of strings."""
+def string_fields(i: int, methods: Choices, s: Shape, everything: bool) -> list[Field]:
+    """The fields of one row of strings: what it lands on by what there is."""
     at, trackers = f"strings/{i}", trackers_of(s)
     kind = "choice" if trackers else "text"
-    return [
-        Field(f"{at}/letter", "Letter", "text", optional=True),
+    takes = everything or s.inverter is None or bool(s.inverter.trackers) or not s.controllers
+    off = (("0", "inverter"),) if takes else ()
+    units = (*off, *((f"{n}", f"controller {n}") for n in range(1, max(s.controllers, 1) + 1)))
+    on = [
         Field(f"{at}/inverter", "Inverter", "count", optional=True),
         Field(f"{at}/tracker", "Tracker", kind, choices=trackers, optional=True),
+    ]
+    return [
+        Field(f"{at}/letter", "Letter", "text", optional=True),
+        *(
+            [Field(f"{at}/controller", "On", "choice", choices=units)]
+            if everything or s.controllers
+            else []
+        ),
+        *(on if takes else []),
         Field(f"{at}/modules", "Modules", "count", optional=True),
         Field(
             f"{at}/mounting",
@@ -362,8 +396,8 @@ def string_fields(i: int, methods: Choices, s: Shape) -> list[Field]:
         ),
         Field(f"{at}/tilt_deg", "Tilt", "angle", optional=True),
         Field(f"{at}/azimuth_deg", "Azimuth", "angle", optional=True),
-        Field(f"{at}/run/length_m", "Run", "length", optional=True),
-        Field(f"{at}/run/method", "Run", "choice", choices=methods),
+        Field(f"{at}/run/length_m", "Run, one way", "length", optional=True),
+        Field(f"{at}/run/method", "How", "choice", choices=methods),
     ]
 
 

@@ -41,6 +41,8 @@ RESET = (
     "kit/series",
     "kit/towers",
     "kit/module",
+    "kit/controller",
+    "kit/controllers",
     "kit/gateway",
     "kit/meter",
     "kit/ct",
@@ -73,7 +75,9 @@ def _first(field: Field, book: Book) -> str:
         return "yes" if field.path.endswith("interlock") else "no"
     if field.path.endswith("/method"):
         return book.method_first
-    if field.path in ("kit/inverters", "kit/series") or field.path.endswith("/parallel"):
+    if field.path in ("kit/inverters", "kit/series", "kit/controllers") or field.path.endswith(
+        "/parallel"
+    ):
         return "1"
     return field.choices[0][0] if field.choices else ""
 

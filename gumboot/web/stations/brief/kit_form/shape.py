@@ -42,6 +42,21 @@ class Shape:
         return alone or spreads(self.inverter.supply, kind)
 
     @property
+    def series(self) -> int:
+        """How many of a pack stand in series."""
+        typed = self.typed.get("kit/series", "")
+        blocks = self.pack is not None and self.pack.form != "pack"
+        return int(typed[:3]) if blocks and typed.isdecimal() else 1
+
+    @property
+    def controllers(self) -> int:
+        """How many charge controllers there are, at least one where one is chosen."""
+        if self.typed.get("kit/controller", "") not in self.shelf.controllers:
+            return 0
+        typed = self.typed.get("kit/controllers", "")
+        return min(max(int(typed[:3]) if typed.isdecimal() else 1, 1), 12)
+
+    @property
     def gateway(self) -> bool:
         """Whether a gateway is chosen."""
         return bool(self.typed.get("kit/gateway")) and not self.off_grid
@@ -93,13 +108,15 @@ def run_families(s: Shape) -> list[str]:
     one = s.typed.get("kit/packs", "") in ("", "1", s.typed.get("kit/inverters", "1"))
     inputs = s.typed.get("kit/hookup") == "inputs"
     direct = s.pack is not None and (
-        (s.pack.form == "stack" and not stacks_meet(s))
+        (s.pack.form == "stack" and s.pack.breaker_a and not stacks_meet(s))
         or (alone and (one or inputs) and s.pack.breaker_a and not s.pack.cabinet)
     )
     backed = s.typed.get("backup/loads") != "nothing" or s.off_grid
     has = {
-        "pack": unit.battery is not None and not direct,
+        "pack": unit.battery is not None and (not direct or s.controllers > 0),
         "battery": unit.battery is not None,
+        "controller": s.controllers > 0,
+        "controller-pv": s.controllers > 0,
         "grid": unit.grid is not None and not s.off_grid,
         "grid-feeder": unit.grid is not None and not s.off_grid and s.several,
         "backup": unit.backup is not None and backed,
