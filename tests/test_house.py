@@ -35,6 +35,13 @@ def test_no_line_is_wide_and_nothing_switches_the_formatter_off():
         assert all(len(line) <= 100 for line in text.splitlines()), path
 
 
+def test_no_test_judges_how_long_something_took():
+    """A busy machine fails it; speed is measured by script/bench."""
+    timed = re.compile(r"(monotonic|perf_counter|process_time|time)\(\) - \w+ <")
+    tests = TESTS.rglob("test_*.py")
+    assert not [str(p) for p in tests if timed.search(p.read_text())]
+
+
 def test_every_table_is_named_among_the_sources():
     said = (ROOT / "docs/trade-sources.md").read_text(encoding="utf-8")
     for path in (PACKAGE / "core/codes/tables").glob("*.csv"):

