@@ -23,6 +23,7 @@ from gumboot.core.plan import ExistingPv, Plan, PortUse
 from gumboot.core.size.conductors import SizedCircuit
 
 ROLES = ("main-panel", "house-panel", "sub-board", "grid-combiner", "backup-combiner", "loads")
+FEEDING = ("inverter", "pv inverter")
 HOUSE = ("main-panel", "house-panel")  # its own panel: beside a tap the disconnect is no bar
 LABELS = (
     Cure("Label the back-fed breaker: do not relocate"),
@@ -66,7 +67,7 @@ def design_busbars(
         supply = next((r for r in rows if _is_supply(r, b.role)), None)
         feeding = [r for r in rows if r is not supply and r.sources]
         met = {s.id: s for r in feeding for s in r.sources}  # by two of its ports, still once
-        sources = [s for s in met.values() if s.kind in ("inverter", "pv inverter")]
+        sources = [s for s in met.values() if s.kind in FEEDING]
         if not sources:
             continue
         output = output_of(sources, plan, inverter)
@@ -93,13 +94,25 @@ def _breakers(
 
 
 def _line(row: OnBar, plan: Plan, inverter: Inverter) -> str:
-    """The one line that the inverters of a connection stand on; none where they have several."""
-    on = {
-        line_of(plan, inverter, int(s.id.removeprefix("inverter-")))
-        for s in row.sources
-        if s.kind == "inverter"
-    }
+    """The one line that the sources of a connection stand on; none where they have several."""
+    on = {_stands_on(s, plan, inverter) for s in row.sources if s.kind in FEEDING}
     return on.pop() if len(on) == 1 else ""
+
+
+def _stands_on(source: Source, plan: Plan, inverter: Inverter) -> str:
+    """The one line of a house that a source pushes into; none where it pushes into all."""
+    if source.kind == "inverter":
+        return line_of(plan, inverter, int(source.id.removeprefix("inverter-")))
+    if source.id == "port-use" or not house_supply(plan, inverter).startswith("three"):
+        return ""
+    line = _pv_of(source, plan).line
+    return "" if line == "all" else line
+
+
+def _pv_of(source: Source, plan: Plan) -> ExistingPv:
+    """The PV inverter of the brief that a source is."""
+    _, _, n = source.id.partition("pv-inverter-")
+    return plan.kit.pv_inverters[int(n) - 1 if n else 0]
 
 
 def _tapped(plan: Plan) -> bool:
@@ -156,30 +169,35 @@ def _main(
 
 def output_of(sources: Sequence[Source], plan: Plan, inverter: Inverter) -> Figure:
     """What sources push into a bar together, in A on the busiest line."""
-    units = [s.id for s in sources if s.kind == "inverter"]
-    on = [line_of(plan, inverter, int(id.removeprefix("inverter-"))) for id in units]
-    most = max((on.count(line) for line in on), default=0)
-    n = given("n_inv", most, "", "Inverters", "plan")
+
+    def on(line: str) -> Figure:
+        mine = [s for s in sources if _stands_on(s, plan, inverter) in ("", line)]
+        return _output(mine, plan, inverter)
+
+    return max(map(on, MAINS[house_supply(plan, inverter)].lines), key=lambda f: f.n)
+
+
+def _output(sources: Sequence[Source], plan: Plan, inverter: Inverter) -> Figure:
+    """What sources of one line push together, in A."""
+    units = [s for s in sources if s.kind == "inverter"]
+    n = given("n_inv", len(units), "", "Inverters", "plan")
     parts: list[Figure] = [n, plate_current(inverter)] if units else []
     terms = ["n_inv * I_inv"] if units else []
     for k, s in enumerate((s for s in sources if s.kind == "pv inverter"), 1):
-        current = _pv_current(s, plan, inverter)
-        if current is not None:
-            parts.append(current.renamed(f"I_pv{k}"))
-            terms.append(f"I_pv{k}")
+        parts.append(_pv_current(s, plan, inverter).renamed(f"I_pv{k}"))
+        terms.append(f"I_pv{k}")
     name = "Output current of all that feeds it"
     return solve("I_out", "A", name, " + ".join(terms) or "0", *parts, source="definition")
 
 
-def _pv_current(source: Source, plan: Plan, inverter: Inverter) -> Figure | None:
+def _pv_current(source: Source, plan: Plan, inverter: Inverter) -> Figure:
     """The output current of a PV inverter that was there, or of one on a generator port."""
     supply = house_supply(plan, inverter)
     pv: ExistingPv | PortUse
     if source.id == "port-use" and plan.kit.port_use:
         pv, lines = plan.kit.port_use, 3 if len(inverter.lines) == 3 else 1
     else:
-        _, _, n = source.id.partition("pv-inverter-")
-        pv = there = plan.kit.pv_inverters[int(n) - 1 if n else 0]
+        pv = there = _pv_of(source, plan)
         lines = 3 if supply.startswith("three") and there.line == "all" else 1
     return pv_current(pv, f"Power of {source.name}", lines, supply, inverter)
 

@@ -98,6 +98,21 @@ def test_units_on_lines_of_their_own_fill_each_its_own_bar():
     assert alone and all(shared[k] == pytest.approx(3 * alone[k]) for k in alone)
 
 
+@pytest.mark.parametrize(
+    ("line", "pushed"), [("L1", 3600 / 230), ("L2", 0.0), ("all", 3600 / 3 / 230)]
+)
+def test_a_bar_is_fed_by_what_stands_on_its_line(line, pushed):
+    """Beside a unit on L1 a PV inverter of 3.6 kW adds P/U there, a third of it on all lines, on
+    L2 nothing (arithmetic). It was added wherever it stood.
+    """
+    unit = {"kit__inverters": 1, "kit__lines": "L1", "kit__existing_pv": None}
+    plan = other(SHAPES["single-phase units on three lines"], **unit)
+    alone = design(Plan.model_validate(plan), SHELF).bus.output.n
+    pv = {"power_w": 3600, "line": line, "side": "grid side"}
+    both = design(Plan.model_validate(other(plan, kit__existing_pv=pv)), SHELF).bus.output.n
+    assert both - alone == pytest.approx(pushed)
+
+
 def test_a_house_of_three_lines_takes_no_gateway_of_one():
     single = SHELF.inverters["marram-h6"]
     assert single.supply == "single-phase 230 V"
