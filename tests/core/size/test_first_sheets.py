@@ -99,10 +99,10 @@ def test_units_on_lines_of_their_own_fill_each_its_own_bar():
 
 
 @pytest.mark.parametrize(
-    ("line", "pushed"), [("L1", 3600 / 230), ("L2", 0.0), ("all", 3600 / 3 / 230)]
+    ("line", "pushed"), [("L1", 3600 / 230), ("L2", 0.0), ("all", 3600 / 3**0.5 / 400)]
 )
 def test_a_bar_is_fed_by_what_stands_on_its_line(line, pushed):
-    """Beside a unit on L1 a PV inverter of 3.6 kW adds P/U there, a third of it on all lines, on
+    """Beside a unit on L1 a PV inverter of 3.6 kW adds P/U there, P/(√3·U) on all lines, on
     L2 nothing (arithmetic). It was added wherever it stood.
     """
     unit = {"kit__inverters": 1, "kit__lines": "L1", "kit__existing_pv": None}
