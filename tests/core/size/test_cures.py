@@ -8,7 +8,7 @@ from gumboot.catalogue import catalogue
 from gumboot.core.basis.patch import apply
 from gumboot.core.plan import Plan
 from tests.designs import design
-from tests.shapes import SHAPES, other
+from tests.shapes import SHAPES, TERN_HOLLOW, other
 
 SHELF = catalogue()
 BARN = "stacks in a combiner at each of two units"
@@ -111,6 +111,18 @@ def test_a_string_is_moved_only_where_it_still_works():
     for c in (c for f in unlike for c in f.cures if c.changes):
         after = {x.key for x in clicked(d, c).findings}
         assert not any(k.endswith((".hot", ".cold", ".start")) for k in after)
+
+
+def test_a_string_on_a_unit_that_is_not_planned_goes_to_a_free_tracker():
+    """It was put on the first tracker there is, which had two strings."""
+    strings = [dict(x) for x in TERN_HOLLOW["strings"]]
+    strings[-1]["inverter"] = 3
+    d = design(Plan.model_validate(other(TERN_HOLLOW, strings=strings)), SHELF)
+    (cure,) = cures(d, "pv-E.inverter")
+    mended = clicked(d, cure)
+    assert not found(mended, "pv-E.inverter")
+    seats = [(s.body, s.tracker) for s in mended.strings]
+    assert seats.count(seats[-1]) == 1
 
 
 def test_leads_of_a_star_are_made_alike_in_size_too():

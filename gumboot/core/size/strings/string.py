@@ -147,11 +147,13 @@ def _on_nothing(key: str, s: PvString, plan: Plan, units: tuple[Taker, ...]) -> 
     takes_none = fitted >= n  # it is there all the same
     planned = "1 is" if fitted == 1 else f"{fitted or 'none'} are"
     has = "which takes no strings" if takes_none else f"but {planned} planned"
-    first = next((u for u in units if u.trackers), None)
+    seats = [(u, t.id) for u in units for t in u.trackers]
+    seats.sort(key=lambda x: not x[0].free(plan, x[1]))
     cure = Cure("Put the string on a unit that is planned")
-    if first:
-        move = first.move(s, plan.strings.index(s), first.trackers[0].id)
-        cure = Cure(f"Put it on {first.word}", move)
+    if seats:
+        unit, tracker = seats[0]
+        move = unit.move(s, plan.strings.index(s), tracker)
+        cure = Cure(f"Put it on {unit.at(tracker)}", move)
     says = f"String {s.letter} is on {what} {n}, {has}."
     return stop(f"{key}.inverter", key, says, "plan", cure)
 

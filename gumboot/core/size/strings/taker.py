@@ -50,6 +50,10 @@ class Taker:
             s.controller == self.n if self.controls else (s.controller, s.inverter) == (0, self.n)
         )
 
+    def free(self, plan: Plan, tracker: str) -> bool:
+        """Whether no string lands on one of its trackers, alone or bridged."""
+        return not any(self.has(s) and tracker in s.tracker.split("+") for s in plan.strings)
+
     def move(self, s: PvString, index: int, tracker: str) -> tuple[Change, ...]:
         """The changes that move a string, `index` of the plan, to one of its trackers."""
         at, unit = f"/strings/{index}", "controller" if self.controls else "inverter"

@@ -107,7 +107,7 @@ def free_tracker(
             if t.v_min <= serves.v_min
             and t.v_start <= serves.v_start
             and (u.sheet.pv_v_max or SILENT_V) >= (unit.sheet.pv_v_max or SILENT_V)
-            and not any(u.has(s) and t.id in s.tracker.split("+") for s in plan.strings)
+            and u.free(plan, t.id)
         ),
         None,
     )
