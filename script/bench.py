@@ -338,13 +338,13 @@ def bench_programs():
         )
         for n, x in enumerate(some)
     ]
-    starting = {x.id: starting_power(x, 120.0, 2) for x in some}
-    whole, surge, leg_c, leg_s = ratings(unit, 4, 2)
-    sheet = Sheet(some, starting, 2)
+    starting = {x.id: starting_power(x, 120.0, False) for x in some}
+    whole, surge, leg_c, leg_s = ratings(unit, 4)
+    sheet = Sheet(some, starting, False)
     sides = design_leg("all", sheet, whole, surge), design_leg("L1", sheet, leg_c, leg_s)
-    found = assign(some, starting, lines, *sides, False)
+    found = assign(some, starting, lines, *sides, False, False)
     legs = statistics.median(
-        per_call(lambda: assign(some, starting, lines, *sides, False), 1) for _ in range(5)
+        per_call(lambda: assign(some, starting, lines, *sides, False, False), 1) for _ in range(5)
     )
     gap = f"gap {found.best.gap_w:.0f} W" if found.best else "none fits"
     print(

@@ -28,8 +28,8 @@ from pymodbus import FramerType
 from pymodbus.constants import ExcCodes
 from pymodbus.server import ModbusTcpServer
 
-from gumboot.core.kit import LINES, MAINS
-from gumboot.core.link.wiring import ANGLES, NOWHERE, OPEN, SEES, STEPS_AT, Setup, Wiring, right
+from gumboot.core.kit import ANGLES, LINES, MAINS
+from gumboot.core.link.wiring import NOWHERE, OPEN, SEES, STEPS_AT, Setup, Wiring, right
 from gumboot.devices.standing import Standing, acting, device
 
 POWER, LINE_VOLTS, DRIVE, OFF = 0, 20, 100, 105

@@ -67,7 +67,7 @@ def _menu(d: Draft) -> tuple[Setting, ...]:
 
 def _unlike(d: Draft) -> Figure | None:
     board = d[BOARD]
-    return drop_of(board.neutral, d[SIZED].circuits) if board and board.neutral else None
+    return drop_of(board.unlike, d[SIZED].circuits) if board and board.unlike else None
 
 
 UNLIKE: Chapter[Figure | None] = Chapter(  # lengths count here, and nowhere else on the board

@@ -27,6 +27,7 @@ from gumboot.core.kit.signal import Pin, Plug, SignalPort, Switches
 from gumboot.core.kit.terminal import Terminal
 from gumboot.core.kit.tool import Tool
 from gumboot.core.kit.words import (
+    ANGLES,
     CHEMISTRIES,
     LINES,
     LITHIUM,
@@ -41,6 +42,7 @@ from gumboot.core.kit.words import (
 )
 
 __all__ = [
+    "ANGLES",
     "CHEMISTRIES",
     "LINES",
     "LITHIUM",

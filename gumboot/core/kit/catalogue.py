@@ -116,7 +116,7 @@ class Catalogue:
         fits = [
             d
             for d in self._by_role.get(role, ())
-            if d.supply in (supply, "any")
+            if d.serves(supply)
             and d.book in (book, "any")
             and d.up_to_a >= amps - 1e-9
             and d.holds(supply)

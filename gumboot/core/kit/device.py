@@ -14,7 +14,7 @@ from gumboot.core.kit.signal import SignalPort
 from gumboot.core.kit.terminal import (
     Terminal,
 )
-from gumboot.core.kit.words import LINE_VOLTS, Supplied
+from gumboot.core.kit.words import BOXES, LINE_VOLTS, Supplied
 
 ON_LINES = (
     *("ac-breaker", "panel", "transfer-switch", "inlet", "tap"),
@@ -76,6 +76,12 @@ class Device(Entry):
         if not isinstance(document, dict) or document.get("terminals"):
             return document
         return {**document, "terminals": presumed.of_device(document)}
+
+    def serves(self, supply: str) -> bool:
+        """Whether it is made for a supply: for that one, for any, or for one of as many lines and
+        no fewer volts.
+        """
+        return self.supply in ("any", supply, BOXES.get(supply))
 
     def holds(self, supply: str) -> bool:
         """Whether its plate is good to the volts between lines of a supply, or silent about them;

@@ -32,6 +32,7 @@ Supplied = Literal[
     "split-phase 120/240 V",
     "single-phase 120 V",
     "three-phase 208Y/120 V",
+    "two lines of 208Y/120 V",
     "single-phase 230 V",
     "three-phase 400/230 V",
 ]
@@ -61,23 +62,33 @@ def chemistry_of(said: object) -> object:
 @dataclass(frozen=True, slots=True)
 class Mains:
     """A kind of supply: its lines, V of each to neutral and between two of them (of one line, to
-    neutral), Hz, and whether it is one of North America's.
+    neutral), the angle of each in degrees, Hz, and whether it is one of North America's.
     """
 
     lines: tuple[Conductor, ...]
     to_neutral: float
     between: float
+    angles: tuple[float, ...]
     hertz: float
     american: bool
 
+    @property
+    def wye(self) -> bool:
+        """Whether its lines are phases, 120° apart: of split phase they are opposed."""
+        return len(self.lines) > 1 and abs(self.angles[1]) == 120.0
 
+
+PHASES = (0.0, -120.0, 120.0)
 MAINS: dict[str, Mains] = {  # ANSI C84.1 and IEC 60038: nominal voltages
-    "split-phase 120/240 V": Mains(("L1", "L2"), 120.0, 240.0, 60.0, True),
-    "single-phase 120 V": Mains(("L1",), 120.0, 120.0, 60.0, True),
-    "three-phase 208Y/120 V": Mains(("L1", "L2", "L3"), 120.0, 208.0, 60.0, True),
-    "single-phase 230 V": Mains(("L1",), 230.0, 230.0, 50.0, False),
-    "three-phase 400/230 V": Mains(("L1", "L2", "L3"), 230.0, 400.0, 50.0, False),
+    "split-phase 120/240 V": Mains(("L1", "L2"), 120.0, 240.0, (0.0, 180.0), 60.0, True),
+    "single-phase 120 V": Mains(("L1",), 120.0, 120.0, (0.0,), 60.0, True),
+    "three-phase 208Y/120 V": Mains(("L1", "L2", "L3"), 120.0, 208.0, PHASES, 60.0, True),
+    "two lines of 208Y/120 V": Mains(("L1", "L2"), 120.0, 208.0, PHASES[:2], 60.0, True),
+    "single-phase 230 V": Mains(("L1",), 230.0, 230.0, (0.0,), 50.0, False),
+    "three-phase 400/230 V": Mains(("L1", "L2", "L3"), 230.0, 400.0, PHASES, 50.0, False),
 }
+ANGLES = {kind: m.angles for kind, m in MAINS.items()}
+BOXES = {"two lines of 208Y/120 V": "split-phase 120/240 V"}  # whose devices serve: NEC 240.85
 LINES = {kind: m.lines for kind, m in MAINS.items()}
 LINE_VOLTS = {kind: m.between for kind, m in MAINS.items()}
 

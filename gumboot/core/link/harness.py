@@ -10,12 +10,11 @@ from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given
 from gumboot.core.basis.finding import Change, Cure, Finding, check, note, stop
 from gumboot.core.brief.chapters import KIT, Chosen, chosen
 from gumboot.core.chapter import Chapter, Draft
-from gumboot.core.kit import Catalogue, Inverter, Meter, Pack, SignalPort
+from gumboot.core.kit import ANGLES, Catalogue, Inverter, Meter, Pack, SignalPort
 from gumboot.core.link.address import Bank, Setting, banks_of, inside, others
 from gumboot.core.link.bus import BusPlan, buses_of, longest_stub
 from gumboot.core.link.leads import Lead, leads_of, tight
 from gumboot.core.link.steps import steps_of
-from gumboot.core.link.wiring import ANGLES
 from gumboot.core.network import Network, SignalCable
 from gumboot.core.network.chapters import NETWORK
 from gumboot.core.network.links import ports, speaking

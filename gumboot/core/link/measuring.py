@@ -8,10 +8,10 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from gumboot.core.kit import LINES, Inverter, Meter
+from gumboot.core.kit import ANGLES, LINES, Inverter, Meter
 from gumboot.core.link.ct import Step, wanted_w
 from gumboot.core.link.leads import Lead
-from gumboot.core.link.wiring import ANGLES, NOWHERE, Clip, Setup, Wiring, right
+from gumboot.core.link.wiring import NOWHERE, Clip, Setup, Wiring, right
 from gumboot.core.network.house import line_of
 from gumboot.core.plan import Plan
 

@@ -21,15 +21,10 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from gumboot.core.kit import ANGLES
+
 Array = NDArray[np.float64]
 
-ANGLES: dict[str, tuple[float, ...]] = {
-    "single-phase 230 V": (0.0,),
-    "single-phase 120 V": (0.0,),
-    "split-phase 120/240 V": (0.0, 180.0),
-    "three-phase 208Y/120 V": (0.0, -120.0, 120.0),
-    "three-phase 400/230 V": (0.0, -120.0, 120.0),
-}
 # Where steps are made, and which of them a clip at a place sees.
 # What is backed up hangs on the inverter: its own line to the grid carries that too.
 STEPS_AT = ("house", "sub-panel", "inverter", "PV inverter", "backed up", "backed-up PV")

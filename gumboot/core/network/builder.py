@@ -15,7 +15,7 @@ from gumboot.core.codes import OutsideTable
 from gumboot.core.kit import Catalogue, Controller, Device, Family, Gateway, Inverter, Pack, Port
 from gumboot.core.kit.enclosure import Enclosure
 from gumboot.core.kit.terminal import Block, Conductor, FactoryTermination, Terminal
-from gumboot.core.kit.words import LINE_VOLTS, LINES
+from gumboot.core.kit.words import LINE_VOLTS, LINES, MAINS
 from gumboot.core.network.circuit import (
     UNITY,
     Body,
@@ -106,7 +106,7 @@ class Builder:
         self.found: dict[str, Finding] = {}
         self.places: dict[str, DevicePlace] = {}
         house = house_supply(plan, inverter)
-        self.supply = house if inverter.supply.startswith("single") else inverter.supply
+        self.supply = house if len(inverter.lines) == 1 else inverter.supply
         self.ac: tuple[Conductor, ...] = (*LINES[self.supply], "N", "PE")
 
     # bodies, nodes and what joins them
@@ -174,9 +174,7 @@ class Builder:
         fits = [
             d
             for d in self.catalogue.devices
-            if d.role == role
-            and d.supply in (self.supply, "any")
-            and d.book in (self.plan.code, "any")
+            if d.role == role and d.serves(self.supply) and d.book in (self.plan.code, "any")
         ]
         name = ROLE_NAMES.get(role, role)
         held = [d for d in fits if not dc_v or d.volts_dc is None or d.volts_dc >= dc_v]
@@ -251,7 +249,7 @@ class Builder:
         wrong = ""
         if device.role != role:
             wrong = f"is a {ROLE_NAMES.get(device.role, device.role)}, not what stands there"
-        elif device.supply not in (supply, "any"):
+        elif not device.serves(supply):
             wrong = f"is made for {device.supply}"
         elif device.book not in (self.plan.code, "any"):
             wrong = f"is listed under another code book than {self.plan.book.name}"
@@ -433,6 +431,7 @@ class Builder:
                 fault=fault_current(self.bank, NO_CABLE)
                 if self.bank and "+" in conductors
                 else None,
+                phases_apart=MAINS[self.supply].wye and "N" in conductors,
             )
         )
         self.wires[id] = Wire(id, source.node, load.node, id)

@@ -168,7 +168,8 @@ class Circuit:
     last.
 
     upstream: the circuits its fault current comes through from the supply, nearest first. fault:
-    the most that a bank can push into a short on it, before any cable.
+    the most that a bank can push into a short on it, before any cable. phases_apart: whether its
+    lines stand 120° apart, so that of two of them the neutral carries as much as they do.
     """
 
     id: str
@@ -190,6 +191,7 @@ class Circuit:
     power_factor: Figure | None
     upstream: tuple[str, ...] = ()
     fault: Figure | None = None
+    phases_apart: bool = False
 
     @property
     def missing(self) -> bool:

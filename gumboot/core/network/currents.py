@@ -39,11 +39,11 @@ def greatest_current(inverter: Inverter, book: Book) -> Figure:
         most = given("I_out", inverter.ac_max_a, "A", "Greatest output current", "inverter sheet")
     else:
         most = with_margin(rated, book).renamed("I_out")
-    if inverter.leg_max_w is None or inverter.supply.startswith("single"):
+    if inverter.leg_max_w is None or len(inverter.lines) == 1:
         return most
     power = given("P_leg", inverter.leg_max_w, "W", "Most on one leg", "inverter sheet")
     volts = given("V", inverter.voltage_v, "V", "AC voltage", "inverter sheet")
-    across = "sqrt(3)" if inverter.supply.startswith("three") else "2"
+    across = "sqrt(3)" if MAINS[inverter.supply].wye else "2"
     return solve(
         "I_line",
         "A",
@@ -143,10 +143,10 @@ def line_voltage(supply: str, inverter: Inverter, alone: bool = False) -> Figure
     v, mains = inverter.voltage_v, MAINS[supply]
     if len(mains.lines) == 2 and len(inverter.lines) == 1 and not alone:
         return given("V_run", mains.between, "V", "Line to line", "supply")
-    if supply.startswith("three") and not inverter.supply.startswith("single"):
+    if len(inverter.lines) == 3:
         line = given("V_LL", v, "V", "Line to line", "inverter sheet")
         return solve("V_run", "V", "Line to neutral", "V_LL / sqrt(3)", line, source="definition")
-    name = "Line to line" if inverter.supply.startswith("split") else "Line to neutral"
+    name = "Line to line" if len(inverter.lines) == 2 else "Line to neutral"
     return given("V_run", v, "V", name, "inverter sheet")
 
 
@@ -161,7 +161,7 @@ def source_current(
     three, mains = supply.startswith("three"), MAINS[supply]
     if three and lines == 1:
         volts = given("V", mains.to_neutral, "V", "Line to neutral", "supply")
-    elif len(mains.lines) > 1 and inverter.supply.startswith("single"):
+    elif len(mains.lines) > 1 and len(inverter.lines) == 1:
         volts = given("V", mains.between, "V", "Line to line", "supply")
     else:
         volts = given("V", inverter.voltage_v, "V", "AC voltage", "inverter sheet")

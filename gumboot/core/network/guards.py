@@ -80,9 +80,7 @@ def device_of(
     if role is None:
         return None, None
     fits = [
-        d
-        for d in shelf.devices
-        if d.role == role and d.supply in (supply, "any") and d.book in (book, "any")
+        d for d in shelf.devices if d.role == role and d.serves(supply) and d.book in (book, "any")
     ]
     key, rule = f"guard.{n}.device", "its plate"
     if s.device:

@@ -64,7 +64,7 @@ def loads_board(d: Design) -> tuple[str, str]:
 def shown_as(d: Design, line: str) -> str:
     """How a unit shows a line's volts itself; empty where none feeds it."""
     unit, count = d.inverter, d.plan.kit.inverters
-    if unit is None or not unit.supply.startswith("single"):
+    if unit is None or len(unit.lines) > 1:
         return f"1:output {line} V"
     if not shared_out(d.plan, unit):
         return "1:output L1 V" if line == "L1" else ""

@@ -54,7 +54,7 @@ def fault_findings(
         asked = Asked("Brief", "form")
         return {}, [duty("supply.fault", "main-panel", says, rule, asked)]
     mains = MAINS[plan.supply.kind]
-    volts = mains.between if len(mains.lines) == 2 else mains.to_neutral
+    volts = mains.to_neutral if mains.wye or len(mains.lines) == 1 else mains.between
     u = given("U", volts, "V", "Voltage", "supply")
     silent: list[tuple[Switch, Figure]] = []
     at_service = given("I_0", known, "A", "At the service", "the utility")

@@ -103,7 +103,7 @@ def test_starting_power(load_, watts):
     """Locked-rotor amperes are at 120 V on one leg and 240 V across two; a soft starter leaves 40
     %, never less than running.
     """
-    assert starting_power(load_, 120.0, 2).n == watts
+    assert starting_power(load_, 120.0, False).n == watts
 
 
 def test_defaults_by_kind_lie_in_the_bands_of_a_second_recall():
@@ -279,7 +279,7 @@ def test_circuits_between_two_of_three_lines_are_a_load_flows(rest):
         amps[a] += flow
         if b:
             amps[b[0]] -= flow
-    sheet = Sheet(loads, {x.id: starting_power(x, 120, 3) for x in loads}, 3)
+    sheet = Sheet(loads, {x.id: starting_power(x, 120, True) for x in loads}, True)
     none = figure_of("P", 0.0, "W", "none", "test")
     for line in lines:
         va = 120 * abs(amps[line])
@@ -288,21 +288,38 @@ def test_circuits_between_two_of_three_lines_are_a_load_flows(rest):
     assert sheet.draw("all").max() == pytest.approx(sum(x.running_w for x in loads))
 
 
+def test_two_lines_of_a_208_volt_service_carry_what_their_phasors_do():
+    """An oven of 4160 W between them draws 20 A in each (P / V_LL), off phase with what hangs to
+    neutral; a unit's leg gives its rated current: 6.9 kW over 208 V, 33.2 A.
+    """
+    oven = load("oven", 4160, "L1+L2")
+    sheet = Sheet([oven], {"oven": starting_power(oven, 120, True)}, True)
+    for line in ("L1", "L2"):
+        assert sheet.draw(line).max() / 120 == pytest.approx(20, rel=0.002)
+    kettle = load("kettle", 1200, "L1")
+    both = Sheet([oven, kettle], {x.id: starting_power(x, 120, True) for x in (oven, kettle)}, True)
+    amps = 4160 / 208 * np.exp(1j * np.pi / 6) + 1200 / 120
+    assert both.draw("L1").max() / 120 == pytest.approx(abs(amps), rel=0.002)
+    unit = catalogue().inverters["marram-s7"].model_copy(update={"leg_max_w": None})
+    assert ratings(unit, 1)[2].n / 120 == pytest.approx(6900 / 208, rel=0.002)
+
+
 def test_a_motor_between_two_lines_starts_with_its_locked_rotor_amperes_in_each():
     """50 A at 120 V·√3."""
     pump = load("pump", 2000, "L1+L2", "pump").model_copy(update={"locked_rotor_a": 50.0})
-    started = starting_power(pump, 120, 3)
-    sheet = Sheet([pump], {"pump": started}, 3)
+    started = starting_power(pump, 120, True)
+    sheet = Sheet([pump], {"pump": started}, True)
     assert started.n == pytest.approx(50 * 120 * 3**0.5)
     assert sheet.starts("L1", [0]) / 120 == pytest.approx(50)
     assert sheet.starts("L3", [0]) == 0
-    assert Sheet([pump], {"pump": starting_power(pump, 120, 2)}, 2).starts("L1", [0]) == 50 * 120
+    opposed = Sheet([pump], {"pump": starting_power(pump, 120, False)}, False)
+    assert opposed.starts("L1", [0]) == 50 * 120
 
 
 # Assignment against every way there is.
 
 
-def every_way(loads, lines, starting, total, leg):
+def every_way(loads, lines, starting, total, leg, wye):
     """The least worst leg over all legs of all single circuits, within ratings, hour by hour; None
     when none fits.
     """
@@ -310,7 +327,7 @@ def every_way(loads, lines, starting, total, leg):
     places = [[x.legs] if "+" in x.legs else lines for x in loads]
     for way in itertools.product(*places):
         moved = [x.model_copy(update={"legs": p}) for x, p in zip(loads, way, strict=True)]
-        sheet = Sheet(moved, starting, len(lines))
+        sheet = Sheet(moved, starting, wye)
         sides = [(str(line), leg) for line in lines] + [("all", total)]
         if any(
             sheet.draw(n).max() > s.continuous.n + 1e-6
@@ -330,7 +347,7 @@ HOURS = st.sampled_from([(), ((360, 720),), ((720, 1080),), ((1080, 360),)])
 
 @st.composite
 def boards(draw):
-    unit = draw(st.sampled_from(["marram-s8", "marram-t10"]))
+    unit = draw(st.sampled_from(["marram-s8", "marram-s7", "marram-t10"]))
     lines = ["L1", "L2"] if unit == "marram-s8" else ["L1", "L2", "L3"]
     n = draw(st.integers(1, 8 if unit == "marram-s8" else 6))
     loads = []
@@ -348,19 +365,18 @@ def boards(draw):
 def test_assignment_is_the_best_of_all(board):
     unit, lines, loads = board
     inverter = catalogue().inverters[unit]
-    starting = {
-        x.id: starting_power(x, MAINS[inverter.supply].to_neutral, len(lines)) for x in loads
-    }
-    whole, surge, leg_c, leg_s = ratings(inverter, 1, len(lines))
-    sheet = Sheet(loads, starting, len(lines))
+    mains = MAINS[inverter.supply]
+    starting = {x.id: starting_power(x, mains.to_neutral, mains.wye) for x in loads}
+    whole, surge, leg_c, leg_s = ratings(inverter, 1)
+    sheet = Sheet(loads, starting, mains.wye)
     total, leg = design_leg("all", sheet, whole, surge), design_leg("L1", sheet, leg_c, leg_s)
-    found = assign(loads, starting, lines, total, leg, False)
-    want = every_way(loads, lines, starting, total, leg)
+    found = assign(loads, starting, lines, total, leg, False, mains.wye)
+    want = every_way(loads, lines, starting, total, leg, mains.wye)
     if want is None:
         assert found.best is None and found.why
         return
-    # What lies between two of three lines is off phase there, and stays: it is no part of the aim.
-    between = any(x.legs.count("+") == 1 and len(lines) == 3 for x in loads)
+    # What lies between two lines 120° apart is off phase and stays: it is no part of the aim.
+    between = any(x.legs.count("+") == 1 and mains.wye for x in loads)
     most = want[0] * (1 if between else 0) * 0.155 + 0.5
     assert found.best.worst_w == pytest.approx(want[0], abs=most)
     assert found.best.bound_w <= want[0] + most
@@ -376,12 +392,12 @@ def test_choosing_what_is_on_backup_keeps_what_must_live_and_as_many_others_as_f
     """
     loads = [load("must", 4000, must=True), *(load(f"may{k}", 3000) for k in range(3))]
     inverter = catalogue().inverters["marram-s8"]
-    starting = {x.id: starting_power(x, 120, 2) for x in loads}
-    whole, surge, leg_c, leg_s = ratings(inverter, 1, 2)
-    sheet = Sheet(loads, starting, 2)
+    starting = {x.id: starting_power(x, 120, False) for x in loads}
+    whole, surge, leg_c, leg_s = ratings(inverter, 1)
+    sheet = Sheet(loads, starting, False)
     total, leg = design_leg("all", sheet, whole, surge), design_leg("L1", sheet, leg_c, leg_s)
-    assert assign(loads, starting, ["L1", "L2"], total, leg, False).best is None
-    best = assign(loads, starting, ["L1", "L2"], total, leg, True).best
+    assert assign(loads, starting, ["L1", "L2"], total, leg, False, False).best is None
+    best = assign(loads, starting, ["L1", "L2"], total, leg, True, False).best
     assert len(best.dropped) == 2 and "must" not in best.dropped and best.worst_w == 4000
 
 

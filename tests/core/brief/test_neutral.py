@@ -1,5 +1,6 @@
 """Neutral and drop of unlike lines, against pandapower's asymmetric power flow."""
 
+import numpy as np
 import pandapower as pp
 import pytest
 
@@ -7,9 +8,18 @@ from gumboot.catalogue import catalogue
 from gumboot.core.basis.figure import given
 from gumboot.core.basis.sizes import area_mm2
 from gumboot.core.basis.units import FT_M
-from gumboot.core.brief.loads.board.neutral import line_ohm, neutral_current, unlike_drop
+from gumboot.core.brief.loads.board.legs import Sheet
+from gumboot.core.brief.loads.board.neutral import (
+    Unlike,
+    line_ohm,
+    neutral_current,
+    unlike_drop,
+    worst_neutral,
+)
+from gumboot.core.brief.loads.board.starting import starting_power
 from gumboot.core.codes import nec
-from gumboot.core.plan import Plan
+from gumboot.core.kit import MAINS
+from gumboot.core.plan import Load, Plan
 from gumboot.demo.plans import HERON_SLIP, SALTINGS_BARN
 from tests.designs import design
 
@@ -18,6 +28,11 @@ LINE_OHM = 0.04  # some 22 m of 10 mm²
 
 def lines(*amps):
     return [given(f"I_{i}", a, "A", "", "") for i, a in enumerate(amps, 1)]
+
+
+def lost_in(amps, wye, r, across=0.0):
+    besides = given("X_1", across, "A", "", "")
+    return unlike_drop(Unlike(neutral_current(lines(*amps), wye), besides), ohm(r)).n
 
 
 def ohm(r):
@@ -57,15 +72,44 @@ def flow(amps):
 def test_neutral_and_drop_are_those_of_a_load_flow(amps):
     """Within 2 %: the load flow holds power, so that its currents rise as volts fall."""
     neutral, lost = flow(amps)
-    assert neutral_current(lines(*amps)).n == pytest.approx(neutral, rel=0.02, abs=0.05)
-    assert unlike_drop(lines(*amps), ohm(LINE_OHM)).n == pytest.approx(lost, rel=0.02, abs=0.02)
+    assert neutral_current(lines(*amps), True).n == pytest.approx(neutral, rel=0.02, abs=0.05)
+    assert lost_in(amps, True, LINE_OHM) == pytest.approx(lost, rel=0.02, abs=0.02)
 
 
 def test_two_lines_of_split_phase():
     """By hand: 40 A and 25 A leave 15 A; 0.02 Ω loses 0.02 · (80 - 25) = 1.1 V."""
-    assert neutral_current(lines(40, 25)).n == pytest.approx(15)
-    assert unlike_drop(lines(40, 25), ohm(0.02)).n == pytest.approx(1.1)
-    assert unlike_drop(lines(40, 40), ohm(0.02)).n == pytest.approx(0.8)  # no neutral current
+    assert neutral_current(lines(40, 25), False).n == pytest.approx(15)
+    assert lost_in((40, 25), False, 0.02) == pytest.approx(1.1)
+    assert lost_in((40, 40), False, 0.02) == pytest.approx(0.8)  # no neutral current
+
+
+@pytest.mark.parametrize(("a", "b"), [(40, 40), (40, 25), (0, 30), (12, 31)])
+def test_two_lines_of_three_are_three_of_which_one_is_empty(a, b):
+    """Against the three-phase formulas, which a load flow holds: two equal ones put as much again
+    in the neutral.
+    """
+    two, three = (neutral_current(lines(*x), True).n for x in ((a, b), (a, b, 0)))
+    assert two == pytest.approx(three)
+    assert lost_in((a, b), True, 0.02) == pytest.approx(lost_in((a, b, 0), True, 0.02))
+    assert neutral_current(lines(40, 40), True).n == pytest.approx(40)
+
+
+@pytest.mark.parametrize("wye", [False, True])
+def test_what_lies_between_two_lines_puts_nothing_in_the_neutral(wye):
+    """By phasors: 10 A to neutral on line 1, P / V_LL between 1 and 2. It was counted to neutral on
+    each of three lines.
+    """
+    turn = np.exp(-1j * np.radians(120 if wye else 180))
+    between = 2080 / abs(1 - turn) / 120 * (1 - turn) / abs(1 - turn)
+    lost = 0.02 * (10 + between + 10)
+    at_line = 2080 / 2 / 120
+    assert lost_in((10, 0), wye, 0.02, at_line) == pytest.approx(lost.real)
+    loads = [Load(id="a", name="a", running_w=1200, legs="L1")]
+    loads += [Load(id="b", name="b", running_w=2080, legs="L1+L2")]
+    kind = "three-phase 208Y/120 V" if wye else "split-phase 120/240 V"
+    sheet = Sheet(loads, {x.id: starting_power(x, 120, wye) for x in loads}, wye)
+    found = worst_neutral(sheet, MAINS[kind])
+    assert (found.neutral.n, found.across.n) == pytest.approx((10, at_line))
 
 
 @pytest.mark.parametrize("document", [HERON_SLIP, SALTINGS_BARN])

@@ -94,8 +94,10 @@ class _Program:
         total: Leg,
         leg: Leg,
         free: bool,
+        wye: bool,
     ) -> None:
         self.loads, self.lines, self.starting = loads, list(lines), starting
+        self.wye = wye
         on = [v for v in loads if free or v.must or v.backed]
         self.fixed = {v.id for v in on if v.must or not free}
         self.cells = [
@@ -148,7 +150,7 @@ class _Program:
                     row = run.copy()
                     row[k] += extra[k]
                     v = self.cells[k][0]
-                    more_off = abs(more[k] * weight(v, line, len(self.lines)).imag) if line else 0
+                    more_off = abs(more[k] * weight(v, line, self.wye).imag) if line else 0
                     most = side.surge.n if side.surge else math.inf
                     self.rows.append((row, -math.inf, _beside(most, off + more_off)))
 
@@ -178,12 +180,14 @@ class _Program:
         )
 
     def _off(self, hour: Container[str], line: str) -> float:
-        """What circuits between two of three lines, which stay where they are, put on a line off
+        """What circuits between two lines, which stay where they are, put on a line off
         its phase, all that may run in an hour: W.
         """
         on = {v.id: v for v, place in self.cells if "+" in place and v.id in hour}
-        n = len(self.lines)
-        return abs(sum(v.running_w * weight(v, line, n).imag for v in on.values())) if line else 0.0
+        wye = self.wye
+        return (
+            abs(sum(v.running_w * weight(v, line, wye).imag for v in on.values())) if line else 0.0
+        )
 
     def _row(self, watts: Sequence[float], line: str) -> Row:
         return np.array(
@@ -231,11 +235,13 @@ def assign(
     total: Leg,
     leg: Leg,
     free: bool,
+    wye: bool,
 ) -> Assigned:
     """The best assignment to the inverter's legs. `free` lets circuits that may drop leave or join
     the backup; else all backed-up ones stay.
 
-    total and leg carry the ratings. Loads on legs that the supply lacks must be put right first.
+    total and leg carry the ratings; wye: whether lines stand 120° apart. Loads on legs that the
+    supply lacks must be put right first.
     """
     if (
         free
@@ -247,11 +253,12 @@ def assign(
                 total,
                 leg,
                 False,
+                wye,
             )
         ).best
     ):
         return every
-    program = _Program(loads, starting, lines, total, leg, free)
+    program = _Program(loads, starting, lines, total, leg, free, wye)
     if not program.cells:
         return Assigned(
             None,
@@ -321,7 +328,7 @@ def _seen(program: _Program, legs: dict[str, str], line: str) -> float:
     sheet = Sheet(
         [v.model_copy(update={"legs": legs[v.id]}) for v in program.loads if legs[v.id]],
         program.starting,
-        len(program.lines),
+        program.wye,
     )
     return float(sheet.draw(line).max(initial=0.0))
 

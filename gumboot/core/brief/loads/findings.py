@@ -79,9 +79,9 @@ def droppable(plan: Plan, board: Board, leg: Leg, too_much: float) -> tuple[Chan
     so many W; none when they do not suffice.
     """
     may = [
-        (x.running_w * abs(weight(x, leg.name, len(board.legs))), i)
+        (x.running_w * abs(weight(x, leg.name, board.wye)), i)
         for i, x in enumerate(plan.loads)
-        if x.backed and not x.must and weight(x, leg.name, len(board.legs))
+        if x.backed and not x.must and weight(x, leg.name, board.wye)
     ]
     one = [(w, i) for w, i in may if w >= too_much]
     if one:
@@ -156,7 +156,7 @@ def soften(plan: Plan, board: Board, leg: Leg, too_much: float) -> tuple[Change,
         if x.id == leg.starter and x.kind in ("motor", "pump") and not x.soft_start:
             start = board.starting[x.id].n
             spared = start - max(x.running_w, SOFT_START * start)
-            if spared * abs(weight(x, leg.name, len(board.legs))) >= too_much:
+            if spared * abs(weight(x, leg.name, board.wye)) >= too_much:
                 return (Change(f"/loads/{i}/soft_start", True),)
     return ()
 
@@ -336,7 +336,7 @@ def _list(names: Sequence[str]) -> str:
 
 def _soft_pair(plan: Plan, board: Board, a: str, b: str, soft: str) -> bool:
     """Whether a soft starter on one of a pair lets both start at one moment."""
-    sheet = Sheet([x for x in plan.loads if x.backed], board.starting, len(board.legs))
+    sheet = Sheet([x for x in plan.loads if x.backed], board.starting, board.wye)
     index = {x.id: i for i, x in enumerate(sheet.loads)}
     x = sheet.loads[index[soft]]
     if x.kind not in ("motor", "pump") or x.soft_start:

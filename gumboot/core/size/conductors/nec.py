@@ -63,10 +63,11 @@ class Nec:
         return nec.protection(i_req)
 
     def carrying(self, circuit: Circuit) -> int:
-        """Two of a DC pair or a split-phase run, whose balanced neutral does not count (310.15(E));
-        three of three phases.
+        """Two of a DC pair or a split-phase run, whose balanced neutral does not count
+        (310.15(E)(1)); three of three phases, and of two of them, whose neutral carries as much as
+        a line (310.15(E)(2)).
         """
-        return 3 if circuit.three_phase else 2
+        return 3 if circuit.three_phase or (circuit.phases_apart and circuit.lines == 2) else 2
 
     def carried(
         self, circuit: Circuit, conditions: Conditions, cable: ConductorType, rated_a: float

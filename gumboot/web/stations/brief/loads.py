@@ -292,12 +292,12 @@ def _assigned(job: OpenJob, rows: Rows, free: bool) -> Assigned:
             " first.",
         )
     count, hot = job.plan.kit.inverters, job.design.hot
-    whole, surge = ratings(inverter, count, len(inverter.lines), hot)[:2]
+    whole, surge = ratings(inverter, count, hot)[:2]
     legs = leg_ratings(job.plan, inverter, hot)
-    leg_v = MAINS[inverter.supply].to_neutral
-    starting = {x.id: starting_power(x, leg_v, len(legs)) for x in circuits}
+    mains = MAINS[house_supply(job.plan, inverter)]
+    starting = {x.id: starting_power(x, mains.to_neutral, mains.wye) for x in circuits}
     least = min((legs[line] for line in lines), key=lambda rated: rated[0].n)
-    sheet = Sheet(circuits, starting, len(legs))
+    sheet = Sheet(circuits, starting, mains.wye)
     return assign(
         circuits,
         starting,
@@ -305,6 +305,7 @@ def _assigned(job: OpenJob, rows: Rows, free: bool) -> Assigned:
         design_leg("all", sheet, whole, surge),
         design_leg(lines[0], sheet, *least),
         free,
+        mains.wye,
     )
 
 

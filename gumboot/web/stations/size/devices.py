@@ -57,9 +57,7 @@ def _parts(design: Design, shelf: Catalogue) -> dict[str, Any]:
             "choices": [
                 d
                 for d in shelf.devices
-                if d.role == p.role
-                and d.supply in (p.supply, "any")
-                and d.book in (plan.code, "any")
+                if d.role == p.role and d.serves(p.supply) and d.book in (plan.code, "any")
             ],
         }
         for p in network.places

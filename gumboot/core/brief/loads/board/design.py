@@ -9,10 +9,11 @@ from gumboot.core.basis.clock import DAY, covered
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
 from gumboot.core.brief.loads.board.hours import DAY_STEPS, STEP_MIN, may_run
 from gumboot.core.brief.loads.board.legs import Leg, Sheet, design_leg, not_together, sum_of
-from gumboot.core.brief.loads.board.neutral import worst_neutral
+from gumboot.core.brief.loads.board.neutral import Unlike, worst_neutral
 from gumboot.core.brief.loads.board.ratings import leg_ratings, pass_through, ratings
 from gumboot.core.brief.loads.board.starting import starting_power
 from gumboot.core.kit import MAINS, Gateway, Inverter
+from gumboot.core.network.house import house_supply
 from gumboot.core.plan import Load, Plan
 from gumboot.core.size.conductors import SizedCircuit
 from gumboot.core.size.derating import derated
@@ -25,7 +26,8 @@ class Board:
     """The circuits on backup, in all and leg by leg; what the feed passes, A a leg; energy in kWh
     of a day and a night, and nights covered.
 
-    neutral: its A with all running that may. together: pairs of loads (ids) that each
+    unlike: what lines leave in the neutral with all running that may. wye: whether lines stand
+    120° apart. together: pairs of loads (ids) that each
     start alone and not at one moment.
     """
 
@@ -38,7 +40,13 @@ class Board:
     e_day: Figure
     e_night: Figure
     nights: Figure | None
-    neutral: Figure | None = None
+    unlike: Unlike | None = None
+    wye: bool = False
+
+    @property
+    def neutral(self) -> Figure | None:
+        """The neutral's A with all running that may."""
+        return self.unlike.neutral if self.unlike else None
 
 
 def design_board(
@@ -51,12 +59,12 @@ def design_board(
     """All figures of the board; None when no load is listed. energy: usable kWh of the bank."""
     if not plan.loads:
         return None
-    hot, leg_v = derated(inverter, plan), MAINS[inverter.supply].to_neutral
-    rated = leg_ratings(plan, inverter, hot)
-    starting = {x.id: starting_power(x, leg_v, len(rated)) for x in plan.loads}
+    hot, mains = derated(inverter, plan), MAINS[house_supply(plan, inverter)]
+    rated, leg_v = leg_ratings(plan, inverter, hot), mains.to_neutral
+    starting = {x.id: starting_power(x, leg_v, mains.wye) for x in plan.loads}
     on = [x for x in plan.loads if x.backed and plan.backup.loads != "nothing"]
-    sheet = Sheet(on, starting, len(rated))
-    whole, surge = ratings(inverter, plan.kit.inverters, len(inverter.lines), hot)[:2]
+    sheet = Sheet(on, starting, mains.wye)
+    whole, surge = ratings(inverter, plan.kit.inverters, hot)[:2]
     legs = tuple(design_leg(line, sheet, *rating) for line, rating in rated.items())
     total = design_leg("all", sheet, whole, surge)
     v = given("V_leg", leg_v, "V", "Leg to neutral", "supply")
@@ -86,7 +94,8 @@ def design_board(
         e_day,
         e_night,
         nights,
-        worst_neutral(sheet, list(rated), leg_v),
+        worst_neutral(sheet, mains),
+        mains.wye,
     )
 
 

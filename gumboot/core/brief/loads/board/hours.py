@@ -38,18 +38,18 @@ def share(load: Load, leg: str) -> float:
     return 1.0 if leg == "all" else 1.0 / len(legs) if leg in legs else 0.0
 
 
-def weight(load: Load, leg: str, lines: int) -> complex:
-    """What a circuit puts on one leg of a house of so many lines, for each of its W: its share in
-    phase with that leg's volts, and what is a quarter turn off; on "all" its power. Between two of
-    three lines the current is P / V_LL, 30° ahead of the leg that the other follows, and 30° behind
+def weight(load: Load, leg: str, wye: bool) -> complex:
+    """What a circuit puts on one leg, for each of its W: its share in phase with that leg's volts,
+    and what is a quarter turn off; on "all" its power. wye: whether lines stand 120° apart. Between
+    two of them the current is P / V_LL, 30° ahead of the leg that the other follows, and 30° behind
     the other.
 
     >>> heater = Load(id="a", name="a", running_w=2080, legs="L1+L2")
-    >>> round(abs(2080 * weight(heater, "L1", 3)) / 120, 2)
+    >>> round(abs(2080 * weight(heater, "L1", True)) / 120, 2)
     10.01
     """
     part = share(load, leg)
-    if part != 0.5 or lines != 3:
+    if part != 0.5 or not wye:
         return part
     other = load.legs.replace(leg, "").strip("+")
     ahead = (int(other[1]) - int(leg[1])) % 3 == 1

@@ -34,11 +34,11 @@ class Leg:
 
 class Sheet:
     """Some loads as arrays over the quarter hours: what each draws running, and the more it draws
-    while starting.
+    while starting. wye: whether the lines stand 120° apart.
     """
 
-    def __init__(self, loads: Sequence[Load], starting: dict[str, Figure], lines: int) -> None:
-        self.loads, self.lines = list(loads), lines
+    def __init__(self, loads: Sequence[Load], starting: dict[str, Figure], wye: bool) -> None:
+        self.loads, self.wye = list(loads), wye
         self.may = np.array([may_run(x) for x in loads], bool).reshape(len(loads), DAY_STEPS)
         self.watts = np.array([x.running_w for x in loads])
         self.extra = np.array([max(0.0, starting[x.id].n - x.running_w) for x in loads])
@@ -48,7 +48,7 @@ class Sheet:
     def weights(self, leg: str) -> Turned:
         """What each load puts on a leg for each of its W: shape (loads,)."""
         if leg not in self._weights:
-            self._weights[leg] = np.array([weight(x, leg, self.lines) for x in self.loads], complex)
+            self._weights[leg] = np.array([weight(x, leg, self.wye) for x in self.loads], complex)
         return self._weights[leg]
 
     def turned(self, leg: str) -> Turned:

@@ -5,18 +5,20 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from gumboot.core.basis.figure import COMMON_PRACTICE, Figure, given, solve
-from gumboot.core.kit import Gateway, Inverter
+from gumboot.core.kit import MAINS, Gateway, Inverter
 from gumboot.core.network.house import fewest_on_a_line, shared_out, units_on
 from gumboot.core.plan import Plan
 from gumboot.core.size.conductors import SizedCircuit
 
 
 def ratings(
-    inverter: Inverter, inverters: int, lines: int, hot: Figure | None = None
+    inverter: Inverter, inverters: int, hot: Figure | None = None
 ) -> tuple[Figure, Figure | None, Figure, Figure | None]:
     """(continuous of all, surge of all, continuous of one leg, surge of one leg) in W. hot: the
-    power of one in the hottest air.
+    power of one in the hottest air. Between two of three lines 120° apart the rated current is
+    P / V_LL on each, which to neutral is P / √3.
     """
+    mains = MAINS[inverter.supply]
     n = given("n_inv", inverters, "", "Inverters", "plan")
     plain = given("P_inv", inverter.power_w, "W", "Continuous power of one", "inverter sheet")
     p = (
@@ -40,8 +42,18 @@ def ratings(
                 source=COMMON_PRACTICE,
             )
         leg = solve("P_leg", "W", "Continuous on one leg", "n_inv * P_one", n, one, source="sum")
+    elif mains.wye and len(mains.lines) == 2:
+        leg = solve(
+            "P_leg",
+            "W",
+            "Continuous on one leg",
+            "P_cont / sqrt(3)",
+            whole,
+            source=COMMON_PRACTICE,
+            assumption="its rated current, since the sheet states no other",
+        )
     else:
-        k = given("n_leg", lines, "", "Legs", "supply")
+        k = given("n_leg", len(mains.lines), "", "Legs", "supply")
         leg = solve(
             "P_leg",
             "W",
@@ -81,11 +93,11 @@ def leg_ratings(
     """(continuous, surge) in W of each line of the house; 0 where no inverter feeds it."""
     on = units_on(plan, inverter)
     if not shared_out(plan, inverter):
-        one = ratings(inverter, plan.kit.inverters, len(on), hot)[2:]
+        one = ratings(inverter, plan.kit.inverters, hot)[2:]
         return dict.fromkeys(on, one)
     none = given("P_cont", 0.0, "W", "No inverter stands on this line", "plan")
     return {
-        line: ratings(inverter, count, 1, hot)[:2] if count else (none, none)
+        line: ratings(inverter, count, hot)[:2] if count else (none, none)
         for line, count in on.items()
     }
 

@@ -23,9 +23,9 @@ COINCIDE_S = 0.5  # starts shorter than this are not counted on to meet: common 
 SOFT_START = 0.4  # what a soft starter leaves of the start; all common practice, from memory
 
 
-def starting_power(load: Load, leg_v: float, lines: int) -> Figure:
-    """Power in W at the moment it starts, in a house of so many lines: as given, locked-rotor
-    current times voltage, or a multiple by its kind; a soft starter leaves 40 %.
+def starting_power(load: Load, leg_v: float, wye: bool) -> Figure:
+    """Power in W at the moment it starts: as given, locked-rotor current times voltage, or a
+    multiple by its kind; a soft starter leaves 40 %. wye: whether lines stand 120° apart.
     """
     run = given("P_run", load.running_w, "W", f"Running power of {load.name}", "load board")
     name = f"Starting power of {load.name}"
@@ -33,7 +33,7 @@ def starting_power(load: Load, leg_v: float, lines: int) -> Figure:
         plain = given("P_st", load.starting_w, "W", name, "load board")
     elif load.locked_rotor_a is not None:
         on = len(load.legs.split("+"))
-        volts_over = 3**0.5 if (on, lines) == (2, 3) else on
+        volts_over = 3**0.5 if wye and on == 2 else on
         n = given("n_leg", volts_over, "", "Its volts over a leg's, all lines", "load board")
         amps = given("I_LR", load.locked_rotor_a, "A", "Locked-rotor current", "load board")
         volts = given("V_leg", leg_v, "V", "Leg to neutral", "supply")
