@@ -233,6 +233,19 @@ SHAPES: dict[str, dict[str, Any]] = {
         runs=runs(CABIN, backup_feeder=US, generator_unit=US, generator=US),
     ),
     "three phases of 208 V": SHOP,
+    "two lines of a 208 V service": other(
+        HERON_SLIP,
+        supply__kind="two lines of 208Y/120 V",
+        kit__inverter="marram-s7",
+        kit__inverters=2,
+        kit__packs=3,
+        kit__generator={"power_w": 16_000, "lands": "every inverter"},
+        loads=[
+            {"id": "a", "name": "Range", "running_w": 2080, "legs": "L1+L2", "must": True},
+            {"id": "b", "name": "Fridge", "running_w": 300, "kind": "motor", "legs": "L1"},
+        ],
+        runs=runs(HERON_SLIP, grid_feeder=US, backup_feeder=US, generator=US, generator_unit=US),
+    ),
     "units of 120 V on three lines": other(
         SHOP,
         kit__inverter="marram-k4",

@@ -2,7 +2,9 @@
 path.
 """
 
+import cmath
 import json
+import math
 from importlib.resources import files
 from pathlib import Path
 
@@ -24,11 +26,14 @@ SHELVES = sorted(p for p in files("gumboot.catalogue").iterdir() if p.name.endsw
 
 @pytest.mark.parametrize("name", kit.MAINS)
 def test_volts_of_a_supply_agree_with_its_lines(name):
-    """Two lines half a turn apart stand twice as far from each other, three at a third √3 times:
+    """Two lines half a turn apart stand twice as far from each other, at a third of one √3 times:
     nominal volts are that, rounded (ANSI C84.1, IEC 60038: 208 of 207.8, 400 of 398.4).
     """
     mains = kit.MAINS[name]
-    apart = {1: 1, 2: 2, 3: 3**0.5}[len(mains.lines)]
+    turns = [cmath.rect(1, math.radians(x)) for x in mains.angles]
+    apart = abs(turns[0] - turns[1]) if len(turns) > 1 else 1
+    assert len(turns) == len(mains.lines)
+    assert mains.wye == (len(turns) > 1 and apart == pytest.approx(3**0.5))
     assert mains.between == pytest.approx(apart * mains.to_neutral, rel=5e-3)
     assert mains.hertz == (60 if mains.american else 50)
     assert f"{mains.to_neutral:g}" in name and f"{mains.between:g}" in name

@@ -91,7 +91,7 @@ def supply_findings(plan: Plan, inverter: Inverter, gateway: Gateway | None) -> 
             stop(
                 "code.supply",
                 "plan",
-                f"A {inverter.supply} unit is planned under the {plan.book.short}.",
+                f"A unit for {inverter.supply} is planned under the {plan.book.short}.",
                 "plan",
                 Cure("Use the other code book", (Change("/code", right),)),
             )
