@@ -38,6 +38,7 @@ from gumboot.core.set.ladder import ladders
 from gumboot.core.set.settings import Job, fill_menu, menu_findings
 from gumboot.core.size.conductors import RULES, size_circuit
 from gumboot.core.size.finder import Face, find
+from gumboot.core.size.strings import Taker
 from gumboot.core.wake import proof
 from gumboot.demo import scenario
 from gumboot.demo.plans import HERON_SLIP, JUNIPER_CUT, TERN_HOLLOW
@@ -131,10 +132,10 @@ def bench_finder():
         book.modules["reedbed-430"],
     )
     numbers = np.random.default_rng(1).random(1_000_000)
-    count = find(heron, wide, module, faces).count
+    count = find(heron, [Taker(1, wide, wide.trackers)], module, faces).count
     pairs = [
         (
-            per_call(lambda: find(heron, wide, module, faces), 3),
+            per_call(lambda: find(heron, [Taker(1, wide, wide.trackers)], module, faces), 3),
             per_call(lambda: np.sort(numbers), 3),
         )
         for _ in range(7)

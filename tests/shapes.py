@@ -109,6 +109,16 @@ SHAPES: dict[str, dict[str, Any]] = {
         kit__packs=4,
         runs=runs(SALTINGS_BARN, pack=BY_C, grid_feeder=BY_C, backup_feeder=BY_C),
     ),
+    "an old array beside a new one": other(
+        HERON_SLIP,
+        strings=[
+            HERON_SLIP["strings"][0],
+            {
+                **HERON_SLIP["strings"][1],
+                **{"module": "reedbed-300", "there": True, "modules": 9},
+            },
+        ],
+    ),
     "towers bridged": other(SALTINGS_BARN, kit__towers=2),
     "cabinets": other(HERON_SLIP, kit__pack="tidewell-5r", kit__packs=10),
     "single-phase units on three lines": other(

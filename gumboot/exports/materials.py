@@ -86,11 +86,12 @@ def _kit(design: Design) -> Iterable[Item]:
         yield Item("Kit", made, kit.controllers_fitted, "")
     if design.gateway:
         yield Item("Kit", f"{design.gateway.maker} {design.gateway.model}", 1, "")
-    module = book.modules.get(kit.module or "")
-    if module and design.plan.strings:
-        yield Item(
-            "Kit", f"{module.maker} {module.model}", sum(s.modules for s in design.plan.strings), ""
-        )
+    wanted: Counter[str] = Counter()
+    for string in design.plan.strings:
+        wanted[design.plan.module_of(string) or ""] += 0 if string.there else string.modules
+    for id, n in wanted.items():
+        if n and (module := book.modules.get(id)):
+            yield Item("Kit", f"{module.maker} {module.model}", n, "")
     jumpers = sum(s.jumper for s in design.strings)
     if jumpers:
         yield Item("Kit", "maker's PV jumper, pair", jumpers, "")

@@ -21,7 +21,7 @@ class Chosen:
     inverter: Inverter
     pack: Pack | None
     gateway: Gateway | None
-    module: Module | None
+    modules: tuple[Module, ...]  # of the strings, in their order
     controller: Controller | None
 
 
@@ -47,7 +47,7 @@ def _kit(d: Draft) -> Chosen | None:
         inverter,
         shelf.packs.get(inverter.pack_inside or kit.pack or ""),
         shelf.gateways.get(kit.gateway or ""),
-        shelf.modules.get(kit.module or ""),
+        tuple(shelf.modules[k] for k in dict.fromkeys(map(d.plan.module_of, d.plan.strings)) if k),
         shelf.controllers.get(kit.controller or "") if kit.controllers_fitted else None,
     )
 

@@ -25,7 +25,7 @@ def kit_findings(plan: Plan, catalogue: Catalogue) -> list[Finding]:
     for field, shelf in shelves:
         wanted = getattr(plan.kit, field)
         needed = (field == "pack" and inverter and not inverter.pack_inside) or (
-            field == "module" and bool(plan.strings)
+            field == "module" and not all(s.module for s in plan.strings)
         )
         needed = needed or (field == "controller" and plan.kit.controllers > 0)
         if wanted in shelf or (wanted is None and not needed):
@@ -52,6 +52,11 @@ def kit_findings(plan: Plan, catalogue: Catalogue) -> list[Finding]:
                 Cure(f"Choose one of: {known}"),
             )
         )
+    for i, s in enumerate(plan.strings):
+        if s.module and s.module not in catalogue.modules:
+            says = f"“{s.module}”, of string {s.letter}, is not a module of the shelf."
+            cure = Cure("Take the job's module", (Change(f"/strings/{i}/module", None),))
+            found.append(stop(f"pv-{s.letter}.module", "kit-module", says, "catalogue", cure))
     if inverter and not inverter.pack_inside and plan.kit.pack and plan.kit.packs == 0:
         pack = catalogue.packs.get(plan.kit.pack)
         apart = plan.kit.banks == "one per inverter" or (pack and pack.form == "stack")

@@ -17,7 +17,8 @@ def in_use(d: Draft) -> Iterator[Unit]:
     """The entries of the shelf whose sheets the job works by, each once."""
     kit, network = d[KIT], d[NETWORK]
     seen: dict[str, Unit] = {}
-    for entry in (kit.inverter, kit.controller, kit.pack, kit.gateway, kit.module) if kit else ():
+    units = (kit.inverter, kit.controller, kit.pack, kit.gateway, *kit.modules) if kit else ()
+    for entry in units:
         if entry is not None:
             seen[entry.id] = entry
     for place in network.places if network else ():

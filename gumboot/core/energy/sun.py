@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from gumboot.core.energy.calendar import STEP_S, Calendar
 from gumboot.core.energy.clearness import daily
+from gumboot.core.kit import Catalogue
 from gumboot.core.plan import Plan, Site
 
 Series = NDArray[np.float64]
@@ -59,14 +60,15 @@ class Face:
     controller: int = 0
 
 
-def faces_of(plan: Plan, p_max_w: float) -> list[Face]:
+def faces_of(plan: Plan, catalogue: Catalogue) -> list[Face]:
     """Strings that face alike, those of each charge controller apart; and, last, the array of each
     PV inverter beside the units.
     """
     sums: dict[tuple[float, float, str, int], float] = {}
     for s in plan.strings:
         key = (s.tilt_deg, s.azimuth_deg, s.mounting, s.controller)
-        sums[key] = sums.get(key, 0.0) + s.modules * p_max_w
+        module = catalogue.modules.get(plan.module_of(s) or "")
+        sums[key] = sums.get(key, 0.0) + s.modules * (module.p_max_w if module else 0.0)
     faces = [Face(w, *key) for key, w in sums.items()]
     beside = (
         Face(pv.array_w or pv.power_w, pv.tilt_deg, pv.azimuth_deg, "roof")

@@ -256,8 +256,7 @@ def gather(
     if readings is None and not plan.loads:
         raise NoYear("The meter's readings of the plan are not kept with the job: give them again.")
     cal = calendar(readings.year if readings else YEAR, plan.site.zone, plan.site.longitude_deg)
-    module = catalogue.modules.get(plan.kit.module or "")
-    faces = faces_of(plan, module.p_max_w if module else 0.0)
+    faces = faces_of(plan, catalogue)
     table = sky(plan.site, cal, weather, plan.energy.climate_factor) if faces else None
     passed = passes_w(design)
     powers = _powers(plan, faces, table, cal, passed)
@@ -386,8 +385,7 @@ def _suns(plan: Plan, powers: Sequence[Series]) -> tuple[Series, Series]:
 
 def other_years(plan: Plan, catalogue: Catalogue, i: Inputs, count: int) -> Iterator[Inputs]:
     """The same house under the days of so many other synthetic years."""
-    module = catalogue.modules.get(plan.kit.module or "")
-    faces = faces_of(plan, module.p_max_w if module else 0.0)
+    faces = faces_of(plan, catalogue)
     if not faces:
         return
     clear = clear_sky(plan.site, i.cal)

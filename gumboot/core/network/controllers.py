@@ -80,7 +80,7 @@ def lay_combiners(b: Builder) -> None:
             each,
             source="sum",
         )
-        volts = min((_working(b, s) for s in mine), key=lambda f: f.n)
+        volts = min((_working(s) for s in mine), key=lambda f: f.n)
         label = b.bodies[box].label
         good_for, most = _good_for(b, mine[0].body)
         lead = b.box(box, label, "pv-combiner", "to controller", good_for, dc_v=most)
@@ -101,21 +101,19 @@ def lay_combiners(b: Builder) -> None:
                 "All strings at maximum power",
                 "n_str * I",
                 count,
-                _best(b, mine[0]),
+                _best(mine[0]),
                 source="sum",
             ),
         )
 
 
-def _working(b: Builder, s: StringDesign) -> Figure:
-    module = b.catalogue.modules[b.plan.kit.module or ""]
-    volts = s.modules * module.v_mp_v
+def _working(s: StringDesign) -> Figure:
+    volts = s.modules * s.module.v_mp_v
     return given("V_run", volts, "V", "String voltage at maximum power", "module sheet")
 
 
-def _best(b: Builder, s: StringDesign) -> Figure:
-    module = b.catalogue.modules[b.plan.kit.module or ""]
-    return given("I", module.i_mp_a, "A", "Current at maximum power", "module sheet")
+def _best(s: StringDesign) -> Figure:
+    return given("I", s.module.i_mp_a, "A", "Current at maximum power", "module sheet")
 
 
 def to_bus(b: Builder, bus: str, name: str, bank: int, banks: int) -> None:

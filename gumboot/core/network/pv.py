@@ -16,13 +16,11 @@ from gumboot.core.size.strings import StringDesign
 
 def lay_pv(b: Builder) -> None:
     """Each string from its array to a pair of connectors of its tracker."""
-    module_id = b.plan.kit.module
-    if module_id is None:
-        return
     taken: dict[tuple[str, str], int] = {}
-    module, units = b.catalogue.modules[module_id], {u.body: u for u in b.takers}
+    units = {u.body: u for u in b.takers}
+    unlike = len({s.module.id for s in b.strings}) > 1
     for s in b.strings:
-        unit = units.get(s.body)
+        unit, module = units.get(s.body), s.module
         tracker = unit.tracker(s.tracker) if unit else None
         if unit is None or tracker is None:
             continue
@@ -40,7 +38,8 @@ def lay_pv(b: Builder) -> None:
             "module sheet",
         )
         array, label = f"array-{s.letter}", f"Array {s.letter}"
-        b.body(array, "array", label, f"{s.modules} modules")
+        of = f" {module.model}" if unlike else ""
+        b.body(array, "array", label, f"{s.modules}{of} modules")
         leads = end(
             array,
             label,

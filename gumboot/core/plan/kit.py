@@ -35,6 +35,7 @@ UnitLines = Annotated[
 ]
 
 
+ENTRIES = ("inverter", "pack", "module", "controller", "gateway", "meter", "ct")  # by catalogue id
 CONTROLLERS = 10  # charge controller 1 is unit 11: there are at most six inverters
 
 

@@ -20,7 +20,7 @@ from gumboot.core.plan.fields import (
     Part,
     Text,
 )
-from gumboot.core.plan.kit import Kit
+from gumboot.core.plan.kit import ENTRIES, Kit
 from gumboot.core.plan.linking import Linking
 from gumboot.core.plan.loads import Load
 from gumboot.core.plan.run import Fitted, Reel, Run
@@ -89,10 +89,13 @@ class Plan(Part):
     @property
     def chosen(self) -> tuple[str, ...]:
         """The entries of the shelf that it names."""
-        k = self.kit
-        kit = (k.inverter, k.pack, k.module, k.gateway, k.meter, k.ct)
-        guards = (g.device for g in self.safeguards)
-        return tuple(x for x in (*kit, *self.devices.values(), *guards) if x)
+        kit = (getattr(self.kit, name) for name in ENTRIES)
+        guards, own = (g.device for g in self.safeguards), (s.module for s in self.strings)
+        return tuple(x for x in (*kit, *own, *self.devices.values(), *guards) if x)
+
+    def module_of(self, s: PvString) -> str | None:
+        """The module of a string, by catalogue id: its own, else the job's."""
+        return s.module or self.kit.module
 
     @model_validator(mode="after")
     def _letters_differ(self) -> Plan:

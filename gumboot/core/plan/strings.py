@@ -18,7 +18,8 @@ from gumboot.core.plan.run import Run
 
 class PvString(Part):
     """One string: its letter, inverter (from 1) or charge controller (from 1; 0: it is on an
-    inverter), tracker, modules in series, and how it faces.
+    inverter), tracker, modules in series, and how it faces. module: by catalogue id, where it is
+    not the job's; there: whether its modules are up already.
     """
 
     letter: Letter
@@ -26,10 +27,17 @@ class PvString(Part):
     controller: Annotated[int, Field(ge=0, le=12)] = 0
     tracker: Name = "1"
     modules: Annotated[int, Field(ge=1, le=999)]
+    module: Name | None = None
+    there: bool = False
     mounting: Literal["roof", "rack"] = "roof"
     tilt_deg: Annotated[float, Field(ge=0, le=90)] = 30
     azimuth_deg: Annotated[float, Field(ge=0, lt=360)] = 180
     run: Run
+
+    @property
+    def stays(self) -> bool:
+        """Whether it stays as it is when the others are strung anew."""
+        return self.there or self.module is not None
 
     @property
     def on(self) -> tuple[int, int, str]:

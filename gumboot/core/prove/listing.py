@@ -7,7 +7,6 @@ from dataclasses import replace
 from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given
 from gumboot.core.basis.finding import Asked, Finding
 from gumboot.core.basis.formula import Formula
-from gumboot.core.brief.chapters import KIT
 from gumboot.core.design import Design
 from gumboot.core.prove.controllers import controller_dues
 from gumboot.core.prove.dead import earth_dues, electrode_due, insulation_dues
@@ -43,12 +42,11 @@ def dues_of(d: Design, sky: Sky = BARE) -> tuple[Due, ...]:
     if d.inverter is None or d.network is None:
         return ()
     duties = {f.key: f for f in d.duties if f.asked and gathers(f.asked)}
-    kit = d.of(KIT)
     rows = [
         *earth_dues(d),
         *electrode_due(d),
         *insulation_dues(d),
-        *string_dues(d.plan, d.strings, kit.module if kit else None, sky),
+        *string_dues(d.plan, d.strings, sky),
         *(_of_wake(s, d) for s in steps_of(d) if s.stage == COLD and s.does in READ and _there(s)),
         *grid_dues(d, duties),
         *array_down(d, duties),
@@ -109,12 +107,12 @@ SOUND = Formula("R_iso", "R_m * p / (n * P)", "MΩ", "A sound, dry string to ear
 
 def sound(d: Design, key: str) -> Figure | None:
     """What a sound string shows to earth, by its area; None for what is none."""
-    kit, letter = d.of(KIT), key.rpartition(".")[2]
+    letter = key.rpartition(".")[2]
     own = next((s for s in d.strings if s.letter == letter), None)
-    if own is None or kit is None or kit.module is None or not key.startswith("cold.insulation"):
+    if own is None or not key.startswith("cold.insulation"):
         return None
     n = given("n", own.modules, "", "Modules in series", "plan")
-    watts = given("P", kit.module.p_max_w, "W", "Power of a module", "module sheet")
+    watts = given("P", own.module.p_max_w, "W", "Power of a module", "module sheet")
     return SOUND.figure(PER_AREA, PER_M2, n, watts)
 
 

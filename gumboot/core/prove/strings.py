@@ -72,10 +72,10 @@ def cell_of(sky: Sky, mounting: str) -> Known:
     return limits(CELL.figure(air, rise, light_of(sky).figure), plain=AIR_OFF_C)
 
 
-def open_volts(s: StringDesign, planned: PvString, module: Module, sky: Sky) -> Band:
+def open_volts(s: StringDesign, planned: PvString, sky: Sky) -> Band:
     """A string's open volts now."""
     name = f"String {s.letter}, open, now"
-    return open_of(s.modules, module, cell_of(sky, planned.mounting), light_of(sky), name)
+    return open_of(s.modules, s.module, cell_of(sky, planned.mounting), light_of(sky), name)
 
 
 def open_of(modules: int, module: Module, cell: Known, light: Known, name: str = "") -> Band:
@@ -91,10 +91,10 @@ def open_of(modules: int, module: Module, cell: Known, light: Known, name: str =
     return combined(NOW, *inputs, name=name, reading=meter)
 
 
-def shorted_amps(s: StringDesign, planned: PvString, module: Module, sky: Sky) -> Band:
+def shorted_amps(s: StringDesign, planned: PvString, sky: Sky) -> Band:
     """A string's shorted amperes now."""
     name = f"String {s.letter}, shorted, now"
-    return shorted_of(module, cell_of(sky, planned.mounting), light_of(sky), name)
+    return shorted_of(s.module, cell_of(sky, planned.mounting), light_of(sky), name)
 
 
 def shorted_of(module: Module, cell: Known, light: Known, name: str = "") -> Band:
@@ -139,13 +139,11 @@ METHOD_LIGHT = (
 )
 
 
-def string_dues(
-    plan: Plan, strings: tuple[StringDesign, ...], module: Module | None, sky: Sky
-) -> Iterator[Due]:
+def string_dues(plan: Plan, strings: tuple[StringDesign, ...], sky: Sky) -> Iterator[Due]:
     """Light and warmth first, then amperes of each string; its volts are read in Wake, and judged
     again here.
     """
-    if not strings or module is None:
+    if not strings:
         return
     yield Due(
         "sky.light",
@@ -177,12 +175,12 @@ def string_dues(
     )
     for s in strings:
         planned = next(p for p in plan.strings if p.letter == s.letter)
-        yield _volts(s, planned, module, sky)
-        yield _amps(s, planned, module, sky)
+        yield _volts(s, planned, sky)
+        yield _amps(s, planned, sky)
 
 
-def _volts(s: StringDesign, planned: PvString, module: Module, sky: Sky) -> Due:
-    band = open_volts(s, planned, module, sky) if sky.known else None
+def _volts(s: StringDesign, planned: PvString, sky: Sky) -> Due:
+    band = open_volts(s, planned, sky) if sky.known else None
     low, high = (band.low, band.high) if band else (0.9 * s.v_oc_hot.n, s.v_oc_cold.n)
     says = f"{low:.0f} to {high:.0f} V"
     return Due(
@@ -209,10 +207,10 @@ def _volts(s: StringDesign, planned: PvString, module: Module, sky: Sky) -> Due:
     )
 
 
-def _amps(s: StringDesign, planned: PvString, module: Module, sky: Sky) -> Due:
-    band = shorted_amps(s, planned, module, sky) if sky.known else None
-    high = module.i_sc_a * SUN / 1000
-    least, most = (band.low, band.high) if band else (0.05 * module.i_sc_a, high)
+def _amps(s: StringDesign, planned: PvString, sky: Sky) -> Due:
+    band = shorted_amps(s, planned, sky) if sky.known else None
+    high = s.module.i_sc_a * SUN / 1000
+    least, most = (band.low, band.high) if band else (0.05 * s.module.i_sc_a, high)
     says = f"{least:.1f} to {most:.1f} A"
     return Due(
         f"string.{s.letter}.short",

@@ -26,15 +26,15 @@ def takers_of(d: Draft) -> tuple[Taker, ...]:
 
 
 def _strings(d: Draft) -> tuple[tuple[StringDesign, ...], Found]:
-    kit, units = chosen(d), takers_of(d)
+    units = takers_of(d)
     rows: list[StringDesign] = []
     found: list[Finding] = []
-    for i, s in enumerate(d.plan.strings):
-        if kit.module:
-            one, faults = design_string(s, i, d.plan, units, kit.module)
-            rows += [one] if one else []
-            found += faults
-    found += design_trackers(d.plan, units, kit.module)
+    modules = {s.letter: d.catalogue.modules[d.plan.module_of(s) or ""] for s in d.plan.strings}
+    for s in d.plan.strings:
+        one, faults = design_string(s, d.plan, units, modules[s.letter])
+        rows += [one] if one else []
+        found += faults
+    found += design_trackers(d.plan, units, modules)
     return tuple(rows), tuple(found)
 
 

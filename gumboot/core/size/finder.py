@@ -176,13 +176,11 @@ def find(
     fewest strings, then the most even among units. units: at least one, those of one sheet side by
     side.
     """
-    sheets = {u.sheet.id: u for u in reversed(units)}
+    kinds: dict[tuple[str, str], list[_Option]] = {}
     try:
-        kinds = {
-            (id, t.id): options(module, faces, plan, u, t)
-            for id, u in sheets.items()
-            for t in u.trackers
-        }
+        for u in units:
+            new = (t for t in u.trackers if (u.sheet.id, t.id) not in kinds)
+            kinds |= {(u.sheet.id, t.id): options(module, faces, plan, u, t) for t in new}
     except OutsideTable as exc:
         return Found((), 0, True, f"{exc}.")
     if not any(kinds.values()):

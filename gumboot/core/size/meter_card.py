@@ -190,7 +190,7 @@ def _verdict(
             x
             for k, x in card.items()
             if k != e.letter
-            and x.modules != e.modules
+            and (x.modules != e.modules or not x.holds(e.v_now.n))
             and x.holds(size)
             and e.holds(abs(readings.get(k, 0.0)))
         ),
@@ -212,7 +212,7 @@ def _verdict(
             f"{miss} module{'s' if miss > 1 else ''} {'short' if n < e.modules else 'over'}: it"
             f" reads like {n}, {e.modules} are planned"
         )
-        like = next((x for k, x in card.items() if k != e.letter and x.modules == n), None)
+        like = next((x for k, x in card.items() if k != e.letter and _reads_like(x, n, step)), None)
         hint = f"; or it is string {like.letter} under a wrong label" if like else ""
         return Verdict(e.letter, "short" if n < e.modules else "over", f"{words}{hint}{also}")
     return Verdict(
@@ -221,3 +221,8 @@ def _verdict(
         f"{size:.0f} V is not what any count of modules gives: an open connector, shade, or a wrong"
         f" module{also}",
     )
+
+
+def _reads_like(x: Expected, modules: int, step_v: float) -> bool:
+    """Whether a string has so many modules, of so many V each now."""
+    return x.modules == modules and abs(x.v_now.n / x.modules - step_v) < 0.02 * step_v

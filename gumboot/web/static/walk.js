@@ -46,7 +46,7 @@
   const told_of = (key) => { const s = steps.find((x) => x.key === key), w = s && wait_of(s), e = Field.known.steps[key], at = Date.parse(w ? w.entry.at_device : e?.at); if (Math.abs(Date.now() - at) > FRESH) return NaN; const text = w ? (w.entry.act === "done" ? w.entry.typed : "") : e && e.verdict === "done" ? e.typed : ""; return s && text ? number(s, text) : NaN; };
   const spot = (row, x) => { let n = row.findIndex((v) => v > x) - 1; n = n < 0 ? (x < row[0] ? 0 : row.length - 2) : n; return [n, Math.min(1, Math.max(0, (x - row[n]) / (row[n + 1] - row[n])))]; };
   function band(s, light = told_of("sky.light"), cell = told_of("sky.cell")) {
-    const k = data.skies;
+    const k = data.skies?.[s.module];
     if (!k || !s.sky || isNaN(cell) || !(light >= k.light[0])) return [s.least, s.most];
     const [i, f] = spot(k.light, light), [j, g] = spot(k.cell, cell), of = k[s.sky];
     return [0, 1].map((n) => s.times * ((1 - f) * ((1 - g) * of[i][j][n] + g * of[i][j + 1][n]) + f * ((1 - g) * of[i + 1][j][n] + g * of[i + 1][j + 1][n])));

@@ -1,11 +1,12 @@
 """What strings show now, against pvlib; one module missing found beside the others."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from pvlib.pvsystem import calcparams_cec, retrieve_sam, singlediode
 
 from gumboot.catalogue import catalogue
-from gumboot.core.brief.chapters import KIT
 from gumboot.core.kit import Module
 from gumboot.core.plan import Plan
 from gumboot.core.prove.strings import (
@@ -27,9 +28,8 @@ def counted(volts, bands, modules):
 
 
 @pytest.fixture(scope="module")
-def made():
-    d = design(Plan.model_validate(TERN_HOLLOW), catalogue())
-    return d, d.of(KIT).module
+def d():
+    return design(Plan.model_validate(TERN_HOLLOW), catalogue())
 
 
 @pytest.mark.long
@@ -41,7 +41,7 @@ def test_pvlibs_modules_lie_in_the_band():
     table = table[table.Technology.isin(["Mono-c-Si", "Multi-c-Si"])].sample(many, random_state=5)
     d = design(Plan.model_validate(TERN_HOLLOW), catalogue())
     s, planned = d.strings[0], d.plan.strings[0]
-    own = d.of(KIT).module
+    own = s.module
     inside = []
     for _, m in table.iterrows():
         document = own.model_dump()
@@ -56,38 +56,33 @@ def test_pvlibs_modules_lie_in_the_band():
             )
             shows = singlediode(*p)
             sky = Sky(light, cell)
-            volts = open_volts(s, planned, module, sky)
-            amps = shorted_amps(s, planned, module, sky)
+            other = replace(s, module=module)
+            volts, amps = open_volts(other, planned, sky), shorted_amps(other, planned, sky)
             inside += [volts.holds(s.modules * shows["v_oc"]), amps.holds(shows["i_sc"])]
     assert np.mean(inside) > 0.99
 
 
-def test_a_cell_that_was_read_makes_the_band_narrower(made):
-    d, module = made
+def test_a_cell_that_was_read_makes_the_band_narrower(d):
     s, planned = d.strings[0], d.plan.strings[0]
-    cell, air = (open_volts(s, planned, module, x) for x in (Sky(800, 45), Sky(800, None, 25)))
+    cell, air = (open_volts(s, planned, x) for x in (Sky(800, 45), Sky(800, None, 25)))
     assert cell.off.n < air.off.n
     assert cell.off.n / cell.expected.n < 0.05  # IEC 62446-1 compares within 5 %
 
 
-def test_one_module_missing_is_seen_beside_the_others_where_the_band_is_blind(made):
+def test_one_module_missing_is_seen_beside_the_others_where_the_band_is_blind(d):
     """Of 24 modules one is 4 %: within any band from air, and plain beside two sound strings."""
-    d, module = made
     s, planned = d.strings[0], d.plan.strings[0]
-    from dataclasses import replace
-
     rows = {k: replace(s, letter=k, modules=24) for k in "ABC"}
-    bands = {k: open_volts(x, planned, module, Sky(800, None, 25)) for k, x in rows.items()}
+    bands = {k: open_volts(x, planned, Sky(800, None, 25)) for k, x in rows.items()}
     true = {k: b.expected.n * 1.03 for k, b in bands.items()}  # the air misleads all alike
     true["B"] *= 23 / 24
     assert all(bands[k].holds(v) for k, v in true.items())
     assert counted(true, bands, 24) == {"B": "short"}
 
 
-def test_of_two_that_differ_the_lower_is_short(made):
-    d, module = made
+def test_of_two_that_differ_the_lower_is_short(d):
     s, planned = d.strings[0], d.plan.strings[0]
-    band = open_volts(s, planned, module, Sky(800, 45))
+    band = open_volts(s, planned, Sky(800, 45))
     full = band.expected.n
     both = {"A": full, "B": full * (s.modules - 1) / s.modules}
     bands = {"A": band, "B": band}

@@ -31,13 +31,16 @@ from gumboot.core.size.strings.voltage import (
 
 @dataclass(frozen=True, slots=True)
 class StringDesign:
-    """One string's figures. Voltages V, currents A, power W. body: what it lands on."""
+    """One string's figures. Voltages V, currents A, power W. body: what it lands on; modules: how
+    many, each a `module`.
+    """
 
     key: str
     letter: str
     body: str
     tracker: str
     modules: int
+    module: Module
     v_oc_cold: Figure
     v_mp_hot: Figure
     v_oc_hot: Figure
@@ -62,7 +65,7 @@ class StringDesign:
 
 
 def design_string(
-    s: PvString, index: int, plan: Plan, units: tuple[Taker, ...], module: Module
+    s: PvString, plan: Plan, units: tuple[Taker, ...], module: Module
 ) -> tuple[StringDesign | None, list[Finding]]:
     """One string and what is wrong with it."""
     key = f"pv-{s.letter}"
@@ -93,6 +96,7 @@ def design_string(
         taker.body if taker else "",
         s.tracker,
         s.modules,
+        module,
         cold,
         hot_mp,
         hot_oc,
@@ -128,7 +132,7 @@ def _alike(s: PvString, plan: Plan, taker: Taker) -> list[tuple[int, str]]:
     return [
         (i, x.letter)
         for i, x in enumerate(plan.strings)
-        if taker.has(x) and (x.tracker, x.modules) == (s.tracker, s.modules)
+        if taker.has(x) and (x.tracker, x.modules, x.module) == (s.tracker, s.modules, s.module)
     ]
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from gumboot.core.basis.finding import Change
-from gumboot.core.kit import Controller, Converter, Inverter, Pack, Tracker
+from gumboot.core.kit import Catalogue, Controller, Converter, Inverter, Pack, Tracker
 from gumboot.core.plan import Plan, PvString
 
 
@@ -53,6 +53,20 @@ class Taker:
     def free(self, plan: Plan, tracker: str) -> bool:
         """Whether no string lands on one of its trackers, alone or bridged."""
         return not any(self.has(s) and tracker in s.tracker.split("+") for s in plan.strings)
+
+    def left(self, plan: Plan, catalogue: Catalogue) -> Taker:
+        """What is left of it beside the strings that stay as they are: trackers, and W of PV."""
+        stay = [s for s in plan.strings if s.stays and self.has(s)]
+        if not stay:
+            return self
+        taken = {id for s in stay for id in s.tracker.split("+")}
+        trackers, sheet = tuple(t for t in self.trackers if t.id not in taken), self.sheet
+        if sheet.pv_power_max_w:
+            modules = [(s.modules, catalogue.modules.get(plan.module_of(s) or "")) for s in stay]
+            room = sheet.pv_power_max_w - sum(n * m.p_max_w for n, m in modules if m)
+            trackers = trackers if room > 0 else ()
+            sheet = sheet.model_copy(update={"pv_power_max_w": max(room, 1.0)})
+        return Taker(self.n, sheet, trackers)
 
     def move(self, s: PvString, index: int, tracker: str) -> tuple[Change, ...]:
         """The changes that move a string, `index` of the plan, to one of its trackers."""

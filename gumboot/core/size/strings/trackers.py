@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Iterator, Mapping
+
 from gumboot.core.basis.figure import COMMON_PRACTICE
 from gumboot.core.basis.finding import Asked, Cure, Finding, check, duty, note, stop
 from gumboot.core.basis.words import listed
@@ -19,11 +21,15 @@ from gumboot.core.size.strings.voltage import (
 )
 
 
-def design_trackers(plan: Plan, units: tuple[Taker, ...], module: Module | None) -> list[Finding]:
-    """What strings do to each other: on one tracker, and to one unit's power."""
+def design_trackers(
+    plan: Plan, units: tuple[Taker, ...], modules: Mapping[str, Module]
+) -> list[Finding]:
+    """What strings do to each other: on one tracker, and to one unit's power. modules: of each
+    string, by its letter.
+    """
     if not any(u.trackers for u in units):
         return []
-    if not plan.strings or module is None:
+    if not plan.strings:
         return [
             check(
                 "strings.none",
@@ -33,35 +39,17 @@ def design_trackers(plan: Plan, units: tuple[Taker, ...], module: Module | None)
                 Cure("Add strings in Brief, or accept that PV comes later"),
             )
         ]
-    found: list[Finding] = []
-    if module.beta_voc_per_c is None or module.gamma_vmp_per_c is None:
-        silent = " and ".join(
-            n
-            for n, v in (("Voc", module.beta_voc_per_c), ("Vmp", module.gamma_vmp_per_c))
-            if v is None
-        )
-        says = (
-            f"The sheet of {module.model} gives no temperature coefficient of {silent}: cold"
-            f" voltage is by Table 690.7(A), hot by {GAMMA_ASSUMED:.1%} per °C."
-        )
-        found.append(
-            check(
-                "strings.coefficients",
-                "array",
-                says,
-                f"{nec.BOOK} Table 690.7(A); {COMMON_PRACTICE}",
-                Cure("Ask the maker for the coefficients and enter them on the shelf"),
-            )
-        )
+    found = [*_silent(modules.values())]
     for unit in units:
         own = [s for s in plan.strings if unit.has(s)]
         for id in dict.fromkeys(s.tracker for s in own):
             tracker = unit.tracker(id)
             if tracker:
                 on = [s for s in own if s.tracker == id]
-                found += tracker_findings(unit, tracker, on, plan, units, module)
+                found += tracker_findings(unit, tracker, on, plan, units, modules)
         found += _overlaps(unit, own)
-        power, most = sum(s.modules for s in own) * module.p_max_w, unit.sheet.pv_power_max_w
+        power = sum(s.modules * modules[s.letter].p_max_w for s in own)
+        most = unit.sheet.pv_power_max_w
         if most and power > most:
             says = (
                 f"{unit.word[:1].upper()}{unit.word[1:]} has {power / 1000:g} kW of modules; its"
@@ -70,6 +58,23 @@ def design_trackers(plan: Plan, units: tuple[Taker, ...], module: Module | None)
             cure = Cure("Move a string to another unit, or shorten one")
             found.append(check(f"{unit.body}.pv-power", unit.body, says, unit.source, cure))
     return found
+
+
+def _silent(modules: Iterable[Module]) -> Iterator[Finding]:
+    """Modules whose sheets give no temperature coefficient."""
+    for n, module in enumerate({m.id: m for m in modules}.values()):
+        sides = (("Voc", module.beta_voc_per_c), ("Vmp", module.gamma_vmp_per_c))
+        silent = " and ".join(name for name, v in sides if v is None)
+        if not silent:
+            continue
+        says = (
+            f"The sheet of {module.model} gives no temperature coefficient of {silent}: cold"
+            f" voltage is by Table 690.7(A), hot by {GAMMA_ASSUMED:.1%} per °C."
+        )
+        rule = f"{nec.BOOK} Table 690.7(A); {COMMON_PRACTICE}"
+        cure = Cure("Ask the maker for the coefficients and enter them on the shelf")
+        mark = f".{module.id}" if n else ""
+        yield check(f"strings.coefficients{mark}", "array", says, rule, cure)
 
 
 def _overlaps(unit: Taker, own: list[PvString]) -> list[Finding]:
@@ -119,7 +124,7 @@ def tracker_findings(
     strings: list[PvString],
     plan: Plan,
     units: tuple[Taker, ...],
-    module: Module,
+    modules: Mapping[str, Module],
 ) -> list[Finding]:
     """Strings in parallel on one tracker: alike, few enough, fused when three or more, and within
     its currents.
@@ -146,15 +151,17 @@ def tracker_findings(
                 move,
             )
         )
-    if len({(s.modules, s.tilt_deg, s.azimuth_deg, s.mounting) for s in strings}) > 1:
+    own = [modules[s.letter] for s in strings]
+    alike = {(s.modules, s.tilt_deg, s.azimuth_deg, s.mounting) for s in strings}
+    if len(alike) > 1 or len({m.id for m in own}) > 1:
         says = (
-            f"Strings {names} on {where} differ in count or in how they face: the tracker can"
-            " follow only one of them."
+            f"Strings {names} on {where} differ in modules, in their count or in how they face: the"
+            " tracker can follow only one of them."
         )
         found.append(stop(f"{key}.unlike", place, says, COMMON_PRACTICE, move))
-    if wants_fuses(len(strings), module, plan.book):
-        found.append(_fuse_finding(key, place, names, where, len(strings), plan.book, module, unit))
-    i_sc, i_mp = len(strings) * module.i_sc_a, len(strings) * module.i_mp_a
+    if wants_fuses(len(strings), own[0], plan.book):
+        found.append(_fuse_finding(key, place, names, where, len(strings), plan.book, own[0], unit))
+    i_sc, i_mp = sum(m.i_sc_a for m in own), sum(m.i_mp_a for m in own)
     if i_sc > tracker.i_sc_max_a:
         says = (
             f"Strings {names} can push {i_sc:g} A into {where}; its maker allows"

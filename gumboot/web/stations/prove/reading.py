@@ -7,7 +7,6 @@ from typing import Any
 
 import numpy as np
 
-from gumboot.core.brief.chapters import KIT
 from gumboot.core.prove.curves import iv, step, transfer
 from gumboot.core.prove.curves.diode import Array, Diode, of_sheet
 from gumboot.core.prove.hour import discharge
@@ -129,11 +128,9 @@ def around(sheet: Diode, light: float, warm: float, modules: int) -> dict[str, A
 
 
 def _iv(job: OpenJob, arrays: dict[str, Array], typed: dict[str, str]) -> Taken:
-    kit = job.design.of(KIT)
-    module = kit.module if kit else None
     own = next((s for s in job.design.strings if s.letter == typed["string"]), None)
     planned = next((s for s in job.plan.strings if s.letter == typed["string"]), None)
-    if own is None or planned is None or module is None:
+    if own is None or planned is None:
         raise Unreadable("Choose the string it was taken of.")
     light = _number(typed["light"], "the light in the array's plane, W/m²")
     cell = _number(typed["cell"], "the cells' temperature, °C")
@@ -142,6 +139,7 @@ def _iv(job: OpenJob, arrays: dict[str, Array], typed: dict[str, str]) -> Taken:
     if not 50 <= light <= 1500:
         raise Unreadable("Type the light in the array's plane: 50 to 1500 W/m².")
     warm = cell_of(Sky(light, cell), planned.mounting).figure.n
+    module = own.module
     slope = next(
         (x for x in (module.beta_voc_per_c, module.gamma_vmp_per_c) if x is not None), GAMMA_ASSUMED
     )

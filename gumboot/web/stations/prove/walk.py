@@ -12,7 +12,6 @@ import numpy as np
 from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, Response
 
-from gumboot.core.brief.chapters import KIT
 from gumboot.core.design import Design
 from gumboot.core.kit.dbc import BadDbc
 from gumboot.core.land.entering import Refused
@@ -54,10 +53,11 @@ PAGES = {"heat.spots": "prove/curves#heat"}
 
 @lru_cache(maxsize=64)
 def skies_of(design: Design) -> dict[str, object] | None:
-    """The bands of the job's module over every sky; None where it has no strings."""
-    kit = design.of(KIT)
-    module = kit.module if kit else None
-    return skies(module) if module is not None and design.strings else None
+    """The bands of each module of the job over every sky, by its id; None where it has no
+    strings.
+    """
+    modules = {s.module.id: s.module for s in design.strings}
+    return {id: skies(module) for id, module in modules.items()} or None
 
 
 def by_sky(design: Design, due: Due) -> dict[str, Any]:
@@ -66,7 +66,8 @@ def by_sky(design: Design, due: Due) -> dict[str, Any]:
     own = next((s for s in design.strings if head == "string" and s.letter == letter), None)
     if own is None:
         return {}
-    return {"sky": what, "times": own.modules if what == "open" else 1}
+    times = own.modules if what == "open" else 1
+    return {"sky": what, "module": own.module.id, "times": times}
 
 
 @lru_cache(maxsize=64)

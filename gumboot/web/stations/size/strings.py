@@ -37,9 +37,9 @@ class Asked:
 
 
 def faces_of(plan: Plan) -> list[Face]:
-    """The faces that the plan's strings lie on."""
+    """The faces of the strings that may be strung anew."""
     counts: dict[tuple[float, float, str], int] = {}
-    for s in plan.strings:
+    for s in (x for x in plan.strings if not x.stays):
         key = (s.tilt_deg, s.azimuth_deg, s.mounting)
         counts[key] = counts.get(key, 0) + s.modules
     return [Face(n, *key) for key, n in counts.items()]
@@ -94,10 +94,13 @@ def read_faces(sent: Mapping[str, str], plan: Plan) -> Asked:
 
 def found_for(job: OpenJob, asked: Asked) -> Found | None:
     """What the finder finds; None when there is nothing to look with."""
-    units = [u for u in job.design.takers if u.trackers]
-    module = job.design.catalogue.modules.get(job.plan.kit.module or "")
-    if module is None or not units or not asked.faces or asked.faults:
+    shelf = job.design.catalogue
+    module = shelf.modules.get(job.plan.kit.module or "")
+    units = [left for u in job.design.takers if (left := u.left(job.plan, shelf)).trackers]
+    if module is None or not asked.faces or asked.faults:
         return None
+    if not units:
+        return Found((), 0, True, "Every tracker is taken by a string that stays as it is.")
     return find(job.plan, units, module, asked.faces)
 
 
@@ -173,6 +176,7 @@ def strings(request: Request, job: Opened) -> dict[str, Any]:
         "reason": found.reason if found else "",
         "arrangements": rows_of(found, asked.faces, job) if found else [],
         "takes": bool(any(u.trackers for u in job.design.takers) and job.plan.kit.module),
+        "stay": [s.letter for s in job.plan.strings if s.stays],
         "card": {k: v for k, v in card.items() if not k.startswith("_")},
         "_card_figures": card["_figures"],
     }
@@ -180,8 +184,8 @@ def strings(request: Request, job: Opened) -> dict[str, Any]:
 
 @router.post("/jobs/{job_id}/strings")
 def use(request: Request, job: Opened) -> Response:
-    """String the job as one found arrangement says. Runs of strings that keep their letter are
-    kept.
+    """String the job as one found arrangement says, beside the strings that stay as they are. Runs
+    of strings that keep their letter are kept.
     """
     visit = job.visit
     visit.needs("planner", "supervisor")
@@ -199,8 +203,9 @@ def use(request: Request, job: Opened) -> Response:
         if old
         else {"length_m": 20, "method": job.plan.book.method_first_pv}
     )
-    letters = iter(LETTERS)
-    document["strings"] = [
+    stay = [s for s in document["strings"] if s["there"] or s["module"]]
+    letters = iter(sorted(set(LETTERS) - {s["letter"] for s in stay}))
+    document["strings"] = stay + [
         {
             "letter": letter,
             "inverter": x.inverter,
@@ -214,7 +219,7 @@ def use(request: Request, job: Opened) -> Response:
         }
         for x in chosen.lots
         for _ in range(x.strings)
-        for letter in [next(letters)]
+        for letter in [next(letters, "")]
     ]
     plan, _faults = checked(document)
     if plan is None:
@@ -224,7 +229,7 @@ def use(request: Request, job: Opened) -> Response:
 
 def card_of(job: OpenJob, sent: Mapping[str, str]) -> dict[str, Any]:
     """The meter card: expected voltages under the weather typed, and a verdict on every reading."""
-    module = job.design.catalogue.modules.get(job.plan.kit.module or "")
+    modules = {s.letter: s.module for s in job.design.strings}
     typed = {
         k: sent.get(k, "").strip()
         for k in ("light", "air", "cell", *(f"read-{s.letter}" for s in job.plan.strings))
@@ -260,18 +265,18 @@ def card_of(job: OpenJob, sent: Mapping[str, str]) -> dict[str, Any]:
     if typed["light"] and not typed["air"] and not typed["cell"]:
         faults["air"] = "type the air's temperature, or the cells' if you measured it"
     ready = (
-        module is not None
-        and light is not None
-        and (air is not None or cell is not None)
-        and not faults
+        bool(modules) and light is not None and (air is not None or cell is not None) and not faults
     )
     rows: list[dict[str, Any]] = []
     card: dict[str, meter_card.Expected] = {}
-    if ready and module and light:
+    if ready and light:
         weather = Weather(light, air if air is not None else 0.0, cell)
         card = {
-            s.letter: meter_card.expected(s.letter, s.modules, s.mounting, module, weather)
+            s.letter: meter_card.expected(
+                s.letter, s.modules, s.mounting, modules[s.letter], weather
+            )
             for s in job.plan.strings
+            if s.letter in modules
         }
         said = {v.letter: v for v in meter_card.judge(card, readings, light)}
         rows = [

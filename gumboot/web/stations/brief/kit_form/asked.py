@@ -14,6 +14,7 @@ from gumboot.web.stations.brief.kit_form.kit import (
     existing_fields,
     generator_fields,
     kit_fields,
+    named,
     run_fields,
     string_fields,
 )
@@ -80,6 +81,7 @@ def sections(
         ("PV inverter already there", [f for f, when in existing_fields(s) if when or everything])
     )
     methods: Choices = tuple(s.book.methods.items())
+    others: Choices = (("", "—"), *named(shelf.modules))
     takes = s.inverter is None or bool(s.inverter.trackers) or s.controllers > 0
     out.append(
         (
@@ -87,7 +89,7 @@ def sections(
             [
                 f
                 for i in range(rows)
-                for f in string_fields(i, methods, s, everything)
+                for f in string_fields(i, methods, s, others, everything)
                 for f in show(f, takes)
             ],
         )

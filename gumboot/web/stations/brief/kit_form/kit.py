@@ -47,11 +47,13 @@ HOOKUPS: dict[bool, tuple[str, Choices]] = {  # by whether they are stacks for s
 }
 
 
+def named(shelf: Mapping[str, Any]) -> Choices:
+    """Entries of the shelf as they are chosen, by maker and model."""
+    return tuple((k, f"{e.maker} {e.model}") for k, e in sorted(shelf.items()))
+
+
 def kit_fields(s: Shape) -> list[tuple[Field, bool]]:
     book = s.shelf
-
-    def named(shelf: Mapping[str, Any]) -> Choices:
-        return tuple((k, f"{e.maker} {e.model}") for k, e in sorted(shelf.items()))
 
     unit, kind = s.inverter, s.typed.get("supply/kind", "")
     units = {
@@ -368,7 +370,9 @@ def trackers_of(s: Shape) -> Choices:
     return (("", "—"), *((x, x) for x in ids), *bridged)
 
 
-def string_fields(i: int, methods: Choices, s: Shape, everything: bool) -> list[Field]:
+def string_fields(
+    i: int, methods: Choices, s: Shape, modules: Choices, everything: bool
+) -> list[Field]:
     """The fields of one row of strings: what it lands on by what there is."""
     at, trackers = f"strings/{i}", trackers_of(s)
     kind = "choice" if trackers else "text"
@@ -388,6 +392,8 @@ def string_fields(i: int, methods: Choices, s: Shape, everything: bool) -> list[
         ),
         *(on if takes else []),
         Field(f"{at}/modules", "Modules", "count", optional=True),
+        Field(f"{at}/module", "Another module", "choice", choices=modules, optional=True),
+        Field(f"{at}/there", "There already", "yesno"),
         Field(
             f"{at}/mounting",
             "Mounted",
