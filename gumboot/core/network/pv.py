@@ -38,8 +38,8 @@ def lay_pv(b: Builder) -> None:
             "module sheet",
         )
         array, label = f"array-{s.letter}", f"Array {s.letter}"
-        of = f" {module.model}" if unlike else ""
-        b.body(array, "array", label, f"{s.modules}{of} modules")
+        of = f"× {module.p_max_w:g} W" if unlike else "modules"
+        b.body(array, "array", label, f"{s.modules} {of}")
         leads = end(
             array,
             label,

@@ -40,8 +40,8 @@ def test_each_string_is_reckoned_with_its_own_modules():
     assert runs["pv-A"].drop_current.n == NEW.i_mp_a and runs["pv-B"].drop_current.n == OLD.i_mp_a
     assert runs["pv-B"].voltage.n == pytest.approx(9 * OLD.v_mp_v)
     assert {b.lines for b in d.bodies if b.role == "array"} == {
-        (f"10 {NEW.model} modules",),
-        (f"9 {OLD.model} modules",),
+        ("10 × 430 W",),
+        ("9 × 300 W",),
     }
     assert sum(f.watts for f in faces_of(d.plan, SHELF)) == new.power.n + old.power.n
 

@@ -392,8 +392,6 @@ def string_fields(
         ),
         *(on if takes else []),
         Field(f"{at}/modules", "Modules", "count", optional=True),
-        Field(f"{at}/module", "Another module", "choice", choices=modules, optional=True),
-        Field(f"{at}/there", "There already", "yesno"),
         Field(
             f"{at}/mounting",
             "Mounted",
@@ -404,6 +402,8 @@ def string_fields(
         Field(f"{at}/azimuth_deg", "Azimuth", "angle", optional=True),
         Field(f"{at}/run/length_m", "Run, one way", "length", optional=True),
         Field(f"{at}/run/method", "How", "choice", choices=methods),
+        Field(f"{at}/there", "There already", "yesno"),
+        Field(f"{at}/module", "Another module", "choice", choices=modules, optional=True),
     ]
 
 
