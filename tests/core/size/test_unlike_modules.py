@@ -54,6 +54,12 @@ def test_what_is_up_already_is_not_bought():
     assert both == {f"{NEW.maker} {NEW.model}": 10, f"{OLD.maker} {OLD.model}": 9}
 
 
+def test_what_is_up_already_is_looked_at_before_it_lands():
+    """NEC 690.33(C), from memory: connectors of another make only where listed for each other."""
+    found = [f for f in of().duties if f.key.endswith(".there")]
+    assert [f.key for f in found] == ["pv-B.there"] and found[0].asked.station == "Land"
+
+
 def test_unlike_modules_never_meet_on_a_tracker():
     """Common practice: a tracker follows one of them, the other is drawn off its best."""
     strings = [{**x, "tracker": "3", "modules": 9} for x in ROOF["strings"]]

@@ -119,10 +119,21 @@ def design_string(
                 Cure(f"Choose a tracker out of {names}"),
             )
         ]
-    alike = _alike(s, plan, taker)
-    return found, voltage_findings(
-        found, alike, plan.book, taker, tracker, module, plan.site.building
-    ) + current_findings(found, tracker, module)
+    alike, book = _alike(s, plan, taker), plan.book
+    return found, [
+        *voltage_findings(found, alike, book, taker, tracker, module, plan.site.building),
+        *current_findings(found, tracker, module),
+        *([_up_already(key, s, book)] if s.there else []),
+    ]
+
+
+def _up_already(key: str, s: PvString, book: Book) -> Finding:
+    says = (
+        f"The modules of string {s.letter} are there already: where one of their connectors meets a"
+        " new one both are of one type and make, or listed for each other; frames are bonded with"
+        " the rest, and no cable or junction box is cracked."
+    )
+    return duty(f"{key}.there", key, says, book.clauses["pv connectors"], Asked("Land"))
 
 
 def _alike(s: PvString, plan: Plan, taker: Taker) -> list[tuple[int, str]]:
