@@ -119,6 +119,13 @@ SHAPES: dict[str, dict[str, Any]] = {
             },
         ],
     ),
+    "optimizers at the modules": other(
+        HERON_SLIP,
+        strings=[
+            {**x, "module": "reedbed-430o", "modules": n}
+            for x, n in zip(HERON_SLIP["strings"], (12, 9), strict=True)
+        ],
+    ),
     "towers bridged": other(SALTINGS_BARN, kit__towers=2),
     "cabinets": other(HERON_SLIP, kit__pack="tidewell-5r", kit__packs=10),
     "single-phase units on three lines": other(

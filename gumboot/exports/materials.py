@@ -92,6 +92,8 @@ def _kit(design: Design) -> Iterable[Item]:
     for id, n in wanted.items():
         if n and (module := book.modules.get(id)):
             yield Item("Kit", f"{module.maker} {module.model}", n, "")
+            if module.optimizer:
+                yield Item("Kit", module.optimizer.name, n, "")
     jumpers = sum(s.jumper for s in design.strings)
     if jumpers:
         yield Item("Kit", "maker's PV jumper, pair", jumpers, "")

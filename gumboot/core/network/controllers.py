@@ -80,7 +80,7 @@ def lay_combiners(b: Builder) -> None:
             each,
             source="sum",
         )
-        volts = min((_working(s) for s in mine), key=lambda f: f.n)
+        volts = min((working_volts(s) for s in mine), key=lambda f: f.n)
         label = b.bodies[box].label
         good_for, most = _good_for(b, mine[0].body)
         lead = b.box(box, label, "pv-combiner", "to controller", good_for, dc_v=most)
@@ -101,18 +101,28 @@ def lay_combiners(b: Builder) -> None:
                 "All strings at maximum power",
                 "n_str * I",
                 count,
-                _best(mine[0]),
+                working_amps(mine[0]).renamed("I"),
                 source="sum",
             ),
         )
 
 
-def _working(s: StringDesign) -> Figure:
+def working_volts(s: StringDesign) -> Figure:
+    """What a string works at, in V: what its inverter holds it at where converters stand at its
+    modules.
+    """
+    if s.module.optimizer:
+        return s.v_mp_hot.renamed("V_run")
     volts = s.modules * s.module.v_mp_v
     return given("V_run", volts, "V", "String voltage at maximum power", "module sheet")
 
 
-def _best(s: StringDesign) -> Figure:
+def working_amps(s: StringDesign) -> Figure:
+    """The A that a string works with at full power."""
+    if s.module.optimizer:
+        volts = s.v_mp_hot.renamed("V_run")
+        law = "definition"
+        return solve("I", "A", "Current at full power", "P / V_run", s.power, volts, source=law)
     return given("I", s.module.i_mp_a, "A", "Current at maximum power", "module sheet")
 
 

@@ -4,11 +4,10 @@ switch.
 
 from __future__ import annotations
 
-from gumboot.core.basis.figure import given
 from gumboot.core.kit.terminal import Terminal
 from gumboot.core.network.builder import Builder
 from gumboot.core.network.circuit import DC, End, end
-from gumboot.core.network.controllers import combined
+from gumboot.core.network.controllers import combined, working_amps, working_volts
 from gumboot.core.network.element import Source
 from gumboot.core.network.others import LIGHT
 from gumboot.core.size.strings import StringDesign
@@ -28,15 +27,9 @@ def lay_pv(b: Builder) -> None:
         taken[s.body, s.tracker] = pair + (2 if s.jumper else 1)
         if pair >= tracker.pairs:
             continue
-        device = b.device("array", module.i_sc_a)
-        i_mp = given("I", module.i_mp_a, "A", "Current at maximum power", "module sheet")
-        v_mp = given(
-            "V_run",
-            s.modules * module.v_mp_v,
-            "V",
-            "String voltage at maximum power",
-            "module sheet",
-        )
+        device = b.device("array", module.pushes_a)
+        i_mp = working_amps(s)
+        v_mp = working_volts(s)
         array, label = f"array-{s.letter}", f"Array {s.letter}"
         of = f"× {module.p_max_w:g} W" if unlike else "modules"
         b.body(array, "array", label, f"{s.modules} {of}")

@@ -176,13 +176,17 @@ def string_dues(plan: Plan, strings: tuple[StringDesign, ...], sky: Sky) -> Iter
     for s in strings:
         planned = next(p for p in plan.strings if p.letter == s.letter)
         yield _volts(s, planned, sky)
-        yield _amps(s, planned, sky)
+        if not s.module.optimizer:  # they let nothing through until their inverter bids them
+            yield _amps(s, planned, sky)
 
 
 def _volts(s: StringDesign, planned: PvString, sky: Sky) -> Due:
-    band = open_volts(s, planned, sky) if sky.known else None
-    low, high = (band.low, band.high) if band else (0.9 * s.v_oc_hot.n, s.v_oc_cold.n)
-    says = f"{low:.0f} to {high:.0f} V"
+    own = s.module.optimizer
+    band = open_volts(s, planned, sky) if sky.known and not own else None
+    low, high = (band.low, band.high) if band else s.open_v
+    says = f"{low:.0f} to {high:.0f} V" if band else s.open_says
+    together = "Every string within a quarter of an hour of the light; they are compared."
+    each = f"Each module shows {own.off_v:g} V until the unit bids it work." if own else together
     return Due(
         f"string.{s.letter}.open",
         DEAD,
@@ -191,14 +195,14 @@ def _volts(s: StringDesign, planned: PvString, sky: Sky) -> Due:
         "multimeter, 1000 V DC",
         (
             "Plus to plus: a minus in front means reversed.",
-            "Every string within a quarter of an hour of the light; they are compared.",
+            each,
         ),
         s.parted,
         "IEC 62446-1 6.4",
         who="a trained person",
         hazard="Live in light: insulated gloves, leads with shrouds.",
         place=f"array-{s.letter}",
-        expects=says if band else f"{says}; closer once the light is read",
+        expects=says if band or own else f"{says}; closer once the light is read",
         band=band,
         least=low,
         most=high,

@@ -29,6 +29,7 @@ from gumboot.core.size.strings import (
     string_fuse,
     wants_fuses,
 )
+from gumboot.core.size.strings.optimized import fits, lengths
 
 ROWS_MOST = (
     100_000  # beyond this only the fullest rows are followed further, and the finder says so
@@ -99,6 +100,9 @@ def window(
     the site is colder than the book.
     """
     ceiling = _ceiling(module, plan, unit)
+    if module.optimizer:
+        held = fits(module.optimizer, tracker, ceiling)
+        return list(lengths(module.optimizer, module).items()) if held else []
     cold = cold_voltage(module, coldest(plan), plan.book)
     n = np.arange(1, int(ceiling / cold.value(n=1) + 1e-9) + 1)
     mp_hot, oc_hot = (f.value(n=n) for f in hot_voltages(module, hottest(plan, mounting)))
@@ -117,18 +121,18 @@ def options(
     module: Module, faces: list[Face], plan: Plan, unit: Taker, tracker: Tracker
 ) -> list[_Option]:
     """Everything that may land on one tracker."""
-    wide = 2 if module.i_sc_a > tracker.pair_a else 1
-    if module.i_sc_a > wide * tracker.pair_a:
+    wide = 2 if module.pushes_a > tracker.pair_a else 1
+    if module.pushes_a > wide * tracker.pair_a:
         return []
-    fused = string_fuse(module, plan.book) is not None
+    fused, own = string_fuse(module, plan.book) is not None, module.optimizer is not None
     counts = [
         k
         for k in range(1, tracker.pairs // wide + 1)
-        if k * module.i_sc_a <= tracker.i_sc_max_a
+        if k * module.pushes_a <= tracker.i_sc_max_a
         and (fused or not wants_fuses(k, module, plan.book))
     ]
     return [
-        _Option(f, k, n, margin, k * module.i_mp_a > tracker.i_mp_max_a)
+        _Option(f, k, n, margin, not own and k * module.i_mp_a > tracker.i_mp_max_a)
         for f, face in enumerate(faces)
         for n, margin in window(module, face.mounting, plan, unit, tracker)
         for k in counts
@@ -140,14 +144,17 @@ def why_none(module: Module, faces: list[Face], plan: Plan, unit: Taker) -> str:
     """What keeps every string off a unit's first tracker, in its numbers."""
     if not unit.trackers:
         return "it has none"
-    tracker, pushes = unit.trackers[0], f"one string can push {module.i_sc_a:g} A"
+    tracker, pushes = unit.trackers[0], f"one string can push {module.pushes_a:g} A"
     at = f"tracker {tracker.id}"
-    if module.i_sc_a > tracker.i_sc_max_a:
+    if module.pushes_a > tracker.i_sc_max_a:
         return f"{pushes}, {at} bears {tracker.i_sc_max_a:g} A"
     wide = 2 if tracker.pairs > 1 else 1
-    if module.i_sc_a > wide * tracker.pair_a:
+    if module.pushes_a > wide * tracker.pair_a:
         pair = "two pairs" if wide > 1 else "its pair"
         return f"{pushes}, {pair} of connectors on {at} carry {wide * tracker.pair_a:g} A"
+    if module.optimizer and not fits(module.optimizer, tracker, _ceiling(module, plan, unit)):
+        held = module.optimizer.string_v
+        return f"{module.optimizer.name} strings are held at {held:g} V, which {at} does not take"
     mounting = faces[0].mounting if faces else "roof"
     fit = window(module, mounting, plan, unit, tracker)
     if fit:

@@ -13,7 +13,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given
+from gumboot.core.basis.figure import COMMON_PRACTICE, MEMORY, Figure, given, solve
 from gumboot.core.basis.formula import Formula
 from gumboot.core.kit import Module
 from gumboot.core.size.strings import GAMMA_ASSUMED, RISE_C, T_STC
@@ -95,6 +95,11 @@ def expected(
     simplified: no series resistance at open circuit.
     """
     n = given("n", modules, "", "Modules in series", "plan")
+    if module.optimizer:
+        one = given("V_off", module.optimizer.off_v, "V", "One until it may work", "its sheet")
+        name = f"String {letter}, open, off"
+        off = solve("V_now", "V", name, "n * V_off", n, one, source="optimizer's sheet")
+        return Expected(letter, modules, off, 0.5 / modules)
     v_oc = given("V_oc", module.v_oc_v, "V", "Open-circuit voltage", "module sheet")
     slope = next(
         (x for x in (module.beta_voc_per_c, module.gamma_vmp_per_c) if x is not None), GAMMA_ASSUMED

@@ -30,7 +30,6 @@ EARTH_OHM = 0.5  # of a protective conductor end to end, leads nulled: common pr
 NEUTRAL_V = 5.0  # between neutral and earth where they are bonded: common practice
 CHARGED = 0.95  # of the battery's volts at a port that is precharged: three time constants
 BY_HAND_V = 120.0  # direct current, the limit of extra-low voltage: IEC 61140, from memory
-OPEN_LEAST = 0.9  # of the least open-circuit voltage by day: common practice
 START_S = 300.0  # how long a unit may take to start: common practice
 VOLTAGES = ((120.0, 250, 0.5), (500.0, 500, 1.0), (1000.0, 1000, 1.0))  # IEC 62446-1, from memory
 COLD, ON = "Cold first", "Switch on"
@@ -79,26 +78,28 @@ def _cold(d: Design) -> Iterator[Step]:
 
 def _strings(d: Design) -> Iterator[Step]:
     for s in d.strings:
-        low, high = OPEN_LEAST * s.v_oc_hot.n, s.v_oc_cold.n
-        at = f"{s.parted} "
+        (low, high), at = s.open_v, f"{s.parted} "
+        own = s.module.optimizer
+        closer = " The meter card under Size knows it closer, by today's light." if not own else ""
+        how = f" As the maker of the {own.name}s says, or by the inverter itself." if own else ""
         yield Step(
             f"cold.string.{s.letter}",
             COLD,
             f"String {s.letter}: volts and polarity",
-            f"{at}Plus to plus: a minus in front means reversed. The meter card under Size knows"
-            " it closer, by today's light.",
+            f"{at}Plus to plus: a minus in front means reversed.{closer}",
             "volt",
-            f"{low:.0f} to {high:.0f} V",
+            s.open_says,
             least=low,
             most=high,
             box=f"array-{s.letter}",
         )
-        volts, least = next(((v, m) for top, v, m in VOLTAGES if high <= top), (1500, 1.0))
+        top = s.v_oc_cold.n
+        volts, least = next(((v, m) for most, v, m in VOLTAGES if top <= most), (1500, 1.0))
         yield Step(
             f"cold.insulation.{s.letter}",
             COLD,
             f"String {s.letter}: insulation",
-            f"{at}Tester at {volts} V, each pole to earth in turn: the lower reading.",
+            f"{at}Tester at {volts} V, each pole to earth in turn: the lower reading.{how}",
             "megohm",
             f"{least:g} MΩ at least",
             least=least,

@@ -16,6 +16,7 @@ from gumboot.core.codes import OutsideTable, nec
 from gumboot.core.codes.book import Book
 from gumboot.core.kit import Module, Tracker
 from gumboot.core.plan import Plan, PvString
+from gumboot.core.size.strings.optimized import optimizer_findings, volts_of
 from gumboot.core.size.strings.taker import Taker, taker_of
 from gumboot.core.size.strings.voltage import (
     SILENT_V,
@@ -27,6 +28,8 @@ from gumboot.core.size.strings.voltage import (
     string_fuse,
     wants_fuses,
 )
+
+OPEN_LEAST = 0.9  # of the least open-circuit voltage by day: common practice
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,6 +54,20 @@ class StringDesign:
     jumper: bool = False
 
     @property
+    def open_v(self) -> tuple[float, float]:
+        """(least, most) V that it shows open, in any light."""
+        if self.module.optimizer:
+            half = self.module.optimizer.off_v / 2
+            return self.v_oc_hot.n - half, self.v_oc_hot.n + half
+        return OPEN_LEAST * self.v_oc_hot.n, self.v_oc_cold.n
+
+    @property
+    def open_says(self) -> str:
+        """The same in words: "344 to 480 V"; of optimizers "11.5 to 12.5 V"."""
+        digits = 1 if self.module.optimizer else 0
+        return " to ".join(f"{v:.{digits}f}" for v in self.open_v) + " V"
+
+    @property
     def parted(self) -> str:
         """How it is parted from its unit to be measured."""
         if self.body.startswith("controller-"):
@@ -70,26 +87,24 @@ def design_string(
     """One string and what is wrong with it."""
     key = f"pv-{s.letter}"
     n = given("n", s.modules, "", "Modules in series", "plan")
-    try:
-        cold = cold_voltage(module, coldest(plan), plan.book).figure(n)
-    except OutsideTable as exc:
-        return None, [
-            stop(
-                f"{key}.cold",
-                key,
-                f"String {s.letter}: {exc}.",
-                f"{nec.BOOK} 690.7(A)",
-                Cure("Choose a module whose sheet gives the coefficient of Voc, and use that"),
-            )
-        ]
-    hot_mp, hot_oc = (f.figure(n) for f in hot_voltages(module, hottest(plan, s.mounting)))
+    if module.optimizer:
+        cold, hot_mp, hot_oc = volts_of(module.optimizer, n, plan.book)
+    else:
+        try:
+            cold = cold_voltage(module, coldest(plan), plan.book).figure(n)
+        except OutsideTable as exc:
+            cure = Cure("Choose a module whose sheet gives the coefficient of Voc, and use that")
+            says = f"String {s.letter}: {exc}."
+            return None, [stop(f"{key}.cold", key, says, f"{nec.BOOK} 690.7(A)", cure)]
+        hot_mp, hot_oc = (f.figure(n) for f in hot_voltages(module, hottest(plan, s.mounting)))
     p_max = given("P_max", module.p_max_w, "W", "Module power", "module sheet")
     power = solve("P", "W", "String power", "n * P_max", n, p_max, source="module sheet")
     taker = taker_of(units, s)
     tracker = taker.tracker(s.tracker) if taker else None
     beside = sum(x.on == s.on for x in plan.strings)
     fuse = string_fuse(module, plan.book) if wants_fuses(beside, module, plan.book) else None
-    jumper = tracker is not None and module.i_sc_a > tracker.pair_a and tracker.pairs >= 2 * beside
+    two = tracker is not None and module.pushes_a > tracker.pair_a
+    jumper = tracker is not None and two and tracker.pairs >= 2 * beside
     found = StringDesign(
         key,
         s.letter,
@@ -120,8 +135,16 @@ def design_string(
             )
         ]
     alike, book = _alike(s, plan, taker), plan.book
+    own = module.optimizer
     return found, [
         *voltage_findings(found, alike, book, taker, tracker, module, plan.site.building),
+        *(
+            optimizer_findings(
+                key, s.letter, s.modules, module, plan, tracker, lambda n: _put(n, alike)
+            )
+            if own
+            else ()
+        ),
         *current_findings(found, tracker, module),
         *([_up_already(key, s, book)] if s.there else []),
     ]
@@ -193,6 +216,8 @@ def voltage_findings(
     house = {"dwelling": "in a dwelling", "other": "on a building"}.get(building, "here")
     allowed = (book.building_v[building], f"{book.clauses['dwelling']} allows {house}")
     ceiling, whose = min([*ceilings, allowed])
+    if module.optimizer:
+        return _too_high(s, ceiling, whose, book)
     rule = book.clauses["cold voltage"]
     per_module = s.v_oc_cold.n / s.modules
     most = int(ceiling / per_module)
@@ -263,17 +288,31 @@ def voltage_findings(
     return found
 
 
+def _too_high(s: StringDesign, ceiling: float, whose: str, book: Book) -> list[Finding]:
+    """A string whose converters together may reach more volts than may stand there."""
+    if s.v_oc_cold.n <= ceiling:
+        return []
+    says = f"String {s.letter} may reach {s.v_oc_cold.against(ceiling)}; {whose} {ceiling:g} V."
+    rule, told = book.clauses["converters in series"], s.v_oc_cold.formula == ""
+    cure = Cure(
+        "Choose the inverter that the optimizers are made for"
+        if told
+        else "Enter the most volts of a string by the optimizer's manual, or shorten the string"
+    )
+    return [stop(f"{s.key}.cold", s.key, says, rule, cure, figures=(s.v_oc_cold,))]
+
+
 def current_findings(s: StringDesign, tracker: Tracker, module: Module) -> list[Finding]:
     """One string's current against its connectors: one pair, or two bridged with the maker's
     jumper.
     """
-    if module.i_sc_a <= tracker.pair_a:
+    if module.pushes_a <= tracker.pair_a:
         return []
     says = (
-        f"String {s.letter} can push {module.i_sc_a:g} A; one pair of connectors on tracker"
+        f"String {s.letter} can push {module.pushes_a:g} A; one pair of connectors on tracker"
         f" {s.tracker} carries {tracker.pair_a:g} A"
     )
-    if s.jumper and module.i_sc_a <= 2 * tracker.pair_a:
+    if s.jumper and module.pushes_a <= 2 * tracker.pair_a:
         return [
             duty(
                 f"{s.key}.pair",

@@ -153,7 +153,8 @@ def tracker_findings(
         )
     own = [modules[s.letter] for s in strings]
     alike = {(s.modules, s.tilt_deg, s.azimuth_deg, s.mounting) for s in strings}
-    if len(alike) > 1 or len({m.id for m in own}) > 1:
+    apart = own[0].optimizer is not None  # each works by itself, whatever the others do
+    if (len(alike) > 1 and not apart) or len({m.id for m in own}) > 1:
         says = (
             f"Strings {names} on {where} differ in modules, in their count or in how they face: the"
             " tracker can follow only one of them."
@@ -161,7 +162,7 @@ def tracker_findings(
         found.append(stop(f"{key}.unlike", place, says, COMMON_PRACTICE, move))
     if wants_fuses(len(strings), own[0], plan.book):
         found.append(_fuse_finding(key, place, names, where, len(strings), plan.book, own[0], unit))
-    i_sc, i_mp = sum(m.i_sc_a for m in own), sum(m.i_mp_a for m in own)
+    i_sc, i_mp = sum(m.pushes_a for m in own), sum(m.works_a for m in own)
     if i_sc > tracker.i_sc_max_a:
         says = (
             f"Strings {names} can push {i_sc:g} A into {where}; its maker allows"
@@ -169,7 +170,7 @@ def tracker_findings(
         )
         cure = move if len(strings) > 1 else Cure("Choose a module of lower current")
         found.append(stop(f"{key}.isc", place, says, unit.source, cure))
-    elif i_mp > tracker.i_mp_max_a:
+    elif i_mp > tracker.i_mp_max_a and not apart:
         says = (
             f"Strings {names} give {i_mp:g} A at best; {where} uses {tracker.i_mp_max_a:g} A and"
             " clips the rest."

@@ -108,7 +108,13 @@ def hottest(plan: Plan, mounting: str) -> Figure:
 
 
 def maximum_current(module: Module, book: Book) -> Figure:
-    """Maximum PV circuit current in A: 1.25 I_sc. NEC 690.8(A)(1), IEC 62548."""
+    """Maximum PV circuit current in A: 1.25 I_sc, or what converters at its modules put out. NEC
+    690.8(A)(1), IEC 62548.
+    """
+    if module.optimizer:
+        name, rule = "Maximum circuit current", book.clauses["converters in series"]
+        most = given("I_out", module.optimizer.out_a_max, "A", "Most of one", "optimizer's sheet")
+        return solve("I_max", "A", name, "1 * I_out", most, source=rule, doubt=MEMORY)
     i_sc = given("I_sc", module.i_sc_a, "A", "Short-circuit current", "module sheet")
     source = book.clauses["string current"]
     return solve(
@@ -139,7 +145,11 @@ def pushed_back(strings: int, module: Module, book: Book) -> Figure:
 
 
 def wants_fuses(strings: int, module: Module, book: Book) -> bool:
-    """Whether the others can push more into a string than its modules stand."""
+    """Whether the others can push more into a string than its modules stand; converters at them
+    take no current back (common practice).
+    """
+    if module.optimizer:
+        return False
     back = (strings - 1) * book.back_factor * module.i_sc_a
     return back > module.fuse_max_a + 1e-9
 

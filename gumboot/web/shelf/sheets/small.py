@@ -29,6 +29,26 @@ MODULE = (
         ),
         folds=False,
     ),
+    Section(
+        "optimizer",
+        "With an optimizer at each",
+        (
+            given("optimizer/name", "Optimizer", "text"),
+            given("optimizer/in_v_max", "Takes, at most", "voltage", "of its module, cold"),
+            given("optimizer/in_isc_max_a", "Takes, shorted", "current"),
+            given("optimizer/in_w_max", "Takes", "watts"),
+            given("optimizer/out_v_max", "Puts out, at most", "voltage"),
+            given("optimizer/out_a_max", "Puts out", "current"),
+            given(
+                "optimizer/off_v", "Until it may work", "voltage", "1 V where it is silent"
+            ),
+            given("optimizer/least", "Fewest in a string", "count"),
+            given("optimizer/most", "Most in a string", "count"),
+            given("optimizer/string_v", "String held at", "voltage", "by its inverter"),
+            given("optimizer/string_v_max", "String, at most", "voltage", "by its manual"),
+            given("optimizer/string_w_max", "Modules on a string", "watts"),
+        ),
+    ),
 )
 
 

@@ -132,6 +132,8 @@ def _iv(job: OpenJob, arrays: dict[str, Array], typed: dict[str, str]) -> Taken:
     planned = next((s for s in job.plan.strings if s.letter == typed["string"]), None)
     if own is None or planned is None:
         raise Unreadable("Choose the string it was taken of.")
+    if own.module.optimizer:
+        raise Unreadable("The optimizers at its modules show no curve of theirs.")
     light = _number(typed["light"], "the light in the array's plane, W/m²")
     cell = _number(typed["cell"], "the cells' temperature, °C")
     if not -40 <= cell <= 95:

@@ -56,7 +56,7 @@ def skies_of(design: Design) -> dict[str, object] | None:
     """The bands of each module of the job over every sky, by its id; None where it has no
     strings.
     """
-    modules = {s.module.id: s.module for s in design.strings}
+    modules = {s.module.id: s.module for s in design.strings if not s.module.optimizer}
     return {id: skies(module) for id, module in modules.items()} or None
 
 
@@ -64,7 +64,7 @@ def by_sky(design: Design, due: Due) -> dict[str, Any]:
     """What a string's test is judged by in a light read meanwhile: which band, times how many."""
     head, letter, what = (*due.key.split("."), "", "")[:3]
     own = next((s for s in design.strings if head == "string" and s.letter == letter), None)
-    if own is None:
+    if own is None or own.module.optimizer:
         return {}
     times = own.modules if what == "open" else 1
     return {"sky": what, "module": own.module.id, "times": times}
