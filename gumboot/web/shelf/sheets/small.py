@@ -39,9 +39,7 @@ MODULE = (
             given("optimizer/in_w_max", "Takes", "watts"),
             given("optimizer/out_v_max", "Puts out, at most", "voltage"),
             given("optimizer/out_a_max", "Puts out", "current"),
-            given(
-                "optimizer/off_v", "Until it may work", "voltage", "1 V where it is silent"
-            ),
+            given("optimizer/off_v", "Until it may work", "voltage", "1 V where it is silent"),
             given("optimizer/least", "Fewest in a string", "count"),
             given("optimizer/most", "Most in a string", "count"),
             given("optimizer/string_v", "String held at", "voltage", "by its inverter"),

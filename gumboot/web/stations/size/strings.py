@@ -22,6 +22,7 @@ from gumboot.web.pages.frame import twin
 
 router = APIRouter()
 FACES = 6
+FULL_SUN = 1000.0  # W/m²
 LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 
 
@@ -227,6 +228,11 @@ def use(request: Request, job: Opened) -> Response:
     return save(request, job, plan, f"/jobs/{job.record.id}/size")
 
 
+def _whole(volts: float) -> float:
+    """Volts as they are read: whole ones, tenths of the few that optimizers show."""
+    return round(volts) if volts >= 100 else round(volts, 1)
+
+
 def card_of(job: OpenJob, sent: Mapping[str, str]) -> dict[str, Any]:
     """The meter card: expected voltages under the weather typed, and a verdict on every reading."""
     modules = {s.letter: s.module for s in job.design.strings}
@@ -264,13 +270,13 @@ def card_of(job: OpenJob, sent: Mapping[str, str]) -> dict[str, Any]:
             faults[key] = "type a temperature that can be: -20 C, 85 F"
     if typed["light"] and not typed["air"] and not typed["cell"]:
         faults["air"] = "type the air's temperature, or the cells' if you measured it"
-    ready = (
-        bool(modules) and light is not None and (air is not None or cell is not None) and not faults
-    )
+    own = bool(modules) and all(m.optimizer for m in modules.values())  # the same in any light
+    read = light is not None and (air is not None or cell is not None)
     rows: list[dict[str, Any]] = []
     card: dict[str, meter_card.Expected] = {}
-    if ready and light:
-        weather = Weather(light, air if air is not None else 0.0, cell)
+    if modules and (own or read) and not faults:
+        weather = Weather(light or FULL_SUN, air if air is not None else 0.0, cell)
+        light = weather.irradiance_w_m2
         card = {
             s.letter: meter_card.expected(
                 s.letter, s.modules, s.mounting, modules[s.letter], weather
@@ -284,8 +290,8 @@ def card_of(job: OpenJob, sent: Mapping[str, str]) -> dict[str, Any]:
                 "letter": e.letter,
                 "modules": e.modules,
                 "expected_v": round(e.v_now.n, 1),
-                "low_v": round(e.low),
-                "high_v": round(e.high),
+                "low_v": _whole(e.low),
+                "high_v": _whole(e.high),
                 "band_pct": round(100 * e.band),
                 "said": said[e.letter].said if e.letter in said else "",
                 "why": said[e.letter].why if e.letter in said else "",

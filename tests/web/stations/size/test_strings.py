@@ -2,6 +2,9 @@
 
 import re
 
+from gumboot.core.plan import Plan
+from gumboot.demo.plans import MOSSBANK_TERRACE
+from tests.shapes import SHAPES
 from tests.web.test_stations import plan_of
 
 FACES = (
@@ -91,10 +94,28 @@ def test_the_meter_card(planner, new_job, heron):
         assert says in page and "aria-invalid" in page
 
 
-def test_a_kit_without_trackers_says_so(planner, new_job):
-    from gumboot.core.plan import Plan
-    from gumboot.demo.plans import MOSSBANK_TERRACE
+def test_optimizers_are_read_in_any_light(planner, new_job):
+    """A volt a module until they may work: no meter of light is asked for."""
+    path = f"/jobs/{new_job(Plan.model_validate(SHAPES['optimizers at the modules']))}/strings"
+    card = planner.get(f"{path}.json?read-A=12.1&read-B=8").json()["card"]
+    rows = {r["letter"]: (r["low_v"], r["high_v"], r["said"]) for r in card["rows"]}
+    assert rows == {"A": (11.5, 12.5, "good"), "B": (8.5, 9.5, "short")}
 
+
+def test_strings_that_stay_are_kept_beside_new_ones(planner, new_job):
+    """Modules that are up keep their string, letter and tracker."""
+    job_id = new_job(Plan.model_validate(SHAPES["an old array beside a new one"]))
+    before = plan_of(planner, job_id)["strings"]
+    data = planner.get(f"/jobs/{job_id}/strings.json").json()
+    assert data["stay"] == ["B"] and data["asked"]["face0-modules"] == "10"
+    sent = {**data["asked"], "use": data["arrangements"][1]["code"], "version": "1"}
+    assert planner.post(f"/jobs/{job_id}/strings", sent).status_code == 303
+    after = plan_of(planner, job_id)["strings"]
+    assert after[0] == before[1] and "B" not in [s["letter"] for s in after[1:]]
+    assert all(s["tracker"] != "2" and s["module"] is None for s in after[1:])
+
+
+def test_a_kit_without_trackers_says_so(planner, new_job):
     assert (
         "takes no strings"
         in planner.get(f"/jobs/{new_job(Plan.model_validate(MOSSBANK_TERRACE))}/strings").text
