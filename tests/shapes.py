@@ -126,6 +126,9 @@ SHAPES: dict[str, dict[str, Any]] = {
             for x, n in zip(HERON_SLIP["strings"], (12, 9), strict=True)
         ],
     ),
+    "rows joined at the array": other(
+        HERON_SLIP, strings=[{**HERON_SLIP["strings"][0], "tracker": "3", "rows": 2}]
+    ),
     "towers bridged": other(SALTINGS_BARN, kit__towers=2),
     "cabinets": other(HERON_SLIP, kit__pack="tidewell-5r", kit__packs=10),
     "single-phase units on three lines": other(

@@ -88,12 +88,15 @@ def _kit(design: Design) -> Iterable[Item]:
         yield Item("Kit", f"{design.gateway.maker} {design.gateway.model}", 1, "")
     wanted: Counter[str] = Counter()
     for string in design.plan.strings:
-        wanted[design.plan.module_of(string) or ""] += 0 if string.there else string.modules
+        wanted[design.plan.module_of(string) or ""] += 0 if string.there else string.count
     for id, n in wanted.items():
         if n and (module := book.modules.get(id)):
             yield Item("Kit", f"{module.maker} {module.model}", n, "")
             if module.optimizer:
                 yield Item("Kit", module.optimizer.name, n, "")
+    joints = sum(s.rows - 1 for s in design.plan.strings if not s.there)
+    if joints:
+        yield Item("Kit", "PV branch connectors of the modules' make, pair", joints, "")
     jumpers = sum(s.jumper for s in design.strings)
     if jumpers:
         yield Item("Kit", "maker's PV jumper, pair", jumpers, "")

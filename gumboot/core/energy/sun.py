@@ -68,7 +68,7 @@ def faces_of(plan: Plan, catalogue: Catalogue) -> list[Face]:
     for s in plan.strings:
         key = (s.tilt_deg, s.azimuth_deg, s.mounting, s.controller)
         module = catalogue.modules.get(plan.module_of(s) or "")
-        sums[key] = sums.get(key, 0.0) + s.modules * (module.p_max_w if module else 0.0)
+        sums[key] = sums.get(key, 0.0) + s.count * (module.p_max_w if module else 0.0)
     faces = [Face(w, *key) for key, w in sums.items()]
     beside = (
         Face(pv.array_w or pv.power_w, pv.tilt_deg, pv.azimuth_deg, "roof")

@@ -123,7 +123,12 @@ def working_amps(s: StringDesign) -> Figure:
         volts = s.v_mp_hot.renamed("V_run")
         law = "definition"
         return solve("I", "A", "Current at full power", "P / V_run", s.power, volts, source=law)
-    return given("I", s.module.i_mp_a, "A", "Current at maximum power", "module sheet")
+    one = given("I", s.module.i_mp_a, "A", "Current at maximum power", "module sheet")
+    if s.rows == 1:
+        return one
+    row = given("n_row", s.rows, "", "Rows joined at the array", "plan")
+    name = "Current at maximum power, all its rows"
+    return solve("I", "A", name, "n_row * I_mp", row, one.renamed("I_mp"), source="sum")
 
 
 def to_bus(b: Builder, bus: str, name: str, bank: int, banks: int) -> None:

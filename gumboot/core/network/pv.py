@@ -32,7 +32,7 @@ def lay_pv(b: Builder) -> None:
         v_mp = working_volts(s)
         array, label = f"array-{s.letter}", f"Array {s.letter}"
         of = f"× {module.p_max_w:g} W" if unlike else "modules"
-        b.body(array, "array", label, f"{s.modules} {of}")
+        b.body(array, "array", label, f"{s.counted} {of}")
         leads = end(
             array,
             label,

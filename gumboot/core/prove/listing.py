@@ -111,7 +111,7 @@ def sound(d: Design, key: str) -> Figure | None:
     own = next((s for s in d.strings if s.letter == letter), None)
     if own is None or not key.startswith("cold.insulation"):
         return None
-    n = given("n", own.modules, "", "Modules in series", "plan")
+    n = given("n", own.rows * own.modules, "", "Modules", "plan")
     watts = given("P", own.module.p_max_w, "W", "Power of a module", "module sheet")
     return SOUND.figure(PER_AREA, PER_M2, n, watts)
 

@@ -94,7 +94,8 @@ def open_of(modules: int, module: Module, cell: Known, light: Known, name: str =
 def shorted_amps(s: StringDesign, planned: PvString, sky: Sky) -> Band:
     """A string's shorted amperes now."""
     name = f"String {s.letter}, shorted, now"
-    return shorted_of(s.module, cell_of(sky, planned.mounting), light_of(sky), name)
+    all_rows = s.module.model_copy(update={"i_sc_a": s.rows * s.module.i_sc_a})
+    return shorted_of(all_rows, cell_of(sky, planned.mounting), light_of(sky), name)
 
 
 def shorted_of(module: Module, cell: Known, light: Known, name: str = "") -> Band:
@@ -213,8 +214,9 @@ def _volts(s: StringDesign, planned: PvString, sky: Sky) -> Due:
 
 def _amps(s: StringDesign, planned: PvString, sky: Sky) -> Due:
     band = shorted_amps(s, planned, sky) if sky.known else None
-    high = s.module.i_sc_a * SUN / 1000
-    least, most = (band.low, band.high) if band else (0.05 * s.module.i_sc_a, high)
+    shorted = s.rows * s.module.i_sc_a
+    high = shorted * SUN / 1000
+    least, most = (band.low, band.high) if band else (0.05 * shorted, high)
     says = f"{least:.1f} to {most:.1f} A"
     return Due(
         f"string.{s.letter}.short",

@@ -29,13 +29,14 @@ from gumboot.core.size.strings.voltage import (
     wants_fuses,
 )
 
+LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 OPEN_LEAST = 0.9  # of the least open-circuit voltage by day: common practice
 
 
 @dataclass(frozen=True, slots=True)
 class StringDesign:
     """One string's figures. Voltages V, currents A, power W. body: what it lands on; modules: how
-    many, each a `module`.
+    many in series, each a `module`; rows: of so many, joined at the array.
     """
 
     key: str
@@ -52,6 +53,12 @@ class StringDesign:
     fuse: Figure | None = None
     # two pairs of connectors bridged with the maker's jumper, since one pair carries too little
     jumper: bool = False
+    rows: int = 1
+
+    @property
+    def counted(self) -> str:
+        """Its modules as they are said: "10", or "2 × 10" of two rows."""
+        return f"{self.rows} × {self.modules}" if self.rows > 1 else f"{self.modules}"
 
     @property
     def open_v(self) -> tuple[float, float]:
@@ -99,11 +106,19 @@ def design_string(
         hot_mp, hot_oc = (f.figure(n) for f in hot_voltages(module, hottest(plan, s.mounting)))
     p_max = given("P_max", module.p_max_w, "W", "Module power", "module sheet")
     power = solve("P", "W", "String power", "n * P_max", n, p_max, source="module sheet")
+    i_max = maximum_current(module, plan.book)
+    if s.rows > 1:
+        row = given("n_row", s.rows, "", "Rows joined at the array", "plan")
+        one, each = power.renamed("P_row"), i_max.renamed("I_row")
+        power = solve("P", "W", "String power", "n_row * P_row", row, one, source="sum")
+        i_max = solve("I_max", "A", "All its rows", "n_row * I_row", row, each, source="sum")
     taker = taker_of(units, s)
     tracker = taker.tracker(s.tracker) if taker else None
-    beside = sum(x.on == s.on for x in plan.strings)
-    fuse = string_fuse(module, plan.book) if wants_fuses(beside, module, plan.book) else None
-    two = tracker is not None and module.pushes_a > tracker.pair_a
+    on = [x for x in plan.strings if x.on == s.on]
+    beside, parallel = len(on), sum(x.rows for x in on)
+    fused = wants_fuses(parallel, module, plan.book)
+    fuse = string_fuse(module, plan.book) if fused and s.rows == 1 else None
+    two = tracker is not None and s.rows * module.pushes_a > tracker.pair_a
     jumper = tracker is not None and two and tracker.pairs >= 2 * beside
     found = StringDesign(
         key,
@@ -115,10 +130,11 @@ def design_string(
         cold,
         hot_mp,
         hot_oc,
-        maximum_current(module, plan.book),
+        i_max,
         power,
         fuse,
         jumper,
+        s.rows,
     )
     if taker is None:
         return found, [_on_nothing(key, s, plan, units)]
@@ -147,7 +163,37 @@ def design_string(
         ),
         *current_findings(found, tracker, module),
         *([_up_already(key, s, book)] if s.there else []),
+        *([_joined(s, found, fused, plan)] if s.rows > 1 else []),
     ]
+
+
+def _joined(s: PvString, found: StringDesign, fused: bool, plan: Plan) -> Finding:
+    """Rows that meet at the array: what their branch connectors carry; no more of them than may do
+    without fuses.
+    """
+    key, book = found.key, plan.book
+    if fused:
+        says = (
+            f"The rows of string {s.letter} are joined at the array, and so many in parallel each"
+            " want a fuse that can be reached: lead each down by itself."
+        )
+        return stop(f"{key}.rows", key, says, book.clauses["string fuse"], _parted(s, plan))
+    says = (
+        f"The {s.rows} rows of string {s.letter} meet in branch connectors of the modules' own"
+        f" make, listed for {found.i_max.text} or more; each row is read alone before."
+    )
+    return duty(f"{key}.rows", key, says, book.clauses["pv connectors"], Asked("Land"))
+
+
+def _parted(s: PvString, plan: Plan) -> Cure:
+    """Each row a string of its own, by the next free letters."""
+    free = sorted(set(LETTERS) - {x.letter for x in plan.strings})[: s.rows - 1]
+    if len(free) < s.rows - 1:
+        return Cure("Make each row a string of its own")
+    own = [s.model_copy(update={"rows": 1, "letter": x}) for x in (s.letter, *free)]
+    every = [y for x in plan.strings for y in (own if x is s else [x])]
+    rows = [x.model_dump(mode="json") for x in every]
+    return Cure("Make each row a string of its own", (Change("/strings", rows),))
 
 
 def _up_already(key: str, s: PvString, book: Book) -> Finding:
@@ -306,13 +352,14 @@ def current_findings(s: StringDesign, tracker: Tracker, module: Module) -> list[
     """One string's current against its connectors: one pair, or two bridged with the maker's
     jumper.
     """
-    if module.pushes_a <= tracker.pair_a:
+    pushes = s.rows * module.pushes_a
+    if pushes <= tracker.pair_a:
         return []
     says = (
-        f"String {s.letter} can push {module.pushes_a:g} A; one pair of connectors on tracker"
+        f"String {s.letter} can push {pushes:g} A; one pair of connectors on tracker"
         f" {s.tracker} carries {tracker.pair_a:g} A"
     )
-    if s.jumper and module.pushes_a <= 2 * tracker.pair_a:
+    if s.jumper and pushes <= 2 * tracker.pair_a:
         return [
             duty(
                 f"{s.key}.pair",

@@ -62,7 +62,7 @@ class Taker:
         taken = {id for s in stay for id in s.tracker.split("+")}
         trackers, sheet = tuple(t for t in self.trackers if t.id not in taken), self.sheet
         if sheet.pv_power_max_w:
-            modules = [(s.modules, catalogue.modules.get(plan.module_of(s) or "")) for s in stay]
+            modules = [(s.count, catalogue.modules.get(plan.module_of(s) or "")) for s in stay]
             room = sheet.pv_power_max_w - sum(n * m.p_max_w for n, m in modules if m)
             trackers = trackers if room > 0 else ()
             sheet = sheet.model_copy(update={"pv_power_max_w": max(room, 1.0)})

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 
 from gumboot.core.basis.figure import COMMON_PRACTICE
-from gumboot.core.basis.finding import Asked, Cure, Finding, check, duty, note, stop
-from gumboot.core.basis.words import listed
+from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty, note, stop
+from gumboot.core.basis.words import counted, listed
 from gumboot.core.codes import nec
 from gumboot.core.codes.book import Book
 from gumboot.core.kit import Module, Tracker
@@ -48,7 +48,7 @@ def design_trackers(
                 on = [s for s in own if s.tracker == id]
                 found += tracker_findings(unit, tracker, on, plan, units, modules)
         found += _overlaps(unit, own)
-        power = sum(s.modules * modules[s.letter].p_max_w for s in own)
+        power = sum(s.count * modules[s.letter].p_max_w for s in own)
         most = unit.sheet.pv_power_max_w
         if most and power > most:
             says = (
@@ -141,17 +141,21 @@ def tracker_findings(
             free[0].move(strings[-1], last, free[1]),
         )
     found: list[Finding] = []
+    joined = _joined(strings, plan, tracker, modules)
     if len(strings) > tracker.pairs:
         found.append(
             stop(
                 f"{key}.pairs",
                 place,
-                f"Strings {names} meet on {where}, which has {tracker.pairs} pairs of connectors.",
+                f"Strings {names} meet on {where}, which has"
+                f" {counted(tracker.pairs, 'pair')} of connectors.",
                 unit.source,
                 move,
+                *joined,
             )
         )
     own = [modules[s.letter] for s in strings]
+    parallel = sum(s.rows for s in strings)
     alike = {(s.modules, s.tilt_deg, s.azimuth_deg, s.mounting) for s in strings}
     apart = own[0].optimizer is not None  # each works by itself, whatever the others do
     if (len(alike) > 1 and not apart) or len({m.id for m in own}) > 1:
@@ -160,9 +164,11 @@ def tracker_findings(
             " tracker can follow only one of them."
         )
         found.append(stop(f"{key}.unlike", place, says, COMMON_PRACTICE, move))
-    if wants_fuses(len(strings), own[0], plan.book):
-        found.append(_fuse_finding(key, place, names, where, len(strings), plan.book, own[0], unit))
-    i_sc, i_mp = sum(m.pushes_a for m in own), sum(m.works_a for m in own)
+    if wants_fuses(parallel, own[0], plan.book) and parallel == len(strings):
+        found.append(_fuse_finding(key, place, names, where, parallel, plan.book, own[0], unit))
+    each = list(zip(strings, own, strict=True))
+    i_sc = sum(s.rows * m.pushes_a for s, m in each)
+    i_mp = sum(s.rows * m.works_a for s, m in each)
     if i_sc > tracker.i_sc_max_a:
         says = (
             f"Strings {names} can push {i_sc:g} A into {where}; its maker allows"
@@ -185,6 +191,24 @@ def tracker_findings(
             )
         )
     return found
+
+
+def _joined(
+    strings: list[PvString], plan: Plan, tracker: Tracker, modules: Mapping[str, Module]
+) -> list[Cure]:
+    """Two like strings of a tracker that one pair of its connectors takes: joined at the array."""
+    if len(strings) != 2 or strings[0].rows + strings[1].rows != 2:
+        return []
+    a, b = strings
+    module, face = modules[a.letter], (a.tilt_deg, a.azimuth_deg, a.mounting)
+    like = a.modules == b.modules and face == (b.tilt_deg, b.azimuth_deg, b.mounting)
+    like = like and modules[b.letter].id == module.id and a.there == b.there
+    if not like or 2 * module.pushes_a > tracker.pair_a or wants_fuses(2, module, plan.book):
+        return []
+    left = [x.model_copy(update={"rows": 2}) if x is a else x for x in plan.strings if x is not b]
+    rows = [x.model_dump(mode="json") for x in left]
+    says = f"Join {a.letter} and {b.letter} at the array by branch connectors, on one run"
+    return [Cure(says, (Change("/strings", rows),))]
 
 
 def _fuse_finding(

@@ -145,7 +145,14 @@ def _iv(job: OpenJob, arrays: dict[str, Array], typed: dict[str, str]) -> Taken:
     slope = next(
         (x for x in (module.beta_voc_per_c, module.gamma_vmp_per_c) if x is not None), GAMMA_ASSUMED
     )
-    sheet = of_sheet(module.i_sc_a, module.v_oc_v, module.i_mp_a, module.v_mp_v, ALPHA, slope)
+    sheet = of_sheet(
+        own.rows * module.i_sc_a,
+        module.v_oc_v,
+        own.rows * module.i_mp_a,
+        module.v_mp_v,
+        ALPHA,
+        slope,
+    )
     expected = sheet.at(light, warm).times(own.modules)
     found = iv.read(arrays["volts"], arrays["amps"], expected, own.modules)
     says = "; ".join(w for w, _ in found.says) or "as expected"

@@ -66,7 +66,7 @@ def by_sky(design: Design, due: Due) -> dict[str, Any]:
     own = next((s for s in design.strings if head == "string" and s.letter == letter), None)
     if own is None or own.module.optimizer:
         return {}
-    times = own.modules if what == "open" else 1
+    times = own.modules if what == "open" else own.rows
     return {"sky": what, "module": own.module.id, "times": times}
 
 

@@ -16,6 +16,7 @@ from gumboot.core.plan import Plan
 from gumboot.core.size import meter_card
 from gumboot.core.size.finder import Arrangement, Face, Found, Lot, find
 from gumboot.core.size.meter_card import Weather
+from gumboot.core.size.strings.string import LETTERS
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.job.saving import checked, save
 from gumboot.web.pages.frame import twin
@@ -23,7 +24,6 @@ from gumboot.web.pages.frame import twin
 router = APIRouter()
 FACES = 6
 FULL_SUN = 1000.0  # W/m²
-LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 
 
 @dataclass(frozen=True)
@@ -42,7 +42,7 @@ def faces_of(plan: Plan) -> list[Face]:
     counts: dict[tuple[float, float, str], int] = {}
     for s in (x for x in plan.strings if not x.stays):
         key = (s.tilt_deg, s.azimuth_deg, s.mounting)
-        counts[key] = counts.get(key, 0) + s.modules
+        counts[key] = counts.get(key, 0) + s.count
     return [Face(n, *key) for key, n in counts.items()]
 
 

@@ -153,7 +153,7 @@ def _read_field(
         row = int(path.split("/")[1])
         if row not in place:
             return
-        needed = not path.endswith(("_deg", "/module"))
+        needed = not path.endswith(("_deg", "/module", "/rows"))
         path = path.replace(f"strings/{row}/", f"strings/{place[row]}/", 1)
     elif title == "Runs":
         family = field.path.split("/")[1]
