@@ -17,6 +17,7 @@ from gumboot.core.codes.book import Book
 from gumboot.core.kit import Module, Tracker
 from gumboot.core.plan import Plan, PvString
 from gumboot.core.size.strings.optimized import optimizer_findings, volts_of
+from gumboot.core.size.strings.rows import joined
 from gumboot.core.size.strings.taker import Taker, taker_of
 from gumboot.core.size.strings.voltage import (
     SILENT_V,
@@ -29,7 +30,6 @@ from gumboot.core.size.strings.voltage import (
     wants_fuses,
 )
 
-LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 OPEN_LEAST = 0.9  # of the least open-circuit voltage by day: common practice
 
 
@@ -163,37 +163,8 @@ def design_string(
         ),
         *current_findings(found, tracker, module),
         *([_up_already(key, s, book)] if s.there else []),
-        *([_joined(s, found, fused, plan)] if s.rows > 1 else []),
+        *([joined(s, found.i_max.text, fused, plan)] if s.rows > 1 else []),
     ]
-
-
-def _joined(s: PvString, found: StringDesign, fused: bool, plan: Plan) -> Finding:
-    """Rows that meet at the array: what their branch connectors carry; no more of them than may do
-    without fuses.
-    """
-    key, book = found.key, plan.book
-    if fused:
-        says = (
-            f"The rows of string {s.letter} are joined at the array, and so many in parallel each"
-            " want a fuse that can be reached: lead each down by itself."
-        )
-        return stop(f"{key}.rows", key, says, book.clauses["string fuse"], _parted(s, plan))
-    says = (
-        f"The {s.rows} rows of string {s.letter} meet in branch connectors of the modules' own"
-        f" make, listed for {found.i_max.text} or more; each row is read alone before."
-    )
-    return duty(f"{key}.rows", key, says, book.clauses["pv connectors"], Asked("Land"))
-
-
-def _parted(s: PvString, plan: Plan) -> Cure:
-    """Each row a string of its own, by the next free letters."""
-    free = sorted(set(LETTERS) - {x.letter for x in plan.strings})[: s.rows - 1]
-    if len(free) < s.rows - 1:
-        return Cure("Make each row a string of its own")
-    own = [s.model_copy(update={"rows": 1, "letter": x}) for x in (s.letter, *free)]
-    every = [y for x in plan.strings for y in (own if x is s else [x])]
-    rows = [x.model_dump(mode="json") for x in every]
-    return Cure("Make each row a string of its own", (Change("/strings", rows),))
 
 
 def _up_already(key: str, s: PvString, book: Book) -> Finding:

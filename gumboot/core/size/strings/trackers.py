@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 
 from gumboot.core.basis.figure import COMMON_PRACTICE
-from gumboot.core.basis.finding import Asked, Change, Cure, Finding, check, duty, note, stop
+from gumboot.core.basis.finding import Asked, Cure, Finding, check, duty, note, stop
 from gumboot.core.basis.words import counted, listed
 from gumboot.core.codes import nec
 from gumboot.core.codes.book import Book
 from gumboot.core.kit import Module, Tracker
 from gumboot.core.plan import Plan, PvString
+from gumboot.core.size.strings.rows import join
 from gumboot.core.size.strings.taker import Taker
 from gumboot.core.size.strings.voltage import (
     GAMMA_ASSUMED,
@@ -141,7 +142,7 @@ def tracker_findings(
             free[0].move(strings[-1], last, free[1]),
         )
     found: list[Finding] = []
-    joined = _joined(strings, plan, tracker, modules)
+    joined = join(strings, plan, tracker, modules)
     if len(strings) > tracker.pairs:
         found.append(
             stop(
@@ -191,24 +192,6 @@ def tracker_findings(
             )
         )
     return found
-
-
-def _joined(
-    strings: list[PvString], plan: Plan, tracker: Tracker, modules: Mapping[str, Module]
-) -> list[Cure]:
-    """Two like strings of a tracker that one pair of its connectors takes: joined at the array."""
-    if len(strings) != 2 or strings[0].rows + strings[1].rows != 2:
-        return []
-    a, b = strings
-    module, face = modules[a.letter], (a.tilt_deg, a.azimuth_deg, a.mounting)
-    like = a.modules == b.modules and face == (b.tilt_deg, b.azimuth_deg, b.mounting)
-    like = like and modules[b.letter].id == module.id and a.there == b.there
-    if not like or 2 * module.pushes_a > tracker.pair_a or wants_fuses(2, module, plan.book):
-        return []
-    left = [x.model_copy(update={"rows": 2}) if x is a else x for x in plan.strings if x is not b]
-    rows = [x.model_dump(mode="json") for x in left]
-    says = f"Join {a.letter} and {b.letter} at the array by branch connectors, on one run"
-    return [Cure(says, (Change("/strings", rows),))]
 
 
 def _fuse_finding(

@@ -16,7 +16,7 @@ from gumboot.core.plan import Plan
 from gumboot.core.size import meter_card
 from gumboot.core.size.finder import Arrangement, Face, Found, Lot, find
 from gumboot.core.size.meter_card import Weather
-from gumboot.core.size.strings.string import LETTERS
+from gumboot.core.size.strings.rows import LETTERS
 from gumboot.web.job.opening import Opened, OpenJob
 from gumboot.web.job.saving import checked, save
 from gumboot.web.pages.frame import twin
