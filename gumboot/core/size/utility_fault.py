@@ -22,7 +22,8 @@ HOT_OVER_COLD = 1.2  # Table 8 is of conductors at 75 °C; a cold one lets more 
 
 def resistance_ohm(s: SizedCircuit) -> float:
     """Both conductors of a circuit in Ω, cold; one of three phases, whose short between all lines
-    is the greatest; 0 where the tables have no such size.
+    is the greatest, and of two lines of them, to be above that between lines and that to neutral; 0
+    where the tables have no such size.
     """
     try:
         if s.size.endswith("mm²"):
@@ -31,7 +32,8 @@ def resistance_ohm(s: SizedCircuit) -> float:
             each = nec.dc_resistance(s.size, s.cable.material).n / 304.8 / HOT_OVER_COLD
     except OutsideTable:
         return 0.0
-    ways = 1 if s.circuit.three_phase else 2
+    c = s.circuit
+    ways = 1 if c.three_phase or (c.phases_apart and c.lines == 2) else 2
     return ways * each * s.conditions.run.length_m / s.sets
 
 

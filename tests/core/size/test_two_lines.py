@@ -3,10 +3,11 @@
 import pytest
 
 from gumboot.catalogue import catalogue
-from gumboot.core.kit import MAINS
+from gumboot.core.codes import nec
 from gumboot.core.network.currents import line_voltage, output_current
 from gumboot.core.plan import Plan
 from gumboot.core.size.conductors import RULES
+from gumboot.core.size.utility_fault import HOT_OVER_COLD, resistance_ohm
 from tests.designs import design
 from tests.shapes import SHAPES, other
 
@@ -55,12 +56,19 @@ def test_devices_of_split_phase_stand_there():
     assert lower.serves(KIND) and not lower.serves("split-phase 120/240 V")
 
 
-def test_a_short_at_the_service_is_reckoned_to_neutral():
-    """The utility's impedance is that of one line of three: 120 V over what it drives."""
+def test_a_short_is_reckoned_above_that_between_lines_and_that_to_neutral():
+    """By phasors: 208 V over two impedances of the utility's and two conductors, or 120 V over one
+    and line and neutral; a breaker has to break the greater.
+    """
     d = of(supply__fault_a=10_000.0)
-    shorts = [f for k, f in d.figures.items() if f.symbol == "I_k" and "Prospective" in f.name]
-    volts = {x.value for f in shorts for x in f.inputs if x.symbol == "U"}
-    assert volts == {MAINS[KIND].to_neutral}
+    far = next(s for s in d.circuits if s.id == "grid-1")
+    shorts = [f for f in d.figures.values() if f.symbol == "I_k" and "Prospective" in f.name]
+    assert shorts and {x.value for f in shorts for x in f.inputs if x.symbol == "U"} == {120}
+    cold = nec.dc_resistance(far.size).n / 304.8 / HOT_OVER_COLD
+    z, r = 120 / 10_000, cold * far.conditions.run.length_m
+    said = 120 / (z + resistance_ohm(far))
+    least = max(3**0.5 * 120 / (2 * z + 2 * r), 120 / (z + 2 * r))
+    assert least <= said <= 2 / 3**0.5 * least + 1e-6
 
 
 def test_it_is_offered_a_unit_and_no_stop_stands_on_it():
