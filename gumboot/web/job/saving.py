@@ -22,6 +22,9 @@ from gumboot.web.pages.frame import render
 Row = dict[str, str]
 
 
+NEEDED = "this is needed"
+
+
 def checked(
     document: dict[str, Any], field: Callable[[str], str] = str
 ) -> tuple[Plan | None, dict[str, str]]:
@@ -108,9 +111,9 @@ def plain_faults(exc: ValidationError) -> list[tuple[str, str]]:
             case "value_error":
                 message = str(c["error"])
             case "missing":
-                message = "this is needed"
+                message = NEEDED
             case "string_too_short":
-                message = "this is needed"
+                message = NEEDED
             case "string_pattern_mismatch":
                 message = (
                     "type a single capital letter"

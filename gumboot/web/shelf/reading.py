@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import copy
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -14,7 +14,7 @@ from pydantic import ValidationError
 from gumboot.core.basis import units
 from gumboot.core.basis.patch import lookup
 from gumboot.core.kit import entry
-from gumboot.web.job.saving import plain_faults
+from gumboot.web.job.saving import NEEDED, plain_faults
 from gumboot.web.pages.form import Field, convert, put, show, want
 from gumboot.web.shelf.sheets import Sheet
 from gumboot.web.shelf.sheets.parts import Document, Many, Rows
@@ -148,7 +148,7 @@ def read(form: Form, before: Document, sheet: Sheet, system: units.System) -> Do
             _set(out, rows, made)
     form.faults = faults
     if not faults:
-        form.faults = _judged(out, form, origin)
+        form.faults = _judged(out, form, origin, fields_of(sheet, form.counts))
     return out
 
 
@@ -184,7 +184,7 @@ def _take(
     text = typed.get(f.path, "")
     if not text:
         if not f.optional:
-            faults[f.path] = f"type {want(f)}" if not f.choices else "choose one"
+            faults[f.path] = _wanted(f)
         return
     if was.get(f.path) == text:
         with contextlib.suppress(KeyError):  # where it said nothing, it says nothing still
@@ -206,13 +206,23 @@ def _set(out: Document, rows: Rows, made: Many) -> None:
     put(out, rows.path, value)
 
 
-def _judged(document: Document, form: Form, origin: Mapping[str, str]) -> dict[str, str]:
+def _judged(
+    document: Document, form: Form, origin: Mapping[str, str], fields: Iterable[Field]
+) -> dict[str, str]:
     """What is wrong with an entry, by the field it was typed in."""
+    asked = {f.path: f for f in fields}
     try:
         entry.validate_python(document)
     except ValidationError as exc:
-        return {_field_of(path, form, origin): says for path, says in plain_faults(exc)}
+        told = ((_field_of(path, form, origin), says) for path, says in plain_faults(exc))
+        return {
+            at: _wanted(asked[at]) if says == NEEDED and at in asked else says for at, says in told
+        }
     return {}
+
+
+def _wanted(f: Field) -> str:
+    return "choose one" if f.choices else f"type {want(f)}"
 
 
 def _field_of(path: str, form: Form, origin: Mapping[str, str]) -> str:

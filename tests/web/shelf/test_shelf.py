@@ -155,6 +155,35 @@ def test_bad_input_is_said_at_its_field_and_everything_typed_is_kept(member, fie
     assert 'value="T10 B"' in answer.text
 
 
+@pytest.mark.parametrize(
+    ("field", "text", "says"),
+    [
+        ("optimizer/in_v_max", "", "type a value, such as"),
+        ("optimizer/least", "", "type a whole number"),
+        ("optimizer/most", "5", "type 8 or more"),
+        ("optimizer/string_v", "380 A", "is not a unit of voltage"),
+    ],
+)
+def test_a_part_that_is_begun_says_what_it_still_wants(member, field, text, says):
+    """An optimizer is typed whole, or not at all; it was said that "this is needed"."""
+    form = {**typed_form(catalogue_body("reedbed-430o")), "model": "Own", field: text}
+    answer = member("planner").post("/shelf/new/module", {**form, "version": "0"})
+    id = re.escape(field.replace("/", "-"))
+    fault = re.search(f'id="{id}-fault">([^<]+)<', answer.text)
+    assert answer.status_code == 422
+    assert fault and says in fault[1], re.findall(r'-fault">([^<]+)', answer.text)
+
+
+def test_an_optimizer_comes_off_a_module_when_its_fields_are_emptied(member):
+    form = {**typed_form(catalogue_body("reedbed-430o")), "model": "Own bare", "maker": "Ownwright"}
+    form |= {k: "" for k in form if k.startswith("optimizer/")}
+    planner = member("planner")
+    answer = planner.post("/shelf/new/module", {**form, "version": "0"})
+    assert answer.status_code == 303, re.findall(r'-fault">([^<]+)', answer.text)
+    at = answer.headers["location"].split("?")[0]
+    assert "optimizer" not in planner.get(f"{at}.json").json()["entry"]["body"]
+
+
 def test_conductors_are_read_as_they_are_typed(member):
     """With commas, spaces or strokes, in small letters, a hyphen for the minus; and a lug without
     what turns it has the socket of its stud.
