@@ -74,7 +74,7 @@ def list_terminations(
     """Every termination in landing order, numbered from 1. electrode: the conductor to earth
     electrode or bonding, where its size is known.
     """
-    rows = [s for s in sized if not s.conditions.run.there]
+    rows = [s for s in sized if not s.conditions.run.there or s.circuit.family == "pv"]
     boxes = sorted(network.bodies, key=lambda b: b.role != "inverter")
     isolate_ = {b.id: isolate(network, b.id) for b in boxes}
     waits = {c.body: c.wait_min for c in network.capacitors}
@@ -181,11 +181,13 @@ def close(b: Body, sheet: Sheet) -> Termination:
 
 def make_off(s: SizedCircuit, stage: str, sheet: Sheet) -> Iterator[Termination]:
     """Both ends of one circuit's conductors: its earth for the earth stage, else the live ones;
-    first the end that cannot be live.
+    first the end that cannot be live. Of a string's cable that is there already the end at its
+    unit, which is new to it.
     """
     c = s.circuit
     earth = stage == "Protective earth"
-    for here, far in ((c.load, c.source), (c.source, c.load)):
+    ends = ((c.load, c.source), (c.source, c.load))
+    for here, far in ends[:1] if s.conditions.run.there else ends:
         for conductor in c.conductors:
             if (conductor == "PE") == earth:
                 yield from (

@@ -8,6 +8,7 @@ from gumboot.catalogue import catalogue
 from gumboot.core.basis.patch import apply
 from gumboot.core.energy.sun import faces_of
 from gumboot.core.kit import Catalogue
+from gumboot.core.land.cutting import list_pieces
 from gumboot.core.plan import Plan
 from gumboot.core.plan.kit import ENTRIES, Kit
 from gumboot.core.prove.listing import dues_of
@@ -56,8 +57,29 @@ def test_what_is_up_already_is_not_bought():
 
 def test_what_is_up_already_is_looked_at_before_it_lands():
     """NEC 690.33(C), from memory: connectors of another make only where listed for each other."""
-    found = [f for f in of().duties if f.key.endswith(".there")]
-    assert [f.key for f in found] == ["pv-B.there"] and found[0].asked.station == "Land"
+    found = [f for f in of().duties if f.key.endswith(".kept")]
+    assert [f.key for f in found] == ["pv-B.kept"] and found[0].asked.station == "Land"
+
+
+def test_a_cable_that_stays_is_neither_bought_nor_cut_and_lands_at_its_unit():
+    """Its end at the array is as it was; at the new unit it is made off."""
+    both = [ROOF["strings"][0], {**ROOF["strings"][1]}]
+    stays = [both[0], {**both[1], "run": {**both[1]["run"], "there": True}}]
+    new, old = of(strings=both), of(strings=stays)
+
+    def ends(d):
+        return {t.body for t in d.terminations if t.circuit == "pv-B"}
+
+    def metres(d):
+        return sum(x.count for x in materials(d) if x.group == "Cable")
+
+    assert ends(new) == {"array-B", "inverter-1"} and ends(old) == {"inverter-1"}
+    assert metres(old) < metres(new)
+    (asked,) = [f for f in old.findings if f.key == "pv-B.there"]
+    after = apply(old.plan.model_dump(mode="json"), asked.cures[0].changes)
+    assert "pv-B.there" not in {f.key for f in design(Plan.model_validate(after), SHELF).findings}
+    cut = list_pieces(old.circuits, old.terminations, set(), old.plan, SHELF)
+    assert cut and all(p.circuit != "pv-B" for p in cut)
 
 
 def test_unlike_modules_never_meet_on_a_tracker():

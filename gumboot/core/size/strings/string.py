@@ -173,7 +173,7 @@ def _up_already(key: str, s: PvString, book: Book) -> Finding:
         " new one both are of one type and make, or listed for each other; frames are bonded with"
         " the rest, and no cable or junction box is cracked."
     )
-    return duty(f"{key}.there", key, says, book.clauses["pv connectors"], Asked("Land"))
+    return duty(f"{key}.kept", key, says, book.clauses["pv connectors"], Asked("Land"))
 
 
 def _alike(s: PvString, plan: Plan, taker: Taker) -> list[tuple[int, str]]:

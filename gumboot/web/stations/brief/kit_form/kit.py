@@ -403,6 +403,7 @@ def string_fields(
         Field(f"{at}/run/length_m", "Run, one way", "length", optional=True),
         Field(f"{at}/run/method", "How", "choice", choices=methods),
         Field(f"{at}/there", "There already", "yesno"),
+        Field(f"{at}/run/there", "Cable there", "yesno"),
         Field(f"{at}/rows", "Rows, joined", "count", optional=True),
         Field(f"{at}/module", "Another module", "choice", choices=modules, optional=True),
     ]
@@ -427,6 +428,7 @@ def run_fields(family: str, methods: Choices, conduits: bool) -> list[Field]:
         Field(f"{at}/in_raceway", "Counted by hand", "count", optional=True),
         Field(f"{at}/ambient_c", "Hotter than the wall", "temperature", optional=True),
         Field(f"{at}/there", "There already", "yesno"),
+        Field(f"{at}/run/there", "Cable there", "yesno"),
         Field(f"{at}/rows", "Rows, joined", "count", optional=True),
         *kind,
     ]
