@@ -428,7 +428,5 @@ def run_fields(family: str, methods: Choices, conduits: bool) -> list[Field]:
         Field(f"{at}/in_raceway", "Counted by hand", "count", optional=True),
         Field(f"{at}/ambient_c", "Hotter than the wall", "temperature", optional=True),
         Field(f"{at}/there", "There already", "yesno"),
-        Field(f"{at}/run/there", "Cable there", "yesno"),
-        Field(f"{at}/rows", "Rows, joined", "count", optional=True),
         *kind,
     ]
