@@ -57,7 +57,11 @@ def test_modules_and_branch_connectors_are_bought():
 def test_a_pair_of_connectors_bears_what_both_push():
     """Tracker 1 of the unit has a pair for 15 A: two rows of 14 A are too much."""
     d = of(strings=strung(("A", 2), tracker="1"))
-    assert {"pv-A.pair"} <= {f.key for f in d.findings}
+    found = {f.key: f for f in d.findings}
+    assert found["inverter-1.tracker-1.isc"].says.startswith("String A can push 28 A")
+    for key in ("pv-A.pair", "inverter-1.tracker-1.isc"):
+        after = apply(d.plan.model_dump(mode="json"), found[key].cures[0].changes)
+        assert [(s["letter"], s["rows"]) for s in after["strings"]] == [("A", 1), ("B", 1)]
 
 
 def test_so_many_that_each_wants_a_fuse_are_led_down_apart():

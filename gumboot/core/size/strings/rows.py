@@ -22,7 +22,7 @@ def joined(s: PvString, amps: str, fused: bool, plan: Plan) -> Finding:
             f"The rows of string {s.letter} are joined at the array, and so many in parallel each"
             " want a fuse that can be reached: lead each down by itself."
         )
-        return stop(f"{key}.rows", key, says, book.clauses["string fuse"], _parted(s, plan))
+        return stop(f"{key}.rows", key, says, book.clauses["string fuse"], parted(s, plan))
     says = (
         f"The {s.rows} rows of string {s.letter} meet in branch connectors of the modules' own"
         f" make, listed for {amps} or more; each row is read alone before."
@@ -30,7 +30,7 @@ def joined(s: PvString, amps: str, fused: bool, plan: Plan) -> Finding:
     return duty(f"{key}.rows", key, says, book.clauses["pv connectors"], Asked("Land"))
 
 
-def _parted(s: PvString, plan: Plan) -> Cure:
+def parted(s: PvString, plan: Plan) -> Cure:
     """Each row a string of its own, by the next free letters."""
     free = sorted(set(LETTERS) - {x.letter for x in plan.strings})[: s.rows - 1]
     if len(free) < s.rows - 1:

@@ -17,7 +17,7 @@ from gumboot.core.codes.book import Book
 from gumboot.core.kit import Module, Tracker
 from gumboot.core.plan import Plan, PvString
 from gumboot.core.size.strings.optimized import optimizer_findings, volts_of
-from gumboot.core.size.strings.rows import joined
+from gumboot.core.size.strings.rows import joined, parted
 from gumboot.core.size.strings.taker import Taker, taker_of
 from gumboot.core.size.strings.voltage import (
     SILENT_V,
@@ -161,7 +161,7 @@ def design_string(
             if own
             else ()
         ),
-        *current_findings(found, tracker, module),
+        *current_findings(found, tracker, module, parted(s, plan) if s.rows > 1 else None),
         *([_up_already(key, s, book)] if s.there else []),
         *([joined(s, found.i_max.text, fused, plan)] if s.rows > 1 else []),
     ]
@@ -319,9 +319,11 @@ def _too_high(s: StringDesign, ceiling: float, whose: str, book: Book) -> list[F
     return [stop(f"{s.key}.cold", s.key, says, rule, cure, figures=(s.v_oc_cold,))]
 
 
-def current_findings(s: StringDesign, tracker: Tracker, module: Module) -> list[Finding]:
+def current_findings(
+    s: StringDesign, tracker: Tracker, module: Module, apart: Cure | None = None
+) -> list[Finding]:
     """One string's current against its connectors: one pair, or two bridged with the maker's
-    jumper.
+    jumper. apart: what makes each of its rows a string of its own.
     """
     pushes = s.rows * module.pushes_a
     if pushes <= tracker.pair_a:
@@ -347,6 +349,7 @@ def current_findings(s: StringDesign, tracker: Tracker, module: Module) -> list[
             s.key,
             f"{says}.",
             COMMON_PRACTICE,
+            *([apart] if apart else []),
             Cure("Choose a module of lower current, or a unit whose connectors carry it"),
         )
     ]

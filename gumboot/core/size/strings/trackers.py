@@ -11,7 +11,7 @@ from gumboot.core.codes import nec
 from gumboot.core.codes.book import Book
 from gumboot.core.kit import Module, Tracker
 from gumboot.core.plan import Plan, PvString
-from gumboot.core.size.strings.rows import join
+from gumboot.core.size.strings.rows import join, parted
 from gumboot.core.size.strings.taker import Taker
 from gumboot.core.size.strings.voltage import (
     GAMMA_ASSUMED,
@@ -157,6 +157,7 @@ def tracker_findings(
         )
     own = [modules[s.letter] for s in strings]
     parallel = sum(s.rows for s in strings)
+    who = f"Strings {names}" if len(strings) > 1 else f"String {names}"
     alike = {(s.modules, s.tilt_deg, s.azimuth_deg, s.mounting) for s in strings}
     apart = own[0].optimizer is not None  # each works by itself, whatever the others do
     if (len(alike) > 1 and not apart) or len({m.id for m in own}) > 1:
@@ -172,14 +173,15 @@ def tracker_findings(
     i_mp = sum(s.rows * m.works_a for s, m in each)
     if i_sc > tracker.i_sc_max_a:
         says = (
-            f"Strings {names} can push {i_sc:g} A into {where}; its maker allows"
+            f"{who} can push {i_sc:g} A into {where}; its maker allows"
             f" {tracker.i_sc_max_a:g} A short-circuit."
         )
-        cure = move if len(strings) > 1 else Cure("Choose a module of lower current")
+        lower = Cure("Choose a module of lower current")
+        cure = move if len(strings) > 1 else parted(strings[0], plan) if parallel > 1 else lower
         found.append(stop(f"{key}.isc", place, says, unit.source, cure))
     elif i_mp > tracker.i_mp_max_a and not apart:
         says = (
-            f"Strings {names} give {i_mp:g} A at best; {where} uses {tracker.i_mp_max_a:g} A and"
+            f"{who} {'give' if len(strings) > 1 else 'gives'} {i_mp:g} A at best; {where} uses {tracker.i_mp_max_a:g} A and"
             " clips the rest."
         )
         found.append(
