@@ -181,8 +181,8 @@ def tracker_findings(
         found.append(stop(f"{key}.isc", place, says, unit.source, cure))
     elif i_mp > tracker.i_mp_max_a and not apart:
         says = (
-            f"{who} {'give' if len(strings) > 1 else 'gives'} {i_mp:g} A at best; {where} uses {tracker.i_mp_max_a:g} A and"
-            " clips the rest."
+            f"{who} {'give' if len(strings) > 1 else 'gives'} {i_mp:g} A at best; {where} uses"
+            f" {tracker.i_mp_max_a:g} A and clips the rest."
         )
         found.append(
             note(
