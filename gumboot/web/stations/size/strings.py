@@ -97,9 +97,10 @@ def found_for(job: OpenJob, asked: Asked) -> Found | None:
     """What the finder finds; None when there is nothing to look with."""
     shelf = job.design.catalogue
     module = shelf.modules.get(job.plan.kit.module or "")
-    units = [left for u in job.design.takers if (left := u.left(job.plan, shelf)).trackers]
-    if module is None or not asked.faces or asked.faults:
+    takers = [u for u in job.design.takers if u.trackers]
+    if module is None or not takers or not asked.faces or asked.faults:
         return None
+    units = [left for u in takers if (left := u.left(job.plan, shelf)).trackers]
     if not units:
         return Found((), 0, True, "Every tracker is taken by a string that stays as it is.")
     return find(job.plan, units, module, asked.faces)
