@@ -6,7 +6,7 @@ string B ──[breaker]─┴─ combiner ══ PV │controller│ BAT ══
 
 from __future__ import annotations
 
-from gumboot.core.basis.figure import Figure, given, solve
+from gumboot.core.basis.figure import given, solve
 from gumboot.core.basis.words import inside
 from gumboot.core.network.builder import Builder
 from gumboot.core.network.circuit import DC, End
@@ -80,7 +80,7 @@ def lay_combiners(b: Builder) -> None:
             each,
             source="sum",
         )
-        volts = min((working_volts(s) for s in mine), key=lambda f: f.n)
+        volts = min((s.working_v for s in mine), key=lambda f: f.n)
         label = b.bodies[box].label
         good_for, most = _good_for(b, mine[0].body)
         lead = b.box(box, label, "pv-combiner", "to controller", good_for, dc_v=most)
@@ -101,34 +101,10 @@ def lay_combiners(b: Builder) -> None:
                 "All strings at maximum power",
                 "n_str * I",
                 count,
-                working_amps(mine[0]).renamed("I"),
+                mine[0].working_a,
                 source="sum",
             ),
         )
-
-
-def working_volts(s: StringDesign) -> Figure:
-    """What a string works at, in V: what its inverter holds it at where converters stand at its
-    modules.
-    """
-    if s.module.optimizer:
-        return s.v_mp_hot.renamed("V_run")
-    volts = s.modules * s.module.v_mp_v
-    return given("V_run", volts, "V", "String voltage at maximum power", "module sheet")
-
-
-def working_amps(s: StringDesign) -> Figure:
-    """The A that a string works with at full power."""
-    if s.module.optimizer:
-        volts = s.v_mp_hot.renamed("V_run")
-        law = "definition"
-        return solve("I", "A", "Current at full power", "P / V_run", s.power, volts, source=law)
-    one = given("I", s.module.i_mp_a, "A", "Current at maximum power", "module sheet")
-    if s.rows == 1:
-        return one
-    row = given("n_row", s.rows, "", "Rows joined at the array", "plan")
-    name = "Current at maximum power, all its rows"
-    return solve("I", "A", name, "n_row * I_mp", row, one.renamed("I_mp"), source="sum")
 
 
 def to_bus(b: Builder, bus: str, name: str, bank: int, banks: int) -> None:

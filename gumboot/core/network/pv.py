@@ -7,7 +7,7 @@ from __future__ import annotations
 from gumboot.core.kit.terminal import Terminal
 from gumboot.core.network.builder import Builder
 from gumboot.core.network.circuit import DC, End, end
-from gumboot.core.network.controllers import combined, working_amps, working_volts
+from gumboot.core.network.controllers import combined
 from gumboot.core.network.element import Source
 from gumboot.core.network.others import LIGHT
 from gumboot.core.size.strings import StringDesign
@@ -28,8 +28,8 @@ def lay_pv(b: Builder) -> None:
         if pair >= tracker.pairs:
             continue
         device = b.device("array", module.pushes_a)
-        i_mp = working_amps(s)
-        v_mp = working_volts(s)
+        i_mp = s.working_a
+        v_mp = s.working_v
         array, label = f"array-{s.letter}", f"Array {s.letter}"
         of = f"× {module.p_max_w:g} W" if unlike else "modules"
         b.body(array, "array", label, f"{s.counted} {of}")

@@ -92,8 +92,8 @@ def optimizer_findings(
         yield stop(f"{key}.held", key, says, SHEET, cure)
     says = (
         f"String {letter} shows some {modules * own.off_v:.0f} V until its inverter lets the"
-        " optimizers work: one module missing or turned round shows there. Insulation is measured"
-        " as their maker says."
+        " optimizers work: one module missing or turned round shows there. Inverter and optimizers"
+        " are made for each other by both manuals, and insulation is measured as these say."
     )
     yield duty(f"{key}.optimizers", key, says, SHEET, Asked("Wake"))
 

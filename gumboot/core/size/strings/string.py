@@ -61,6 +61,26 @@ class StringDesign:
         return f"{self.rows} × {self.modules}" if self.rows > 1 else f"{self.modules}"
 
     @property
+    def working_v(self) -> Figure:
+        """What it works at: what its inverter holds it at where optimizers stand at its modules."""
+        if self.module.optimizer:
+            return self.v_mp_hot.renamed("V_run")
+        volts = self.modules * self.module.v_mp_v
+        return given("V_run", volts, "V", "String voltage at maximum power", "module sheet")
+
+    @property
+    def working_a(self) -> Figure:
+        """What it works with at full power, all its rows."""
+        name, volts = "Current at maximum power", self.working_v
+        if self.module.optimizer:
+            return solve("I", "A", name, "P / V_run", self.power, volts, source="definition")
+        one = given("I", self.module.i_mp_a, "A", name, "module sheet")
+        if self.rows == 1:
+            return one
+        row = given("n_row", self.rows, "", "Rows joined at the array", "plan")
+        return solve("I", "A", name, "n_row * I_mp", row, one.renamed("I_mp"), source="sum")
+
+    @property
     def open_v(self) -> tuple[float, float]:
         """(least, most) V that it shows open, in any light."""
         if self.module.optimizer:

@@ -68,6 +68,7 @@ def page(
         "strings": [
             {"letter": s.letter, "modules": s.modules, "volts": round(s.v_oc_hot.n)}
             for s in job.design.strings
+            if not s.module.optimizer  # whose volts to earth say nothing of a place
         ],
         "fault": fault,
         "divider": divider or {},

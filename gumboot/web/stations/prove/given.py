@@ -66,7 +66,8 @@ def of_strings(job: OpenJob, rows: dict[str, dict[str, Any]]) -> list[dict[str, 
     return [
         {
             "name": f"String {s.letter}",
-            "modules": s.counted,
+            "modules": s.modules,
+            "counted": s.counted,
             "open": rows.get(f"string.{s.letter}.open", none),
             "short": rows.get(f"string.{s.letter}.short", none),
             "insulation": rows.get(f"wake.cold.insulation.{s.letter}", none),

@@ -205,7 +205,7 @@ def use(request: Request, job: Opened) -> Response:
         if old
         else {"length_m": 20, "method": job.plan.book.method_first_pv}
     )
-    stay = [s for s in document["strings"] if s["there"] or s["module"]]
+    stay = [s.model_dump(mode="json") for s in job.plan.strings if s.stays]
     letters = iter(sorted(set(LETTERS) - {s["letter"] for s in stay}))
     document["strings"] = stay + [
         {
