@@ -28,12 +28,16 @@ SOCKETS = {  # across flats of the nut on a stud: ISO 4032, from memory
 }
 
 
+CONNECTOR_C = 90  # what PV connectors are made for: UL 6703, IEC 62852, from memory
+
+
 class Terminal(Entry):
     """One place a conductor lands. torque_nm None: the maker is silent; the book's table serves, by
     bit and conductor or (IEC) by bit and thread, which for a lug is its stud.
 
     holds: conductors a screw takes; screws: how many a bar has. strands: the conductor classes it
-    takes. temp_c: what it is marked for, None where its maker is silent; free_air: marked for
+    takes. temp_c: what it is marked for, None where its maker is silent (a PV connector is made for
+    90 °C all the same); free_air: marked for
     conductors at their free-air ampacity too. insulation_c: the least
     insulation temperature its maker asks. room_mm: free room before it to bend in. hardware: what
     goes on the stud, from the bar outwards. bit: what turns it; where nobody typed it a lug's is by
@@ -68,7 +72,11 @@ class Terminal(Entry):
     @model_validator(mode="before")
     @classmethod
     def _turned(cls, document: Any) -> Any:
-        if not isinstance(document, dict) or document.get("bit"):
+        if not isinstance(document, dict):
+            return document
+        if document.get("end") == "pv-connector" and document.get("temp_c") is None:
+            document = {**document, "temp_c": CONNECTOR_C}
+        if document.get("bit"):
             return document
         end, stud = document.get("end"), str(document.get("stud") or "")
         if end == "lug":

@@ -74,6 +74,23 @@ def test_so_many_that_each_wants_a_fuse_are_led_down_apart():
     assert "pv-A.rows" in keys
 
 
+def test_connectors_that_nobody_entered_are_no_screws():
+    """Two rows of 13.9 A ask 43.4 A: 8 AWG, which 60 °C would leave at 40 A (NEC 110.14(C)(1)); a
+    PV connector is made for 90 °C (UL 6703, from memory).
+    """
+    unit = SHELF.inverters[ROOF["kit"]["inverter"]]
+    tracker = {"id": "3", "v_min": 120, "v_max": 450, "i_mp_max_a": 30, "i_sc_max_a": 40}
+    bare = type(unit).model_validate(
+        {**unit.model_dump(exclude={"trackers"}), "trackers": [{**tracker, "pairs": 1}]}
+    )
+    rest = [e for k, e in SHELF.entries.items() if k != unit.id]
+    plan = Plan.model_validate(other(ROOF, strings=strung(("A", 2), tracker="3")))
+    d = design(plan, type(SHELF)([*rest, bare]))
+    run = next(s for s in d.circuits if s.id == "pv-A")
+    assert run.size == "8" and not run.trial.fails
+    assert "pv-A.conductor" not in {f.key for f in d.findings}
+
+
 def test_two_like_strings_on_one_pair_are_joined_at_a_click():
     unit = SHELF.inverters[ROOF["kit"]["inverter"]]
     wide = [t.model_copy(update={"pairs": 1, "pair_a": 30.0}) for t in unit.trackers]
